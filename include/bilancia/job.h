@@ -1,0 +1,176 @@
+/* bilancia/job.h - reading and writing as state machines that do no I/O.
+ *
+ * A job lives in the caller's memory. bil_job_step takes the result of the last action and gives the next one;
+ * the caller performs it: moves cells, waits, connects, makes a record durable, asks a person. The last action
+ * is `end`. A job can be dropped after any action; nothing has to be freed. Its state is never saved: to go on
+ * after a break, make a new job.
+ *
+ *     bil_result result = {.now_ms = now()};
+ *     while (bil_job_step(job, &result, &action) == BIL_OK && action.kind != BIL_ACT_END)
+ *         perform(&action, &result);
+ *
+ * Thread rules: one job belongs to one thread at a time; jobs share nothing but the const description. */
+#ifndef BILANCIA_JOB_H
+#define BILANCIA_JOB_H
+
+#include "bilancia/plan.h"
+
+typedef enum bil_action_kind {
+    BIL_ACT_CONNECT,  /* open the link anew; an open one is closed first */
+    BIL_ACT_TRANSFER, /* move a block of cells */
+    BIL_ACT_WAIT,     /* let time pass */
+    BIL_ACT_ASK,      /* ask the person; answer yes or no */
+    BIL_ACT_RECORD,   /* make this event durable before the next step */
+    BIL_ACT_SAVE,     /* save the image as a set, durable before the next step */
+    BIL_ACT_END       /* the job is over */
+} bil_action_kind;
+
+/* A transfer ends in one of five ways; the other actions use `done` and `refused` (no, or failed). */
+typedef enum bil_outcome {
+    BIL_DONE,
+    BIL_REFUSED,  /* the device said no; `code` tells its reason */
+    BIL_BUSY,     /* the device said: later */
+    BIL_NOT_SENT, /* nothing left this computer */
+    BIL_UNKNOWN   /* a reply was lost or late: it may have happened */
+} bil_outcome;
+
+typedef enum bil_question {
+    BIL_ASK_WRITE,  /* `have` is what the device holds: may the job go on and write what differs? */
+    BIL_ASK_PERSON  /* a step for a person: `text` */
+} bil_question;
+
+/* Moments of a job, for records, progress and messages. X(NAME, "name", "text") */
+#define BIL_EVENTS(X) \
+    X(INTENT, "intent", "the write is decided") \
+    X(HOLDING, "holding", "the device is being held") \
+    X(HELD, "held", "the device is held") \
+    X(WRITING, "writing", "values are being written") \
+    X(VALUE_REFUSED, "value_refused", "the device refused a value") \
+    X(STORING, "storing", "values are being stored") \
+    X(STORED, "stored", "the device confirms that it stored the values") \
+    X(RESTARTING, "restarting", "the device restarts") \
+    X(RESTARTED, "restarted", "the device is back: same unit") \
+    X(PROVED, "proved", "everything was read back twice and compared") \
+    X(RELEASING, "releasing", "the device is being released") \
+    X(RELEASED, "released", "the device is released: it does what it did before") \
+    X(VERDICT, "verdict", "the job is over")
+
+typedef enum bil_event {
+#define BIL_EVENT_ENUM(NAME, name, text) BIL_EV_##NAME,
+    BIL_EVENTS(BIL_EVENT_ENUM)
+#undef BIL_EVENT_ENUM
+    BIL_EVENT_COUNT
+} bil_event;
+
+const char *bil_event_name(bil_event event);
+const char *bil_event_text(bil_event event);
+
+/* How a job ended. X(NAME, "name", "text") */
+#define BIL_VERDICTS(X) \
+    X(VERIFIED, "verified", "verified") \
+    X(WITH_EXCEPTIONS, "verified_with_exceptions", "verified, with the exceptions named") \
+    X(NOT_PROVED, "not_proved", "not proved") \
+    X(INCOMPLETE, "incomplete", "incomplete") \
+    X(REFUSED, "refused", "refused") \
+    X(UNTOUCHED, "untouched", "untouched")
+
+typedef enum bil_verdict {
+#define BIL_VERDICT_ENUM(NAME, name, text) BIL_VERDICT_##NAME,
+    BIL_VERDICTS(BIL_VERDICT_ENUM)
+#undef BIL_VERDICT_ENUM
+    BIL_VERDICT_COUNT
+} bil_verdict;
+
+const char *bil_verdict_name(bil_verdict verdict);
+const char *bil_verdict_text(bil_verdict verdict);
+
+typedef struct bil_action {
+    uint32_t number;       /* the result quotes it */
+    bil_action_kind kind;
+    union {
+        struct {
+            bool write;
+            bool value;        /* cells of parameters, rather than of identity, states or procedures */
+            uint8_t space;     /* bil_space */
+            uint8_t secret;    /* not 0: put secret slot `secret`, NUL-padded, in the way of `format` into `cells`, */
+            const bil_format *format; /* and wipe them afterwards */
+            uint16_t address, count;
+            uint16_t param;    /* the first parameter in the block */
+            uint16_t *cells;   /* `count` cells in the job's memory, to fill or to send */
+        } transfer;
+        struct { uint64_t until_ms; } wait;
+        struct { uint64_t until_ms; } connect; /* keep trying so long */
+        struct { bil_question question; const char *text; const bil_image *have; } ask;
+        struct {
+            bil_event event;
+            bil_error cause;
+            uint16_t param;          /* or BIL_NONE */
+            uint32_t code;           /* what the device gave as its reason, or the state found before hold */
+            const bil_image *have;
+        } record;
+        struct { const bil_image *have; } save;
+        struct {
+            bil_verdict verdict;
+            bool held;               /* the device is, or may be, still held */
+            bool wrote;              /* at least one parameter write was sent */
+            bil_error cause;         /* why, where it isn't verified */
+            uint16_t param, other;   /* the parameters concerned, or BIL_NONE */
+            uint32_t code;
+        } end;
+    } u;
+} bil_action;
+
+typedef struct bil_result {
+    uint32_t number;       /* of the action it answers; 0 before the first */
+    bil_outcome outcome;
+    bil_error cause;       /* for a transfer or connect that wasn't done: SILENT, LOST, GARBLED, REFUSED, ... */
+    uint32_t code;         /* the device's own reason for a refusal, 0 if it gave none */
+    uint64_t now_ms;       /* a clock that never goes back; only differences count */
+} bil_result;
+
+typedef enum bil_job_kind { BIL_JOB_IDENTIFY, BIL_JOB_READ, BIL_JOB_WRITE } bil_job_kind;
+
+/* What a job is told. Set struct_size to sizeof the struct; later versions may be larger. */
+typedef struct bil_job_config {
+    size_t struct_size;
+    bil_job_kind kind;
+    const bil_description *description;
+    bil_image *have;           /* filled by the job: identity, then all values */
+    /* write only */
+    const bil_image *want;     /* the values of the saved copy */
+    const char *serial;        /* the unit the copy was read from; "" where the copy doesn't know */
+    const char *hardware;      /* its hardware revision and firmware */
+    const char *firmware;
+    bool purpose_given;        /* a person named the purpose; else only the same unit is taken */
+    bil_purpose purpose;
+    bool with_calibration;
+    bool may_restart;          /* a restart is allowed */
+    bool has_password;         /* secret slot 1 can be filled */
+    bool found_known;          /* an earlier write that broke off left the device held; `found` is the state */
+    uint32_t found;            /* that it had found before */
+} bil_job_config;
+
+typedef struct bil_job bil_job;
+
+/* Bytes that a job of this description needs, the images apart; aligned as for any type. */
+size_t bil_job_size(const bil_description *description);
+
+/* BIL_E_SPACE when `size` is too small. `config` is copied; what it points to outlives the job. */
+int bil_job_init(bil_job **job, void *memory, size_t size, const bil_job_config *config);
+
+/* BIL_E_BAD_RESULT when the result doesn't quote the action last given; the job is then as before. */
+int bil_job_step(bil_job *job, const bil_result *result, bil_action *action);
+
+/* For progress: values read or written so far and in all, and the value requests used by this job. */
+typedef struct bil_job_progress {
+    uint32_t done, total;
+    uint32_t read_requests, write_requests; /* value transfers, repeated ones too */
+    uint32_t other_requests;                /* identity, states, procedures */
+    uint32_t written;                       /* parameters written */
+} bil_job_progress;
+void bil_job_progress_of(const bil_job *job, bil_job_progress *progress);
+
+/* After identify: the purpose of a write, as far as the serial numbers tell it. */
+bil_purpose bil_job_purpose(const bil_job *job);
+
+#endif

@@ -1,0 +1,56 @@
+/* bilancia/plan.h - which blocks to read, what to write.
+ *
+ * Thread rules: all functions are pure; the caller owns all memory. */
+#ifndef BILANCIA_PLAN_H
+#define BILANCIA_PLAN_H
+
+#include "bilancia/image.h"
+
+/* Why values are written. */
+typedef enum bil_purpose { BIL_RESTORE, BIL_REPLACEMENT, BIL_CLONE, BIL_PURPOSE_COUNT } bil_purpose;
+const char *bil_purpose_name(bil_purpose purpose);
+int bil_purpose_from_name(const char *name); /* or -1 */
+
+/* May this parameter's value go to a device? setup always; place for restore and replacement; calibration on
+ * request, of the unit to the same unit, of the place also to its replacement; nothing else. */
+bool bil_plan_goes(const bil_param *param, bil_purpose purpose, bool with_calibration);
+
+/* Cost and limits of one block. */
+typedef struct bil_block_rule {
+    uint16_t largest;      /* cells */
+    uint16_t request_cost; /* of each request, 1 to 65535 */
+    uint16_t cell_cost;    /* of each cell in it */
+    bool across;           /* gaps may be read across where the description allows it */
+} bil_block_rule;
+
+/* Finds the cheapest blocks that hold the given parameters: provably the least sum of costs.
+ *
+ * `items` are indices of parameters in the order of their addresses. `next[i]` becomes the index of the first
+ * item that isn't in the block which begins with item i; so blocks are 0, next[0], next[next[0]], ... until
+ * `count`. `cost` is working memory; cost[0] ends as the cost of all. Both have count + 1 elements.
+ * A value of several cells is never split; one that is larger than `largest` stands alone.
+ * `steps`, when not NULL, counts the inner steps: at most count times `largest`. */
+void bil_plan_blocks(const bil_description *description, const uint16_t *items, uint16_t count,
+                     const bil_block_rule *rule, uint32_t *cost, uint16_t *next, uint32_t *steps);
+
+/* The parameters to read for a saved copy: every readable one that isn't left out, by address.
+ * `items` has description->count elements; returns how many. */
+uint16_t bil_plan_read(const bil_description *description, uint16_t *items);
+
+/* What decides about one parameter of a write. */
+typedef enum bil_write_need {
+    BIL_NEED_NOTHING,   /* already right */
+    BIL_NEED_ROUNDED,   /* right but for the rounding that the description declares */
+    BIL_NEED_WRITE,     /* differs */
+    BIL_NEED_READ,      /* differs as far as known, but the device's value is not known */
+    BIL_NEED_OUT        /* not wanted, not writable, or its class doesn't go there */
+} bil_write_need;
+
+bil_write_need bil_plan_need(const bil_image *have, const bil_image *want, uint16_t index, bil_purpose purpose,
+                             bool with_calibration);
+
+/* The parameters of one stage that have to be written, by address. Returns how many. */
+uint16_t bil_plan_write(const bil_image *have, const bil_image *want, bil_purpose purpose, bool with_calibration,
+                        uint8_t stage, uint16_t *items);
+
+#endif

@@ -1,0 +1,121 @@
+/* bilancia/set.h - set files (.bset): the values of one unit at one moment, as lines.
+ *
+ * UTF-8, JSON Lines (RFC 8259, one object a line, each ended by one LF), in one canonical form: fixed key
+ * order, no white space, strings of printable characters with no escapes but \" and \\. A writer turns items into lines; a reader takes lines and
+ * accepts exactly what the writer would have written. Neither does I/O: the caller moves the bytes.
+ *
+ *   header     {"bilancia_set":0,"vendor":..,"model":..,"hardware":..,"firmware":..,"serial":..,"device":..,
+ *               "description":{"model":..,"revision":N,"layout":".."},"parent":"..","when":"..","who":"..",
+ *               "why":"..","scope":"..","from":".."}
+ *   left out   {"left_out":"id","class":"..","name":".."}             sorted by id
+ *   parameter  {"id":"..","type":"..","class":"..","raw":"hex","value":V,"unit":"..","name":".."}   sorted by id
+ *              {"id":"..","type":"..","class":"..","unreadable":"error name","unit":"..","name":".."}
+ *   file       {"file":"name","bytes":N,"digest":".."} then its chunks {"chunk":"base64"}   sorted by name
+ *   end        {"end":{"values":N,"unreadable":N,"left_out":N,"files":N,"values_digest":"..","digest":".."}}
+ *
+ * "unit" is there only when it isn't empty. V is a JSON number, true or false, a string for choices, bits
+ * and text, or null where the writer can't give it. `raw` decides. The format may change freely until the
+ * first release; its version is 0 so long.
+ *
+ * The values digest is SHA-256 over "id type hex\n" of every value of the classes setup, place and
+ * calibration, in the order of the lines. The digest is SHA-256 over all lines before the last.
+ *
+ * Strings in headers and items are JSON text between the quotes (still escaped) and point into the line. */
+#ifndef BILANCIA_SET_H
+#define BILANCIA_SET_H
+
+#include "bilancia/digest.h"
+#include "bilancia/image.h"
+
+#define BIL_SET_VERSION 0
+#define BIL_SET_ITEM_LINE 512   /* longest parameter or left-out line, with its LF */
+#define BIL_SET_LINE 2048       /* longest line of any kind, with its LF */
+#define BIL_SET_CHUNK 1440      /* bytes of a file in one chunk; only the last may be shorter */
+#define BIL_FILE_NAME_MAX 255
+
+typedef struct bil_str {
+    const char *text;
+    size_t length;
+} bil_str;
+
+/* Plain text of a JSON string body, NUL-terminated, cut to `size`. Returns false when it had to be cut. */
+bool bil_str_plain(bil_str json, char *out, size_t size);
+bool bil_str_equal(bil_str a, bil_str b);
+
+/* What a header says. As given to the writer: plain text. As got from the reader: JSON string bodies. */
+typedef struct bil_set_header {
+    bil_str vendor, model, hardware, firmware, serial, device;
+    bil_str description, layout;
+    uint16_t revision;
+    bil_str parent, when, who, why, scope, from;
+} bil_set_header;
+
+typedef struct bil_set_totals {
+    uint32_t values, unreadable, left_out, files;
+    uint8_t values_digest[BIL_SHA256], digest[BIL_SHA256];
+} bil_set_totals;
+
+/* One value, from a set line or from an image. */
+typedef struct bil_item {
+    bil_str id, unit, name; /* name and unit: JSON string bodies */
+    bil_str value;          /* the JSON token; length 0 where the source has none */
+    bil_type type;
+    bil_class cls;
+    bil_error unreadable;   /* BIL_OK when raw counts */
+    uint8_t size;
+    uint8_t raw[BIL_TEXT_MAX];
+} bil_item;
+
+/* Writing. Each call makes one line, LF included, into `line` of BIL_SET_LINE bytes and returns BIL_OK or
+ * an error; the caller appends the line to the file before the next call. */
+typedef struct bil_set_writer {
+    bil_digest whole, values;
+    const bil_float_ops *floats;
+    bil_set_totals totals;
+} bil_set_writer;
+
+int bil_set_begin(bil_set_writer *writer, bil_digest whole, bil_digest values, const bil_float_ops *floats,
+                  const bil_set_header *header, char *line, size_t *length);
+int bil_set_left_out(bil_set_writer *writer, const bil_param *param, char *line, size_t *length);
+/* Parameter `index` of the image; it must be present or unreadable. */
+int bil_set_value(bil_set_writer *writer, const bil_image *image, uint16_t index, char *line, size_t *length);
+int bil_set_file(bil_set_writer *writer, const char *name, uint64_t bytes, const uint8_t digest[BIL_SHA256],
+                 char *line, size_t *length);
+int bil_set_chunk(bil_set_writer *writer, const uint8_t *bytes, size_t count, char *line, size_t *length);
+int bil_set_end(bil_set_writer *writer, char *line, size_t *length);
+
+typedef enum bil_line_kind {
+    BIL_LINE_HEADER, BIL_LINE_LEFT_OUT, BIL_LINE_VALUE, BIL_LINE_FILE, BIL_LINE_CHUNK, BIL_LINE_END
+} bil_line_kind;
+
+/* Reading. Feed every line, its LF included, in order; then ask bil_set_reader_whole. Nothing that the reader
+ * has said counts before that answer is BIL_OK. */
+typedef struct bil_set_reader {
+    bil_digest whole, values, file;
+    bil_set_totals totals;     /* counted on the way; complete after the end line */
+    uint32_t line;             /* number of the line last fed, from 1 */
+    uint64_t file_left;
+    uint8_t file_digest[BIL_SHA256];
+    uint8_t phase;
+    uint8_t chunk_space[BIL_SET_CHUNK];
+    size_t chunk_bytes;        /* of the chunk line last fed, in chunk_space */
+    char last_id[BIL_FILE_NAME_MAX * 2 + 1]; /* id or file name last seen; for the order */
+    bil_set_header header;     /* points into the header line while that is being handled */
+    bil_item item;             /* of the value or left-out line last fed */
+    bil_str file_name;
+} bil_set_reader;
+
+void bil_set_reader_init(bil_set_reader *reader, bil_digest whole, bil_digest values, bil_digest file);
+/* `kind` tells what the line was. An error is final. */
+int bil_set_reader_line(bil_set_reader *reader, const char *line, size_t length, bil_line_kind *kind);
+/* BIL_OK when the last line was the end line and every count and digest fitted; else BIL_E_SET_CUT. */
+int bil_set_reader_whole(const bil_set_reader *reader);
+
+/* Puts an item of a set into an image: BIL_E_UNKNOWN_PARAMETER, BIL_E_OTHER_TYPE, BIL_E_RANGE, BIL_E_STEP,
+ * BIL_E_CHOICE (writable parameters only), BIL_E_VALUE_TEXT when the readable value doesn't fit the raw one. */
+int bil_image_put_item(bil_image *image, const bil_item *item, const bil_float_ops *floats);
+
+/* The item that the image holds for a parameter; name and unit need `floats` for nothing, value is empty. */
+void bil_image_item(const bil_image *image, uint16_t index, bil_item *item);
+
+#endif

@@ -1,0 +1,117 @@
+/* bilancia/value.h - values of parameters: raw bits, exact decimals, cells on the wire.
+ *
+ * The raw value is the truth: the decoded bits, most significant byte first, in 1, 2, 4 or 8 bytes
+ * (text: its fixed length). It is never the order on the wire. What a person sees is an exact decimal,
+ *
+ *     shown = (raw * mul + offset) * 10^-decimals
+ *
+ * so that text and raw turn into each other without loss. Binary floating point is never computed with:
+ * floats keep their bits, and their text comes from functions that the host supplies (bil_float_ops).
+ *
+ * Thread rules: all functions are pure; the caller owns all memory. */
+#ifndef BILANCIA_VALUE_H
+#define BILANCIA_VALUE_H
+
+#include <stdbool.h>
+#include <stddef.h>
+#include <stdint.h>
+
+#include "bilancia/error.h"
+
+#define BIL_TEXT_MAX 64   /* bytes in the longest text value; an even number */
+#define BIL_VALUE_TEXT 160 /* bytes that hold the text of any value, with its NUL */
+
+/* X(NAME, "name in sets and descriptions", bytes of the raw value; 0: as the parameter says) */
+#define BIL_TYPES(X) \
+    X(BOOL, "bool", 1) \
+    X(U8, "u8", 1) X(U16, "u16", 2) X(U32, "u32", 4) X(U64, "u64", 8) \
+    X(I8, "i8", 1) X(I16, "i16", 2) X(I32, "i32", 4) X(I64, "i64", 8) \
+    X(F32, "f32", 4) X(F64, "f64", 8) \
+    X(CHOICE8, "choice8", 1) X(CHOICE16, "choice16", 2) \
+    X(BITS8, "bits8", 1) X(BITS16, "bits16", 2) X(BITS32, "bits32", 4) \
+    X(TEXT, "text", 0)
+
+typedef enum bil_type {
+#define BIL_TYPE_ENUM(NAME, name, size) BIL_##NAME,
+    BIL_TYPES(BIL_TYPE_ENUM)
+#undef BIL_TYPE_ENUM
+    BIL_TYPE_COUNT
+} bil_type;
+
+const char *bil_type_name(bil_type type);
+/* The type with this name (no terminator needed), or -1. */
+int bil_type_from_name(const char *name, size_t length);
+/* Raw size in bytes; 0 for text, whose size is its parameter's. */
+size_t bil_type_size(bil_type type);
+bool bil_type_is_float(bil_type type);
+bool bil_type_is_signed(bil_type type);
+
+/* A named value of a choice, or a named bit (then `value` is its number, 0 the least significant). */
+typedef struct bil_choice {
+    uint32_t value;
+    const char *name;
+} bil_choice;
+
+/* How the cells of one value follow each other on the wire. 0 is the usual: high cell first, high byte first. */
+enum { BIL_LOW_CELL_FIRST = 1, BIL_LOW_BYTE_FIRST = 2 };
+
+/* Which neighbour a device picks when it rounds. */
+typedef enum bil_rounding { BIL_ROUND_NONE, BIL_ROUND_NEAREST, BIL_ROUND_DOWN, BIL_ROUND_UP } bil_rounding;
+
+/* All that is needed to turn one value into text and back, and to check it. */
+typedef struct bil_format {
+    uint8_t type;         /* bil_type */
+    uint8_t size;         /* bytes of the raw value, 1 to BIL_TEXT_MAX */
+    uint8_t decimals;     /* 0 to 18 */
+    uint8_t order;        /* BIL_LOW_CELL_FIRST | BIL_LOW_BYTE_FIRST */
+    uint8_t rounding;     /* bil_rounding: what the device does to a value it is given */
+    bool limited;         /* low and high count */
+    uint16_t choice_count;
+    int32_t mul, offset;  /* 1 and 0 unless the description scales; always 1 and 0 for 64 bit types */
+    uint32_t round_to;    /* raw units; 0: the device keeps every value */
+    uint32_t step;        /* raw units counted from low; 0 or 1: every value */
+    uint64_t low, high;   /* limits, as order keys (see bil_value_key) */
+    const bil_choice *choices;
+} bil_format;
+
+/* Text of floats, supplied by whoever can format them exactly: the shortest text that reads back to the
+ * same bits, in the number grammar of RFC 8259; BIL_E_NO_TEXT for infinities and NaN. */
+typedef struct bil_float_ops {
+    int (*text)(bil_type type, const uint8_t *raw, char *out, size_t size);
+    int (*parse)(bil_type type, const char *text, size_t length, uint8_t *raw);
+} bil_float_ops;
+
+/* A number that sorts as the values do, for every type but text (gives 0). For unsigned types it is the
+ * value itself, for signed types and floats a monotone image of it. `raw` has format->size bytes. */
+uint64_t bil_value_key(bil_type type, const uint8_t *raw, size_t size);
+
+/* Writes the value as text, NUL-terminated. `floats` may be NULL (floats then give BIL_E_NO_TEXT, as does
+ * text that isn't printable UTF-8). BIL_E_SPACE when `size` is too small; BIL_VALUE_TEXT always suffices. */
+int bil_value_text(const bil_format *format, const uint8_t *raw, const bil_float_ops *floats, char *out,
+                   size_t size);
+
+/* The reverse. `raw` takes format->size bytes. Limits are not checked here (see bil_value_check).
+ * BIL_E_SYNTAX, BIL_E_INEXACT, BIL_E_RANGE (the type can't hold it), BIL_E_CHOICE. */
+int bil_value_parse(const bil_format *format, const char *text, size_t length, const bil_float_ops *floats,
+                    uint8_t *raw);
+
+/* Is this raw value one that the parameter takes? BIL_OK, BIL_E_RANGE, BIL_E_STEP, BIL_E_CHOICE. */
+int bil_value_check(const bil_format *format, const uint8_t *raw);
+
+/* The value that the device keeps when it is given `raw`, as far as the description declares rounding.
+ * `out` may be `raw`. */
+void bil_value_rounded(const bil_format *format, const uint8_t *raw, uint8_t *out);
+
+/* Number of 16 bit cells that the value takes in a register link: one for 1 and 2 bytes, else size / 2. */
+size_t bil_value_cells(const bil_format *format);
+
+/* Cells (host integers, in the order of their addresses) to raw, and back.
+ * An 8 bit value sits in the low byte of its cell, the high byte zero (i8: the sign); a bool is 0 or 1.
+ * Anything else gives BIL_E_ENCODING, so that no bit is lost silently. */
+int bil_value_from_cells(const bil_format *format, const uint16_t *cells, uint8_t *raw);
+void bil_value_to_cells(const bil_format *format, const uint8_t *raw, uint16_t *cells);
+
+/* True for valid UTF-8 (RFC 3629) without control characters. */
+bool bil_text_is_printable(const char *text, size_t length);
+
+#endif

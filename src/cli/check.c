@@ -1,0 +1,89 @@
+/* bilancia check: are copies and descriptions whole and sound? Needs no device. */
+#include <stdlib.h>
+#include <string.h>
+
+#include "../host/arena.h"
+#include "../host/description_yaml.h"
+#include "cli.h"
+
+static int check_description(const char *path)
+{
+    loaded_description loaded;
+    char why[500];
+    int error = description_load(&loaded, path, why, sizeof why);
+    if (error)
+        return say_error("", error, why);
+    const bil_description *d = &loaded.table;
+    printf("%s✓ sound%s  %s: %s %s, revision %u, %u parameters, %u procedures\n", good(), plain(), path, d->vendor, d->model,
+           d->revision, d->count, d->procedure_count);
+    description_free(&loaded);
+    return EXIT_DONE;
+}
+
+static int check_values(const char *path, const bil_description *d)
+{
+    size_t size = bil_image_size(d);
+    void *memory = need(1, size);
+    bil_image image;
+    bil_image_init(&image, d, memory, size);
+    set_origin o;
+    bil_set_totals totals;
+    char why[500];
+    int error = set_file_load(path, &image, &o, &totals, why, sizeof why);
+    free(memory);
+    return error ? say_error("", error, why) : EXIT_DONE;
+}
+
+static int check_set(const char *path, const models *m)
+{
+    set_origin o;
+    bil_set_totals totals;
+    char why[500];
+    int error = set_file_check(path, &o, &totals, why, sizeof why);
+    if (error)
+        return say_error("", error, why);
+    const bil_description *same_model, *d = models_find(m, o.model, o.layout, &same_model);
+    int code = d ? check_values(path, d) : EXIT_DONE;
+    if (code != EXIT_DONE)
+        return code;
+    printf("%s✓ whole and unaltered%s  %s: %s %s, serial number %s, %u values", good(), plain(), path, o.vendor, o.model, o.serial,
+           totals.values);
+    if (d)
+        printf("; each within its limits\n");
+    else
+        printf("\n  ! types and limits were not checked: %s\n",
+               same_model ? "the description of this model has another layout" : "there is no description of this model");
+    return EXIT_DONE;
+}
+
+static bool is_yaml(const char *path)
+{
+    const char *ending = strrchr(path, '.');
+    return ending && (strcmp(ending, ".yaml") == 0 || strcmp(ending, ".yml") == 0);
+}
+
+static int run(const command *self, int argc, const char **argv)
+{
+    char *description = NULL;
+    struct poptOption options[] = {{"description", 'd', POPT_ARG_STRING, &description, 0, "a description to use", "FILE"},
+                                   {"help", 'h', POPT_ARG_NONE, NULL, 'h', "this text", NULL},
+                                   POPT_TABLEEND};
+    call c;
+    int code = call_begin(&c, self, argc, argv, options, 1, 10000);
+    if (code >= 0)
+        return code;
+    models m;
+    int error = models_open(&m, description);
+    if (error)
+        return call_end(&c, exit_code_of(error));
+    code = EXIT_DONE;
+    for (int i = 0; i < c.count; i++) {
+        int one = is_yaml(c.arguments[i]) ? check_description(c.arguments[i]) : check_set(c.arguments[i], &m);
+        if (one > code)
+            code = one;
+    }
+    return call_end(&c, code);
+}
+
+const command command_check = {"check", "[options] FILE...", "checks saved copies (.bset) and descriptions (.yaml), no device needed",
+                               "  bilancia check *.bset my-model.yaml\n", run};

@@ -1,0 +1,79 @@
+/* What the commands share: calls, errors, tables, exit codes. */
+#ifndef BIL_CLI_H
+#define BIL_CLI_H
+
+#include <popt.h>
+#include <stdbool.h>
+#include <stdint.h>
+#include <stdio.h>
+
+#include "../host/device.h"
+#include "../host/set_file.h"
+
+enum {
+    EXIT_DONE = 0, EXIT_DIFFERENT = 1, EXIT_CALL = 2, EXIT_REFUSED = 3, EXIT_NOT_REACHABLE = 4, EXIT_INCOMPLETE = 5,
+    EXIT_FILE = 6, EXIT_HELD = 7
+};
+
+typedef struct command {
+    const char *name;
+    const char *arguments; /* of the usage line */
+    const char *summary;
+    const char *example;
+    int (*run)(const struct command *self, int argc, const char **argv);
+} command;
+
+extern const command command_read, command_show, command_compare, command_write, command_check, command_simulate,
+    command_demo;
+
+/* ---- calls ---- */
+
+/* Parses options; the arguments are left in `arguments` (ended by NULL, good until call_end). Returns -1 to go on, or the
+ * exit code (--help, a wrong call). */
+typedef struct call {
+    poptContext context;
+    const char **arguments;
+    int count;
+} call;
+int call_begin(call *c, const command *self, int argc, const char **argv, struct poptOption *options, int least, int most);
+int call_end(call *c, int exit_code);
+
+/* ---- words ---- */
+
+bool use_colour(FILE *file);
+const char *bold(void);
+const char *good(void);
+const char *bad(void);
+const char *warn(void);
+const char *plain(void);
+
+/* "bilancia: what: why" and what to do now, on stderr. Returns the exit code that belongs to the error. */
+int say_error(const char *what, int error, const char *why);
+int exit_code_of(int error);
+
+/* Characters that a text takes on the screen. */
+size_t shown_width(const char *text);
+/* The text and blanks up to `width`; longer text is cut with an ellipsis. */
+void put_cell(FILE *file, const char *text, size_t width);
+/* Width of the terminal, 80 where there is none. */
+size_t screen_width(void);
+
+/* The value with its unit: "12.50 A"; the raw bits where it has no text. */
+void item_text(const bil_item *item, const bil_description *description, char *out, size_t size);
+void param_text(const bil_image *image, uint16_t index, char *out, size_t size);
+
+/* "3 minutes ago" */
+void age_text(const char *when, char *out, size_t size);
+
+/* ---- things at hand ---- */
+
+/* The built-in descriptions and, when `file` isn't NULL, one more that is tried first. BIL_OK or an error that was said. */
+int models_open(models *m, const char *file);
+/* Who does it: the option, or the name of the person logged in. */
+const char *person(const char *option);
+
+/* A progress line on stderr, when that is a terminal. */
+void progress_line(const char *what, uint32_t done, uint32_t total, uint32_t requests);
+void progress_clear(void);
+
+#endif

@@ -1,0 +1,288 @@
+/* bilancia compare: any two of device and saved copy. */
+#include <jansson.h>
+#include <stdlib.h>
+#include <string.h>
+
+#include "cli.h"
+
+typedef struct side {
+    const char *text;
+    bool is_device;
+    device dev;
+    bil_image_source images;
+    set_file set;
+    set_origin origin;
+    const bil_description *description;
+} side;
+
+typedef struct counts {
+    unsigned relation[BIL_RELATION_COUNT], apart, differing;
+} counts;
+
+static void show_progress(void *ctx, const bil_job *job, const bil_action *action)
+{
+    (void)action;
+    bil_job_progress p;
+    bil_job_progress_of(job, &p);
+    progress_line(ctx, p.done, p.total, p.read_requests);
+}
+
+static int open_device(side *s, const models *m)
+{
+    char why[500];
+    progress_line("Connecting", 0, 0, 0);
+    int error = device_open(&s->dev, s->text, m, why, sizeof why);
+    if (error)
+        return say_error(s->text, error, why);
+    bil_job *job = device_job(&s->dev, BIL_JOB_READ, (bil_job_config){0});
+    char what[] = "Reading";
+    runner r = {.link = s->dev.link, .clock = s->dev.clock, .progress = show_progress, .ctx = what};
+    bil_action end = run_job(job, &r);
+    free(job);
+    progress_clear();
+    if (end.u.end.cause) {
+        device_close(&s->dev);
+        say_error(s->text, (int)end.u.end.cause, NULL);
+        return end.u.end.verdict == BIL_VERDICT_INCOMPLETE ? EXIT_INCOMPLETE : exit_code_of((int)end.u.end.cause);
+    }
+    s->description = s->dev.description;
+    set_origin_of(&s->origin, &s->dev.image);
+    return -1;
+}
+
+static int open_file(side *s, const models *m)
+{
+    bil_set_totals totals;
+    char why[500];
+    int error = set_file_check(s->text, &s->origin, &totals, why, sizeof why);
+    if (error)
+        return say_error("", error, why);
+    error = set_file_open(&s->set, s->text);
+    if (error)
+        return say_error("", error, s->set.why);
+    s->description = models_find(m, s->origin.model, s->origin.layout, NULL);
+    return -1;
+}
+
+static int side_open(side *s, const char *text, const models *m)
+{
+    s->text = text;
+    s->is_device = address_is_device(text);
+    return s->is_device ? open_device(s, m) : open_file(s, m);
+}
+
+static void side_close(side *s)
+{
+    if (s->is_device)
+        device_close(&s->dev);
+    else
+        set_file_close(&s->set);
+}
+
+static bil_source side_source(side *s)
+{
+    return s->is_device ? bil_image_as_source(&s->images, &s->dev.image) : set_file_source(&s->set);
+}
+
+/* What differs between two units by its nature is shown apart, and is no difference of the work. */
+static bool meant_to_differ(bil_class cls, bool same_unit)
+{
+    return cls == BIL_CLASS_UNIT || (!same_unit && (cls == BIL_CLASS_PLACE || cls == BIL_CLASS_CALIBRATION));
+}
+
+static void put_side(const char *which, const side *s)
+{
+    char age[64];
+    age_text(s->origin.when, age, sizeof age);
+    printf("%-6s %s%s%s  %s\n       %s %s, firmware %s, serial number %s%s%s\n", which, bold(),
+           s->is_device ? "device now" : "saved copy", plain(), s->text, s->origin.vendor, s->origin.model, s->origin.firmware,
+           s->origin.serial, s->is_device ? "" : ", read ", s->is_device ? "" : age);
+}
+
+static void put_row(const bil_difference *d, const side *left, const side *right, char *group)
+{
+    const bil_item *item = d->left ? d->left : d->right;
+    char id[BIL_ID_MAX + 1], name[512], a[2 * BIL_VALUE_TEXT] = "—", b[2 * BIL_VALUE_TEXT] = "—";
+    bil_str_plain(item->id, id, sizeof id);
+    bil_str_plain(item->name, name, sizeof name);
+    if (d->left)
+        item_text(d->left, left->description, a, sizeof a);
+    if (d->right)
+        item_text(d->right, right->description, b, sizeof b);
+    size_t length = strcspn(id, ".");
+    if (strlen(group) != length || memcmp(group, id, length) != 0) {
+        memcpy(group, id, length);
+        group[length] = '\0';
+        printf("%s%s%s\n", bold(), group, plain());
+    }
+    size_t width = screen_width(), value = width >= 110 ? 22 : 15;
+    const char *tint = d->relation == BIL_REL_EQUAL ? "" : warn();
+    printf("%s%s%s ", tint, bil_relation_mark(d->relation), *tint ? plain() : "");
+    put_cell(stdout, id, 24);
+    putchar(' ');
+    put_cell(stdout, a, value);
+    putchar(' ');
+    put_cell(stdout, b, value);
+    putchar(' ');
+    put_cell(stdout, name, width - 29 - 2 * value < 40 ? width - 29 - 2 * value : 40);
+    putchar('\n');
+}
+
+static json_t *value_json(const bil_item *item, const bil_description *description)
+{
+    if (!item)
+        return json_null();
+    if (item->unreadable)
+        return json_pack("{s:s}", "unreadable", bil_error_name(item->unreadable));
+    char hex[2 * BIL_TEXT_MAX + 1] = "", text[2 * BIL_VALUE_TEXT];
+    for (uint8_t i = 0; i < item->size; i++)
+        snprintf(hex + 2 * i, 3, "%02x", item->raw[i]);
+    bil_item bare = *item;
+    bare.unit = (bil_str){"", 0};
+    item_text(&bare, description, text, sizeof text);
+    return json_pack("{s:s,s:s}", "raw", hex, "value", text);
+}
+
+static void put_json_row(const bil_difference *d, const side *left, const side *right, bool apart, bool first)
+{
+    const bil_item *item = d->left ? d->left : d->right;
+    char name[512], unit[64];
+    bil_str_plain(item->name, name, sizeof name);
+    bil_str_plain(item->unit, unit, sizeof unit);
+    json_t *row = json_pack("{s:s%,s:s,s:s,s:s,s:s,s:b,s:o,s:o}", "id", item->id.text, item->id.length, "name", name, "unit",
+                            unit, "class", bil_class_name(item->cls), "relation", bil_relation_name(d->relation),
+                            "meant_to_differ", apart, "left", value_json(d->left, left->description), "right",
+                            value_json(d->right, right->description));
+    printf(first ? "\n    " : ",\n    ");
+    json_dumpf(row, stdout, JSON_COMPACT);
+    json_decref(row);
+}
+
+static void put_json_side(const char *key, const side *s)
+{
+    json_t *out = json_pack("{s:s,s:s,s:s,s:s,s:s,s:s}", "kind", s->is_device ? "device" : "copy", "from", s->text, "model",
+                            s->origin.model, "firmware", s->origin.firmware, "serial", s->origin.serial, "device",
+                            s->origin.device);
+    printf("  \"%s\": ", key);
+    json_dumpf(out, stdout, 0);
+    printf(",\n");
+    json_decref(out);
+}
+
+static void put_totals(const counts *n)
+{
+    static const char *const words[BIL_RELATION_COUNT] = {NULL, "changed", "only left", "only right", "unreadable",
+                                                          "not comparable"};
+    if (n->differing == 0) {
+        printf("%s✓ equal%s: %u value%s", good(), plain(), n->relation[BIL_REL_EQUAL], n->relation[BIL_REL_EQUAL] == 1 ? "" : "s");
+    } else {
+        printf("%s≠ %u differ%s", warn(), n->differing, plain());
+        const char *between = ": ";
+        for (int i = BIL_REL_CHANGED; i < BIL_RELATION_COUNT; i++)
+            if (n->relation[i]) {
+                printf("%s%u %s", between, n->relation[i], words[i]);
+                between = ", ";
+            }
+        printf("; %u equal", n->relation[BIL_REL_EQUAL]);
+    }
+    if (n->apart)
+        printf("; %u meant to differ between units", n->apart);
+    putchar('\n');
+}
+
+static void put_json_totals(const counts *n)
+{
+    printf("\n  ],\n  \"counts\": {");
+    for (int i = 0; i < BIL_RELATION_COUNT; i++)
+        printf("\"%s\": %u, ", bil_relation_name((bil_relation)i), n->relation[i]);
+    printf("\"meant_to_differ\": %u},\n  \"differing\": %u\n}\n", n->apart, n->differing);
+}
+
+static int compare_sides(side *left, side *right, bool all, bool json)
+{
+    bool same_unit = strcmp(left->origin.serial, right->origin.serial) == 0;
+    bil_compare merge;
+    bil_compare_init(&merge, side_source(left), side_source(right));
+    bil_difference d;
+    counts n = {0};
+    char group[BIL_ID_MAX + 1] = "";
+    bool first = true;
+    int got;
+    if (json) {
+        printf("{\n");
+        put_json_side("left", left);
+        put_json_side("right", right);
+        printf("  \"parameters\": [");
+    } else {
+        put_side("Left", left);
+        put_side("Right", right);
+        putchar('\n');
+    }
+    while ((got = bil_compare_next(&merge, &d)) == 1) {
+        const bil_item *item = d.left ? d.left : d.right;
+        bool apart = d.relation != BIL_REL_EQUAL && meant_to_differ(item->cls, same_unit);
+        n.apart += apart;
+        n.differing += d.relation != BIL_REL_EQUAL && !apart;
+        n.relation[d.relation] += !apart;
+        if (json && (all || d.relation != BIL_REL_EQUAL)) {
+            put_json_row(&d, left, right, apart, first);
+            first = false;
+        } else if (!json && (all || (d.relation != BIL_REL_EQUAL && !apart))) {
+            put_row(&d, left, right, group);
+            first = false;
+        }
+    }
+    if (got < 0) {
+        const side *s = merge.failed_side ? right : left;
+        return say_error("", -got, s->set.why);
+    }
+    if (!json && !first)
+        putchar('\n');
+    if (json)
+        put_json_totals(&n);
+    else
+        put_totals(&n);
+    return n.differing ? EXIT_DIFFERENT : EXIT_DONE;
+}
+
+static int run(const command *self, int argc, const char **argv)
+{
+    int all = 0, json = 0;
+    char *description = NULL;
+    struct poptOption options[] = {{"all", 'a', POPT_ARG_NONE, &all, 0, "equal values too", NULL},
+                                   {"description", 'd', POPT_ARG_STRING, &description, 0, "a description to try first", "FILE"},
+                                   {"json", 'j', POPT_ARG_NONE, &json, 0, "answer as JSON", NULL},
+                                   {"help", 'h', POPT_ARG_NONE, NULL, 'h', "this text", NULL},
+                                   POPT_TABLEEND};
+    call c;
+    int code = call_begin(&c, self, argc, argv, options, 2, 2);
+    if (code >= 0)
+        return code;
+    models m;
+    int error = models_open(&m, description);
+    if (error)
+        return call_end(&c, exit_code_of(error));
+    side *sides = calloc(2, sizeof *sides);
+    code = side_open(&sides[0], c.arguments[0], &m);
+    if (code < 0) {
+        code = side_open(&sides[1], c.arguments[1], &m);
+        if (code < 0) {
+            if (strcmp(sides[0].origin.model, sides[1].origin.model) != 0) {
+                char why[900];
+                snprintf(why, sizeof why, "the left is a %s, the right a %s: their values can't be compared",
+                         sides[0].origin.model, sides[1].origin.model);
+                code = say_error("", BIL_E_OTHER_MODEL, why);
+            } else {
+                code = compare_sides(&sides[0], &sides[1], all, json);
+            }
+            side_close(&sides[1]);
+        }
+        side_close(&sides[0]);
+    }
+    free(sides);
+    return call_end(&c, code);
+}
+
+const command command_compare = {
+    "compare", "[options] LEFT RIGHT", "compares any two of device and saved copy",
+    "  bilancia compare crusher_ED30-0417_20261123-071500.bset modbus+tcp://127.0.0.1:5020/3\n", run};

@@ -1,0 +1,107 @@
+/* bilancia simulate: a simulated unit on Modbus TCP, and its control channel. */
+#include <errno.h>
+#include <signal.h>
+#include <stdlib.h>
+#include <string.h>
+
+#include "../host/arena.h"
+#include "../host/secret.h"
+#include "../sim/server.h"
+#include "cli.h"
+
+static volatile int stop;
+
+static void on_signal(int number)
+{
+    (void)number;
+    stop = 1;
+}
+
+static int serve(const char *name, int port, const char *control, int factor, bool delivered, const char *serial,
+                 const char *device_name)
+{
+    const sim_model *model = sim_model_named(name);
+    if (!model)
+        return say_error(name, BIL_E_CALL, "the models are ed-30 and ec-8");
+    if (factor < 1 || factor > 1000 || port < 0 || port > 65535)
+        return say_error("", BIL_E_CALL, "the time factor is 1 to 1000, the port 0 to 65535");
+    sim_unit *unit = need(1, sizeof *unit);
+    sim_start(unit, model, delivered, serial, device_name);
+    char password[SECRET_MAX];
+    if (secret_from_environment("BILANCIA_SIMULATED_PASSWORD", password, sizeof password)) {
+        sim_put(unit, "access.password", password);
+        sim_store(unit);
+        secret_wipe(password, sizeof password);
+    }
+    sim_server server;
+    char why[300];
+    int error = sim_server_open(&server, unit, port, control, (unsigned)factor, why, sizeof why);
+    if (error) {
+        free(unit);
+        return say_error("simulate", BIL_E_FILE_WRITE, why);
+    }
+    struct sigaction action = {.sa_handler = on_signal};
+    sigaction(SIGTERM, &action, NULL);
+    sigaction(SIGINT, &action, NULL);
+    printf("%s at modbus+tcp://127.0.0.1:%d/1%s%s\n", model->name, server.port, control ? ", control channel " : "",
+           control ? control : "");
+    fflush(stdout);
+    sim_server_run(&server, &stop);
+    sim_server_close(&server);
+    free(unit);
+    return EXIT_DONE;
+}
+
+static int tell(const char *control, const char **words, int count)
+{
+    char line[240] = "", answer[300];
+    for (int i = 0; i < count; i++) {
+        size_t used = strlen(line);
+        if ((size_t)snprintf(line + used, sizeof line - used, "%s%s", i ? " " : "", words[i]) >= sizeof line - used)
+            return say_error("", BIL_E_CALL, "this is too long for the control channel");
+    }
+    if (strchr(line, '\n'))
+        return say_error("", BIL_E_CALL, "one line at a time");
+    int error = sim_control_call(control, line, answer, sizeof answer);
+    if (error)
+        return say_error(control, error, NULL);
+    bool good = strncmp(answer, "ok", 2) == 0;
+    fprintf(good ? stdout : stderr, "%s\n", answer);
+    return good ? EXIT_DONE : EXIT_REFUSED;
+}
+
+static int run(const command *self, int argc, const char **argv)
+{
+    char *control = NULL, *at = NULL, *serial = NULL, *name = NULL;
+    int port = 0, factor = 1, delivered = 0;
+    struct poptOption options[] = {
+        {"port", 'p', POPT_ARG_INT, &port, 0, "TCP port on 127.0.0.1 (a free one)", "N"},
+        {"control", 'c', POPT_ARG_STRING, &control, 0, "make a control channel here", "PATH"},
+        {"time-factor", 't', POPT_ARG_INT, &factor, 0, "its time runs so many times faster (1)", "N"},
+        {"as-delivered", 0, POPT_ARG_NONE, &delivered, 0, "with factory values, not as set up in the mill", NULL},
+        {"serial", 0, POPT_ARG_STRING, &serial, 0, "its serial number", "TEXT"},
+        {"name", 0, POPT_ARG_STRING, &name, 0, "its device name", "TEXT"},
+        {"at", 'a', POPT_ARG_STRING, &at, 0, "tell the unit with this control channel what happens to it", "PATH"},
+        {"help", 'h', POPT_ARG_NONE, NULL, 'h', "this text", NULL},
+        POPT_TABLEEND};
+    call c;
+    int code = call_begin(&c, self, argc, argv, options, 1, 40);
+    if (code >= 0)
+        return code;
+    if (at)
+        return call_end(&c, tell(at, c.arguments, c.count));
+    if (c.count > 1)
+        return call_end(&c, say_error(c.arguments[1], BIL_E_CALL, "one model at a time; to tell a unit something, say --at PATH"));
+    return call_end(&c, serve(c.arguments[0], port, control, factor, delivered, serial, name));
+}
+
+const command command_simulate = {
+    "simulate", "[options] MODEL  |  simulate --at PATH WORDS...",
+    "runs a simulated unit (ed-30, ec-8), or tells a running one what happens to it",
+    "  bilancia simulate ed-30 --port 5020 --control crusher.ctl\n"
+    "  bilancia simulate --at crusher.ctl set limit.torque 120.0   as from the keys on its front\n"
+    "  bilancia simulate --at crusher.ctl power-cut                off and on again\n"
+    "  bilancia simulate --at crusher.ctl factory-reset\n"
+    "  also: get NAME, counters, time-factor N, silent, pull-after REQUESTS, plug-in, quit\n"
+    "The password of a simulated drive is mill-30, or what BILANCIA_SIMULATED_PASSWORD says.\n",
+    run};

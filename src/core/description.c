@@ -1,0 +1,95 @@
+#include "bilancia/description.h"
+
+#include "bytes.h"
+
+static const char *const class_names[BIL_CLASS_COUNT] = {
+#define CLASS(NAME, name, what) name,
+    BIL_CLASSES(CLASS)
+#undef CLASS
+};
+
+const char *bil_class_name(bil_class cls)
+{
+    return class_names[cls];
+}
+
+int bil_class_from_name(const char *name, size_t length)
+{
+    for (int i = 0; i < BIL_CLASS_COUNT; i++)
+        if (text_is(class_names[i], name, length))
+            return i;
+    return -1;
+}
+
+bool bil_class_left_out(bil_class cls)
+{
+    return cls == BIL_CLASS_SECRET || cls == BIL_CLASS_LIVE || cls == BIL_CLASS_COMMAND;
+}
+
+const char *bil_proc_name(bil_proc_kind kind)
+{
+    static const char *const names[BIL_PROC_COUNT] = {"unlock", "hold", "release", "store", "restart", "factory_reset"};
+    return names[kind];
+}
+
+int32_t bil_description_find(const bil_description *description, const char *id, size_t length)
+{
+    uint16_t low = 0, high = description->count;
+    while (low < high) {
+        uint16_t middle = (uint16_t)((low + high) / 2);
+        const char *other = description->params[middle].id;
+        size_t other_length = strlen(other);
+        int order = memcmp(id, other, length < other_length ? length : other_length);
+        if (order == 0 && length == other_length)
+            return middle;
+        if (order < 0 || (order == 0 && length < other_length))
+            high = middle;
+        else
+            low = (uint16_t)(middle + 1);
+    }
+    return -1;
+}
+
+const bil_procedure *bil_description_procedure(const bil_description *description, bil_proc_kind kind,
+                                               const char *hardware, uint32_t found)
+{
+    const bil_procedure *general = NULL;
+    for (uint16_t i = 0; i < description->procedure_count; i++) {
+        const bil_procedure *procedure = &description->procedures[i];
+        if (procedure->kind != kind || (procedure->for_state && procedure->found != found))
+            continue;
+        if (!procedure->hardware)
+            general = procedure;
+        else if (strcmp(procedure->hardware, hardware) == 0)
+            return procedure;
+    }
+    return general;
+}
+
+static bool names(const char *const *list, uint8_t count, const char *text)
+{
+    for (uint8_t i = 0; i < count; i++)
+        if (strcmp(list[i], text) == 0)
+            return true;
+    return false;
+}
+
+bool bil_description_names_firmware(const bil_description *description, const char *firmware)
+{
+    return names(description->firmwares, description->firmware_count, firmware);
+}
+
+bool bil_description_names_hardware(const bil_description *description, const char *hardware)
+{
+    return names(description->hardwares, description->hardware_count, hardware);
+}
+
+bool bil_description_across(const bil_description *description, uint8_t space, uint32_t first, uint32_t last)
+{
+    for (uint16_t i = 0; i < description->across_count; i++) {
+        const bil_range *range = &description->across[i];
+        if (range->space == space && range->first <= first && last <= range->last)
+            return true;
+    }
+    return false;
+}

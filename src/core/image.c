@@ -1,0 +1,60 @@
+#include "bilancia/image.h"
+
+#include "bytes.h"
+
+size_t bil_image_size(const bil_description *description)
+{
+    return 2 * (size_t)description->count + description->raw_size;
+}
+
+int bil_image_init(bil_image *image, const bil_description *description, void *memory, size_t size)
+{
+    if (size < bil_image_size(description))
+        return BIL_E_SPACE;
+    memset(memory, 0, bil_image_size(description));
+    image->description = description;
+    image->state = memory;
+    image->cause = image->state + description->count;
+    image->raw = image->cause + description->count;
+    return BIL_OK;
+}
+
+void bil_image_copy(bil_image *to, const bil_image *from)
+{
+    memcpy(to->state, from->state, bil_image_size(from->description));
+}
+
+const uint8_t *bil_image_raw(const bil_image *image, uint16_t index)
+{
+    return image->raw + image->description->params[index].raw_at;
+}
+
+void bil_image_put(bil_image *image, uint16_t index, const uint8_t *raw)
+{
+    const bil_param *param = &image->description->params[index];
+    image->state[index] = BIL_PRESENT;
+    image->cause[index] = BIL_OK;
+    memcpy(image->raw + param->raw_at, raw, param->format.size);
+}
+
+void bil_image_fail(bil_image *image, uint16_t index, bil_error cause)
+{
+    image->state[index] = BIL_UNREADABLE;
+    image->cause[index] = (uint8_t)cause;
+}
+
+bool bil_image_same(const bil_image *a, const bil_image *b, uint16_t index)
+{
+    return a->state[index] == BIL_PRESENT && b->state[index] == BIL_PRESENT &&
+           memcmp(bil_image_raw(a, index), bil_image_raw(b, index), a->description->params[index].format.size) == 0;
+}
+
+void bil_image_identity(const bil_image *image, bil_identity which, char *out, size_t size)
+{
+    uint16_t index = image->description->identity[which];
+    if (size == 0)
+        return;
+    if (index == BIL_NONE || image->state[index] != BIL_PRESENT ||
+        bil_value_text(&image->description->params[index].format, bil_image_raw(image, index), NULL, out, size) != BIL_OK)
+        out[0] = '\0';
+}

@@ -1,0 +1,220 @@
+#include "json.h"
+
+#include "bytes.h"
+
+static const char hex_digits[] = "0123456789abcdef";
+
+/* ---- emitting ---- */
+
+void json_open(json_out *out, char *line, size_t size)
+{
+    *out = (json_out){line, line, line + size, false};
+}
+
+void json_raw(json_out *out, const char *text, size_t length)
+{
+    if ((size_t)(out->end - out->at) < length) {
+        out->full = true;
+        return;
+    }
+    memcpy(out->at, text, length);
+    out->at += length;
+}
+
+void json_lit(json_out *out, const char *text)
+{
+    json_raw(out, text, strlen(text));
+}
+
+void json_number(json_out *out, uint64_t number)
+{
+    char digits[20];
+    size_t at = sizeof digits;
+    do {
+        digits[--at] = (char)('0' + number % 10);
+        number /= 10;
+    } while (number > 0);
+    json_raw(out, digits + at, sizeof digits - at);
+}
+
+void json_hex(json_out *out, const uint8_t *bytes, size_t count)
+{
+    json_lit(out, "\"");
+    for (size_t i = 0; i < count; i++) {
+        char pair[2] = {hex_digits[bytes[i] >> 4], hex_digits[bytes[i] & 15]};
+        json_raw(out, pair, 2);
+    }
+    json_lit(out, "\"");
+}
+
+void json_string(json_out *out, const char *text, size_t length)
+{
+    json_lit(out, "\"");
+    for (size_t i = 0; i < length; i++) {
+        char c = text[i];
+        if (c == '"' || c == '\\') {
+            char pair[2] = {'\\', c};
+            json_raw(out, pair, 2);
+        } else {
+            json_raw(out, &c, 1);
+        }
+    }
+    json_lit(out, "\"");
+}
+
+int json_close(json_out *out, size_t *length)
+{
+    json_lit(out, "\n");
+    *length = (size_t)(out->at - out->start);
+    return out->full ? BIL_E_SPACE : BIL_OK;
+}
+
+/* ---- scanning ---- */
+
+bool json_try(json_in *in, const char *text)
+{
+    size_t length = strlen(text);
+    if (in->failed || (size_t)(in->end - in->at) < length || memcmp(in->at, text, length) != 0)
+        return false;
+    in->at += length;
+    return true;
+}
+
+void json_need(json_in *in, const char *text)
+{
+    if (!json_try(in, text))
+        in->failed = true;
+}
+
+static int hex_value(char c)
+{
+    if (c >= '0' && c <= '9')
+        return c - '0';
+    return c >= 'a' && c <= 'f' ? c - 'a' + 10 : -1;
+}
+
+/* Length of the character that starts here, when it is printable UTF-8 of more than one byte. */
+static size_t multibyte_length(const char *at, size_t left)
+{
+    for (size_t length = 2; length <= 4 && length <= left; length++)
+        if (bil_text_is_printable(at, length))
+            return length;
+    return 0;
+}
+
+bil_str json_take_string(json_in *in)
+{
+    bil_str body = {"", 0};
+    json_need(in, "\"");
+    if (in->failed)
+        return body;
+    const char *start = in->at;
+    while (in->at < in->end && *in->at != '"') {
+        unsigned char c = (unsigned char)*in->at;
+        size_t left = (size_t)(in->end - in->at), step = 1;
+        if (c == '\\')
+            step = left > 1 && (in->at[1] == '"' || in->at[1] == '\\') ? 2 : 0;
+        else if (c >= 0x80)
+            step = multibyte_length(in->at, left);
+        else if (c < 0x20 || c == 0x7f)
+            step = 0;
+        if (step == 0) {
+            in->failed = true;
+            return body;
+        }
+        in->at += step;
+    }
+    body = (bil_str){start, (size_t)(in->at - start)};
+    json_need(in, "\"");
+    return body;
+}
+
+uint64_t json_take_number(json_in *in, uint64_t largest)
+{
+    uint64_t number = 0;
+    const char *start = in->at;
+    while (!in->failed && in->at < in->end && *in->at >= '0' && *in->at <= '9') {
+        unsigned digit = (unsigned)(*in->at - '0');
+        if (number > (largest - digit) / 10)
+            in->failed = true;
+        number = number * 10 + digit;
+        in->at++;
+    }
+    if (in->at == start || (*start == '0' && in->at - start > 1))
+        in->failed = true;
+    return in->failed ? 0 : number;
+}
+
+size_t json_take_hex(json_in *in, uint8_t *bytes, size_t most)
+{
+    size_t count = 0;
+    json_need(in, "\"");
+    while (!in->failed && in->end - in->at >= 2 && *in->at != '"' && count < most) {
+        int high = hex_value(in->at[0]), low = hex_value(in->at[1]);
+        if (high < 0 || low < 0) {
+            in->failed = true;
+            break;
+        }
+        bytes[count++] = (uint8_t)(high << 4 | low);
+        in->at += 2;
+    }
+    json_need(in, "\"");
+    return in->failed ? 0 : count;
+}
+
+static size_t digits(json_in *in)
+{
+    const char *start = in->at;
+    while (in->at < in->end && *in->at >= '0' && *in->at <= '9')
+        in->at++;
+    return (size_t)(in->at - start);
+}
+
+bil_str json_take_value(json_in *in)
+{
+    const char *start = in->at;
+    if (!in->failed && in->at < in->end && *in->at == '"') {
+        json_take_string(in);
+    } else if (!json_try(in, "true") && !json_try(in, "false") && !json_try(in, "null")) {
+        json_try(in, "-");
+        const char *first = in->at;
+        size_t whole = digits(in);
+        if (whole == 0 || (*first == '0' && whole > 1))
+            in->failed = true;
+        if (json_try(in, ".") && digits(in) == 0)
+            in->failed = true;
+        if (json_try(in, "e")) {
+            if (!json_try(in, "-"))
+                json_try(in, "+");
+            if (digits(in) == 0)
+                in->failed = true;
+        }
+    }
+    return in->failed ? (bil_str){"", 0} : (bil_str){start, (size_t)(in->at - start)};
+}
+
+/* ---- bodies of strings ---- */
+
+bool bil_str_plain(bil_str json, char *out, size_t size)
+{
+    size_t used = 0;
+    if (size == 0)
+        return false;
+    for (size_t i = 0; i < json.length; i++) {
+        char c = json.text[i];
+        if (c == '\\')
+            c = json.text[++i];
+        if (used + 1 >= size) {
+            out[used] = '\0';
+            return false;
+        }
+        out[used++] = c;
+    }
+    out[used] = '\0';
+    return true;
+}
+
+bool bil_str_equal(bil_str a, bil_str b)
+{
+    return a.length == b.length && memcmp(a.text, b.text, a.length) == 0;
+}

@@ -1,0 +1,386 @@
+/* Lines into items, accepting exactly what the writer would have written. */
+#include "json.h"
+
+#include "bytes.h"
+
+enum { PHASE_HEADER, PHASE_LEFT_OUT, PHASE_VALUES, PHASE_FILES, PHASE_WHOLE, PHASE_FAILED };
+
+void bil_set_reader_init(bil_set_reader *reader, bil_digest whole, bil_digest values, bil_digest file)
+{
+    memset(reader, 0, sizeof *reader);
+    reader->whole = whole;
+    reader->values = values;
+    reader->file = file;
+    whole.ops->start(whole.ctx);
+    values.ops->start(values.ctx);
+}
+
+static bool id_is_valid(bil_str id)
+{
+    if (id.length == 0 || id.length > BIL_ID_MAX)
+        return false;
+    bool start = true; /* of a part between dots */
+    for (size_t i = 0; i < id.length; i++) {
+        char c = id.text[i];
+        if (c == '.') {
+            if (start)
+                return false;
+            start = true;
+        } else if ((c >= 'a' && c <= 'z') || (c >= '0' && c <= '9') || c == '_') {
+            start = false;
+        } else {
+            return false;
+        }
+    }
+    return !start;
+}
+
+/* Ids and file names rise in byte order; each is seen once. */
+static int in_order(bil_set_reader *reader, bil_str name)
+{
+    size_t last = strlen(reader->last_id);
+    size_t shorter = last < name.length ? last : name.length;
+    int order = memcmp(reader->last_id, name.text, shorter);
+    if (order > 0 || (order == 0 && last >= name.length))
+        return BIL_E_SET_ORDER;
+    memcpy(reader->last_id, name.text, name.length);
+    reader->last_id[name.length] = '\0';
+    return BIL_OK;
+}
+
+static void enter(bil_set_reader *reader, uint8_t phase)
+{
+    if (reader->phase != phase)
+        reader->last_id[0] = '\0';
+    reader->phase = phase;
+}
+
+static int read_header(bil_set_reader *reader, json_in *in)
+{
+    bil_set_header *header = &reader->header;
+    json_need(in, "{\"bilancia_set\":");
+    uint64_t version = json_take_number(in, UINT32_MAX);
+    if (in->failed)
+        return BIL_E_SET_LINE;
+    if (version != BIL_SET_VERSION)
+        return BIL_E_SET_VERSION;
+    json_need(in, ",\"vendor\":");
+    header->vendor = json_take_string(in);
+    json_need(in, ",\"model\":");
+    header->model = json_take_string(in);
+    json_need(in, ",\"hardware\":");
+    header->hardware = json_take_string(in);
+    json_need(in, ",\"firmware\":");
+    header->firmware = json_take_string(in);
+    json_need(in, ",\"serial\":");
+    header->serial = json_take_string(in);
+    json_need(in, ",\"device\":");
+    header->device = json_take_string(in);
+    json_need(in, ",\"description\":{\"model\":");
+    header->description = json_take_string(in);
+    json_need(in, ",\"revision\":");
+    header->revision = (uint16_t)json_take_number(in, UINT16_MAX);
+    json_need(in, ",\"layout\":");
+    header->layout = json_take_string(in);
+    json_need(in, "},\"parent\":");
+    header->parent = json_take_string(in);
+    json_need(in, ",\"when\":");
+    header->when = json_take_string(in);
+    json_need(in, ",\"who\":");
+    header->who = json_take_string(in);
+    json_need(in, ",\"why\":");
+    header->why = json_take_string(in);
+    json_need(in, ",\"scope\":");
+    header->scope = json_take_string(in);
+    json_need(in, ",\"from\":");
+    header->from = json_take_string(in);
+    json_need(in, "}\n");
+    enter(reader, PHASE_LEFT_OUT);
+    return in->failed ? BIL_E_SET_LINE : BIL_OK;
+}
+
+static bool take_class(json_in *in, bil_item *item)
+{
+    json_need(in, ",\"class\":");
+    bil_str text = json_take_string(in);
+    int cls = bil_class_from_name(text.text, text.length);
+    if (cls < 0)
+        return false;
+    item->cls = (bil_class)cls;
+    return true;
+}
+
+static int read_left_out(bil_set_reader *reader, json_in *in)
+{
+    bil_item *item = &reader->item;
+    *item = (bil_item){.id = json_take_string(in)};
+    if (!take_class(in, item) || !bil_class_left_out(item->cls))
+        return BIL_E_SET_LINE;
+    json_need(in, ",\"name\":");
+    item->name = json_take_string(in);
+    json_need(in, "}\n");
+    if (in->failed || !id_is_valid(item->id))
+        return BIL_E_SET_LINE;
+    reader->totals.left_out++;
+    return in_order(reader, item->id);
+}
+
+static int read_value(bil_set_reader *reader, json_in *in)
+{
+    bil_item *item = &reader->item;
+    *item = (bil_item){.id = json_take_string(in)};
+    json_need(in, ",\"type\":");
+    bil_str type_name = json_take_string(in);
+    int type = bil_type_from_name(type_name.text, type_name.length);
+    if (type < 0 || !take_class(in, item) || bil_class_left_out(item->cls))
+        return BIL_E_SET_LINE;
+    item->type = (bil_type)type;
+    if (json_try(in, ",\"raw\":")) {
+        item->size = (uint8_t)json_take_hex(in, item->raw, BIL_TEXT_MAX);
+        json_need(in, ",\"value\":");
+        item->value = json_take_value(in);
+        size_t size = bil_type_size(item->type);
+        if (item->size == 0 || (size != 0 && item->size != size))
+            return BIL_E_SET_LINE;
+        reader->totals.values++;
+    } else {
+        json_need(in, ",\"unreadable\":");
+        bil_str cause = json_take_string(in);
+        int error = bil_error_from_name(cause.text, cause.length);
+        if (error <= 0)
+            return BIL_E_SET_LINE;
+        item->unreadable = (bil_error)error;
+        reader->totals.unreadable++;
+    }
+    if (json_try(in, ",\"unit\":")) {
+        item->unit = json_take_string(in);
+        if (item->unit.length == 0)
+            return BIL_E_SET_LINE;
+    }
+    json_need(in, ",\"name\":");
+    item->name = json_take_string(in);
+    json_need(in, "}\n");
+    if (in->failed || !id_is_valid(item->id))
+        return BIL_E_SET_LINE;
+    if (item->unreadable == BIL_OK)
+        set_values_digest(&reader->values, item->id, item->type, item->cls, item->raw, item->size);
+    enter(reader, PHASE_VALUES);
+    return in_order(reader, item->id);
+}
+
+static int read_file(bil_set_reader *reader, json_in *in)
+{
+    reader->file_name = json_take_string(in);
+    json_need(in, ",\"bytes\":");
+    reader->file_left = json_take_number(in, UINT64_MAX);
+    json_need(in, ",\"digest\":");
+    size_t size = json_take_hex(in, reader->file_digest, BIL_SHA256);
+    json_need(in, "}\n");
+    if (in->failed || size != BIL_SHA256 || reader->file_name.length == 0 ||
+        reader->file_name.length >= sizeof reader->last_id)
+        return BIL_E_SET_LINE;
+    reader->totals.files++;
+    reader->file.ops->start(reader->file.ctx);
+    enter(reader, PHASE_FILES);
+    return in_order(reader, reader->file_name);
+}
+
+static int base64_value(char c)
+{
+    if (c >= 'A' && c <= 'Z')
+        return c - 'A';
+    if (c >= 'a' && c <= 'z')
+        return c - 'a' + 26;
+    if (c >= '0' && c <= '9')
+        return c - '0' + 52;
+    return c == '+' ? 62 : c == '/' ? 63 : -1;
+}
+
+/* Strict: whole quads, padding only at the end, unused bits zero. Returns the bytes, 0 when it isn't valid. */
+static size_t decode_base64(bil_str text, uint8_t *bytes, size_t most)
+{
+    size_t count = 0;
+    if (text.length == 0 || text.length % 4 != 0)
+        return 0;
+    for (size_t i = 0; i < text.length; i += 4) {
+        bool last = i + 4 == text.length;
+        size_t pad = !last ? 0 : text.text[i + 3] != '=' ? 0 : text.text[i + 2] != '=' ? 1 : 2;
+        uint32_t group = 0;
+        for (size_t k = 0; k < 4; k++) {
+            int value = k >= 4 - pad ? 0 : base64_value(text.text[i + k]);
+            if (value < 0)
+                return 0;
+            group = group << 6 | (uint32_t)value;
+        }
+        if ((pad == 1 && group & 0xff) || (pad == 2 && group & 0xffff) || count + 3 - pad > most)
+            return 0;
+        for (size_t k = 0; k < 3 - pad; k++)
+            bytes[count++] = (uint8_t)(group >> (16 - 8 * k));
+    }
+    return count;
+}
+
+static int read_chunk(bil_set_reader *reader, json_in *in)
+{
+    bil_str text = json_take_string(in);
+    json_need(in, "}\n");
+    if (in->failed || reader->phase != PHASE_FILES || reader->file_left == 0)
+        return BIL_E_SET_LINE;
+    reader->chunk_bytes = decode_base64(text, reader->chunk_space, BIL_SET_CHUNK);
+    uint64_t wanted = reader->file_left < BIL_SET_CHUNK ? reader->file_left : BIL_SET_CHUNK;
+    if (reader->chunk_bytes != wanted)
+        return BIL_E_SET_LINE;
+    reader->file_left -= wanted;
+    reader->file.ops->add(reader->file.ctx, reader->chunk_space, reader->chunk_bytes);
+    return BIL_OK;
+}
+
+/* Before another file or the end: is the file that was open whole? */
+static int close_file(bil_set_reader *reader)
+{
+    if (reader->phase != PHASE_FILES)
+        return BIL_OK;
+    if (reader->file_left != 0)
+        return BIL_E_SET_COUNT;
+    uint8_t digest[BIL_SHA256];
+    reader->file.ops->end(reader->file.ctx, digest);
+    return memcmp(digest, reader->file_digest, BIL_SHA256) == 0 ? BIL_OK : BIL_E_SET_ALTERED;
+}
+
+static int read_end(bil_set_reader *reader, json_in *in)
+{
+    bil_set_totals said = {0}, *seen = &reader->totals;
+    said.values = (uint32_t)json_take_number(in, UINT32_MAX);
+    json_need(in, ",\"unreadable\":");
+    said.unreadable = (uint32_t)json_take_number(in, UINT32_MAX);
+    json_need(in, ",\"left_out\":");
+    said.left_out = (uint32_t)json_take_number(in, UINT32_MAX);
+    json_need(in, ",\"files\":");
+    said.files = (uint32_t)json_take_number(in, UINT32_MAX);
+    json_need(in, ",\"values_digest\":");
+    size_t first = json_take_hex(in, said.values_digest, BIL_SHA256);
+    json_need(in, ",\"digest\":");
+    size_t second = json_take_hex(in, said.digest, BIL_SHA256);
+    json_need(in, "}}\n");
+    if (in->failed || first != BIL_SHA256 || second != BIL_SHA256)
+        return BIL_E_SET_LINE;
+    if (said.values != seen->values || said.unreadable != seen->unreadable || said.left_out != seen->left_out ||
+        said.files != seen->files)
+        return BIL_E_SET_COUNT;
+    reader->values.ops->end(reader->values.ctx, seen->values_digest);
+    reader->whole.ops->end(reader->whole.ctx, seen->digest);
+    if (memcmp(said.digest, seen->digest, BIL_SHA256) != 0 ||
+        memcmp(said.values_digest, seen->values_digest, BIL_SHA256) != 0)
+        return BIL_E_SET_ALTERED;
+    enter(reader, PHASE_WHOLE);
+    return BIL_OK;
+}
+
+static int read_line(bil_set_reader *reader, const char *line, size_t length, bil_line_kind *kind)
+{
+    if (reader->phase == PHASE_WHOLE)
+        return BIL_E_SET_AFTER_END;
+    if (reader->phase == PHASE_FAILED)
+        return BIL_E_SET_LINE;
+    if (length > BIL_SET_LINE)
+        return BIL_E_SET_LONG;
+    if (length == 0 || line[length - 1] != '\n')
+        return BIL_E_SET_CUT;
+    json_in in = {line, line + length, false};
+    int error;
+    if (reader->phase == PHASE_HEADER) {
+        *kind = BIL_LINE_HEADER;
+        error = read_header(reader, &in);
+    } else if (json_try(&in, "{\"end\":{\"values\":")) {
+        *kind = BIL_LINE_END;
+        error = close_file(reader);
+        return error ? error : read_end(reader, &in); /* the end line stands outside the digest */
+    } else if (json_try(&in, "{\"chunk\":")) {
+        *kind = BIL_LINE_CHUNK;
+        error = read_chunk(reader, &in);
+    } else if (json_try(&in, "{\"file\":")) {
+        *kind = BIL_LINE_FILE;
+        error = close_file(reader);
+        if (!error)
+            error = read_file(reader, &in);
+    } else if (length > BIL_SET_ITEM_LINE) {
+        error = BIL_E_SET_LONG;
+    } else if (reader->phase <= PHASE_VALUES && json_try(&in, "{\"id\":")) {
+        *kind = BIL_LINE_VALUE;
+        error = read_value(reader, &in);
+    } else if (reader->phase == PHASE_LEFT_OUT && json_try(&in, "{\"left_out\":")) {
+        *kind = BIL_LINE_LEFT_OUT;
+        error = read_left_out(reader, &in);
+    } else {
+        error = BIL_E_SET_LINE;
+    }
+    if (!error)
+        reader->whole.ops->add(reader->whole.ctx, line, length);
+    return error;
+}
+
+int bil_set_reader_line(bil_set_reader *reader, const char *line, size_t length, bil_line_kind *kind)
+{
+    reader->line++;
+    int error = read_line(reader, line, length, kind);
+    if (error)
+        reader->phase = PHASE_FAILED;
+    return error;
+}
+
+int bil_set_reader_whole(const bil_set_reader *reader)
+{
+    return reader->phase == PHASE_WHOLE ? BIL_OK : BIL_E_SET_CUT;
+}
+
+int bil_image_put_item(bil_image *image, const bil_item *item, const bil_float_ops *floats)
+{
+    const bil_description *description = image->description;
+    int32_t index = bil_description_find(description, item->id.text, item->id.length);
+    if (index < 0)
+        return BIL_E_UNKNOWN_PARAMETER;
+    const bil_param *param = &description->params[index];
+    if (param->format.type != item->type || param->cls != item->cls)
+        return BIL_E_OTHER_TYPE;
+    if (item->unreadable) {
+        bil_image_fail(image, (uint16_t)index, item->unreadable);
+        return BIL_OK;
+    }
+    if (param->format.size != item->size)
+        return BIL_E_OTHER_TYPE;
+    if (param->flags & BIL_WRITABLE) {
+        int error = bil_value_check(&param->format, item->raw);
+        if (error)
+            return error;
+    }
+    /* A portable writer leaves floats null; anything else must be what this library would write. */
+    char token[BIL_VALUE_TEXT * 2 + 3];
+    json_out out;
+    json_open(&out, token, sizeof token);
+    json_put_value(&out, &param->format, item->raw, floats);
+    bool is_null = item->value.length == 4 && memcmp(item->value.text, "null", 4) == 0;
+    bool may_be_null = bil_type_is_float(item->type);
+    bool same = item->value.length == (size_t)(out.at - token) && memcmp(token, item->value.text, item->value.length) == 0;
+    bool unknown_here = may_be_null && floats == NULL;
+    if (!same && !(is_null && may_be_null) && !unknown_here)
+        return BIL_E_VALUE_TEXT;
+    bil_image_put(image, (uint16_t)index, item->raw);
+    return BIL_OK;
+}
+
+void bil_image_item(const bil_image *image, uint16_t index, bil_item *item)
+{
+    const bil_param *param = &image->description->params[index];
+    *item = (bil_item){
+        .id = {param->id, strlen(param->id)},
+        .name = {param->name, strlen(param->name)},
+        .unit = {param->unit, strlen(param->unit)},
+        .type = (bil_type)param->format.type,
+        .cls = (bil_class)param->cls,
+        .size = param->format.size,
+    };
+    if (image->state[index] == BIL_UNREADABLE)
+        item->unreadable = (bil_error)image->cause[index];
+    else
+        memcpy(item->raw, bil_image_raw(image, index), param->format.size);
+}

@@ -1,0 +1,218 @@
+/* Items into lines. */
+#include "json.h"
+
+#include "bytes.h"
+
+static void put_key(json_out *out, const char *key, const char *text, size_t length)
+{
+    json_lit(out, key);
+    json_string(out, text, length);
+}
+
+static void put_text(json_out *out, const char *key, const char *text)
+{
+    put_key(out, key, text, strlen(text));
+}
+
+static void put_str(json_out *out, const char *key, bil_str text)
+{
+    put_key(out, key, text.text ? text.text : "", text.length);
+}
+
+static void put_count(json_out *out, const char *key, uint64_t number)
+{
+    json_lit(out, key);
+    json_number(out, number);
+}
+
+static int finish(bil_set_writer *writer, json_out *out, size_t *length, size_t most)
+{
+    int error = json_close(out, length);
+    if (error == BIL_OK && *length > most)
+        error = BIL_E_SET_LONG;
+    if (error == BIL_OK)
+        writer->whole.ops->add(writer->whole.ctx, out->start, *length);
+    return error;
+}
+
+static bool all_utf8(const bil_set_header *header)
+{
+    const bil_str *texts[] = {&header->vendor, &header->model, &header->hardware, &header->firmware, &header->serial,
+                              &header->device, &header->description, &header->layout, &header->parent, &header->when,
+                              &header->who, &header->why, &header->scope, &header->from};
+    for (size_t i = 0; i < sizeof texts / sizeof texts[0]; i++)
+        if (texts[i]->length > 0 && !bil_text_is_printable(texts[i]->text, texts[i]->length))
+            return false;
+    return true;
+}
+
+int bil_set_begin(bil_set_writer *writer, bil_digest whole, bil_digest values, const bil_float_ops *floats,
+                  const bil_set_header *header, char *line, size_t *length)
+{
+    if (!all_utf8(header))
+        return BIL_E_SYNTAX;
+    *writer = (bil_set_writer){.whole = whole, .values = values, .floats = floats};
+    whole.ops->start(whole.ctx);
+    values.ops->start(values.ctx);
+    json_out out;
+    json_open(&out, line, BIL_SET_LINE);
+    put_count(&out, "{\"bilancia_set\":", BIL_SET_VERSION);
+    put_str(&out, ",\"vendor\":", header->vendor);
+    put_str(&out, ",\"model\":", header->model);
+    put_str(&out, ",\"hardware\":", header->hardware);
+    put_str(&out, ",\"firmware\":", header->firmware);
+    put_str(&out, ",\"serial\":", header->serial);
+    put_str(&out, ",\"device\":", header->device);
+    put_str(&out, ",\"description\":{\"model\":", header->description);
+    put_count(&out, ",\"revision\":", header->revision);
+    put_str(&out, ",\"layout\":", header->layout);
+    put_str(&out, "},\"parent\":", header->parent);
+    put_str(&out, ",\"when\":", header->when);
+    put_str(&out, ",\"who\":", header->who);
+    put_str(&out, ",\"why\":", header->why);
+    put_str(&out, ",\"scope\":", header->scope);
+    put_str(&out, ",\"from\":", header->from);
+    json_lit(&out, "}");
+    return finish(writer, &out, length, BIL_SET_LINE);
+}
+
+int bil_set_left_out(bil_set_writer *writer, const bil_param *param, char *line, size_t *length)
+{
+    json_out out;
+    json_open(&out, line, BIL_SET_LINE);
+    put_text(&out, "{\"left_out\":", param->id);
+    put_text(&out, ",\"class\":", bil_class_name((bil_class)param->cls));
+    put_text(&out, ",\"name\":", param->name);
+    json_lit(&out, "}");
+    writer->totals.left_out++;
+    return finish(writer, &out, length, BIL_SET_ITEM_LINE);
+}
+
+/* "id type hex\n" of the classes that belong to the work and the place. */
+void set_values_digest(bil_digest *values, bil_str id, bil_type type, bil_class cls, const uint8_t *raw, size_t size)
+{
+    if (cls != BIL_CLASS_SETUP && cls != BIL_CLASS_PLACE && cls != BIL_CLASS_CALIBRATION)
+        return;
+    char text[BIL_ID_MAX + 12 + 2 * BIL_TEXT_MAX + 4];
+    json_out out;
+    json_open(&out, text, sizeof text);
+    json_raw(&out, id.text, id.length);
+    json_lit(&out, " ");
+    json_lit(&out, bil_type_name(type));
+    json_lit(&out, " ");
+    for (size_t i = 0; i < size; i++) {
+        char pair[2] = {"0123456789abcdef"[raw[i] >> 4], "0123456789abcdef"[raw[i] & 15]};
+        json_raw(&out, pair, 2);
+    }
+    size_t length;
+    json_close(&out, &length);
+    values->ops->add(values->ctx, text, length);
+}
+
+void json_put_value(json_out *out, const bil_format *format, const uint8_t *raw, const bil_float_ops *floats)
+{
+    char text[BIL_VALUE_TEXT];
+    if (bil_value_text(format, raw, floats, text, sizeof text) != BIL_OK) {
+        json_lit(out, "null");
+        return;
+    }
+    switch ((bil_type)format->type) {
+    case BIL_CHOICE8:
+    case BIL_CHOICE16:
+    case BIL_BITS8:
+    case BIL_BITS16:
+    case BIL_BITS32:
+    case BIL_TEXT:
+        json_string(out, text, strlen(text));
+        break;
+    default:
+        json_lit(out, text);
+        break;
+    }
+}
+
+int bil_set_value(bil_set_writer *writer, const bil_image *image, uint16_t index, char *line, size_t *length)
+{
+    const bil_param *param = &image->description->params[index];
+    json_out out;
+    json_open(&out, line, BIL_SET_LINE);
+    put_text(&out, "{\"id\":", param->id);
+    put_text(&out, ",\"type\":", bil_type_name((bil_type)param->format.type));
+    put_text(&out, ",\"class\":", bil_class_name((bil_class)param->cls));
+    if (image->state[index] == BIL_PRESENT) {
+        const uint8_t *raw = bil_image_raw(image, index);
+        json_lit(&out, ",\"raw\":");
+        json_hex(&out, raw, param->format.size);
+        json_lit(&out, ",\"value\":");
+        json_put_value(&out, &param->format, raw, writer->floats);
+        set_values_digest(&writer->values, (bil_str){param->id, strlen(param->id)}, (bil_type)param->format.type,
+                          (bil_class)param->cls, raw, param->format.size);
+        writer->totals.values++;
+    } else {
+        put_text(&out, ",\"unreadable\":", bil_error_name(image->cause[index]));
+        writer->totals.unreadable++;
+    }
+    if (param->unit[0])
+        put_text(&out, ",\"unit\":", param->unit);
+    put_text(&out, ",\"name\":", param->name);
+    json_lit(&out, "}");
+    return finish(writer, &out, length, BIL_SET_ITEM_LINE);
+}
+
+int bil_set_file(bil_set_writer *writer, const char *name, uint64_t bytes, const uint8_t digest[BIL_SHA256],
+                 char *line, size_t *length)
+{
+    if (!bil_text_is_printable(name, strlen(name)) || strlen(name) > BIL_FILE_NAME_MAX || !name[0])
+        return BIL_E_SYNTAX;
+    json_out out;
+    json_open(&out, line, BIL_SET_LINE);
+    put_text(&out, "{\"file\":", name);
+    put_count(&out, ",\"bytes\":", bytes);
+    json_lit(&out, ",\"digest\":");
+    json_hex(&out, digest, BIL_SHA256);
+    json_lit(&out, "}");
+    writer->totals.files++;
+    return finish(writer, &out, length, BIL_SET_LINE);
+}
+
+int bil_set_chunk(bil_set_writer *writer, const uint8_t *bytes, size_t count, char *line, size_t *length)
+{
+    static const char alphabet[] = "ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789+/";
+    if (count == 0 || count > BIL_SET_CHUNK)
+        return BIL_E_SPACE;
+    json_out out;
+    json_open(&out, line, BIL_SET_LINE);
+    json_lit(&out, "{\"chunk\":\"");
+    for (size_t i = 0; i < count; i += 3) { /* RFC 4648, section 4 */
+        size_t have = count - i < 3 ? count - i : 3;
+        uint32_t group = (uint32_t)bytes[i] << 16;
+        if (have > 1)
+            group |= (uint32_t)bytes[i + 1] << 8;
+        if (have > 2)
+            group |= bytes[i + 2];
+        char quad[4] = {alphabet[group >> 18], alphabet[group >> 12 & 63], have > 1 ? alphabet[group >> 6 & 63] : '=',
+                        have > 2 ? alphabet[group & 63] : '='};
+        json_raw(&out, quad, 4);
+    }
+    json_lit(&out, "\"}");
+    return finish(writer, &out, length, BIL_SET_LINE);
+}
+
+int bil_set_end(bil_set_writer *writer, char *line, size_t *length)
+{
+    bil_set_totals *totals = &writer->totals;
+    writer->values.ops->end(writer->values.ctx, totals->values_digest);
+    writer->whole.ops->end(writer->whole.ctx, totals->digest);
+    json_out out;
+    json_open(&out, line, BIL_SET_LINE);
+    put_count(&out, "{\"end\":{\"values\":", totals->values);
+    put_count(&out, ",\"unreadable\":", totals->unreadable);
+    put_count(&out, ",\"left_out\":", totals->left_out);
+    put_count(&out, ",\"files\":", totals->files);
+    json_lit(&out, ",\"values_digest\":");
+    json_hex(&out, totals->values_digest, BIL_SHA256);
+    json_lit(&out, ",\"digest\":");
+    json_hex(&out, totals->digest, BIL_SHA256);
+    json_lit(&out, "}}");
+    return json_close(&out, length);
+}

@@ -1,0 +1,159 @@
+/* Types, checks, rounding, and cells on the wire. Text is in value_text.c. */
+#include "bilancia/value.h"
+
+#include "bytes.h"
+
+typedef struct type_entry {
+    const char *name;
+    uint8_t size;
+} type_entry;
+
+static const type_entry types[BIL_TYPE_COUNT] = {
+#define TYPE(NAME, name, size) {name, size},
+    BIL_TYPES(TYPE)
+#undef TYPE
+};
+
+const char *bil_type_name(bil_type type)
+{
+    return types[type].name;
+}
+
+int bil_type_from_name(const char *name, size_t length)
+{
+    for (int i = 0; i < BIL_TYPE_COUNT; i++)
+        if (text_is(types[i].name, name, length))
+            return i;
+    return -1;
+}
+
+size_t bil_type_size(bil_type type)
+{
+    return types[type].size;
+}
+
+bool bil_type_is_float(bil_type type)
+{
+    return type == BIL_F32 || type == BIL_F64;
+}
+
+bool bil_type_is_signed(bil_type type)
+{
+    return type >= BIL_I8 && type <= BIL_I64;
+}
+
+static bool is_choice(bil_type type)
+{
+    return type == BIL_CHOICE8 || type == BIL_CHOICE16;
+}
+
+uint64_t bil_value_key(bil_type type, const uint8_t *raw, size_t size)
+{
+    if (type == BIL_TEXT)
+        return 0;
+    uint64_t bits = bytes_get(raw, size);
+    uint64_t sign = UINT64_C(1) << (8 * size - 1);
+    uint64_t mask = sign | (sign - 1);
+    if (bil_type_is_signed(type)) {
+        uint64_t extended = bits & sign ? bits | ~mask : bits;
+        return extended ^ (UINT64_C(1) << 63);
+    }
+    /* IEEE 754: sign and magnitude; negative numbers sort the other way round */
+    if (bil_type_is_float(type))
+        return bits & sign ? ~bits & mask : bits | sign;
+    return bits;
+}
+
+static bool is_nan(bil_type type, uint64_t bits)
+{
+    return type == BIL_F32 ? (bits & 0x7fffffffu) > 0x7f800000u
+                           : (bits & UINT64_C(0x7fffffffffffffff)) > UINT64_C(0x7ff0000000000000);
+}
+
+int bil_value_check(const bil_format *format, const uint8_t *raw)
+{
+    bil_type type = (bil_type)format->type;
+    if (is_choice(type)) {
+        uint64_t bits = bytes_get(raw, format->size);
+        for (uint16_t i = 0; i < format->choice_count; i++)
+            if (format->choices[i].value == bits)
+                return BIL_OK;
+        return BIL_E_CHOICE;
+    }
+    if (type == BIL_BOOL)
+        return raw[0] <= 1 ? BIL_OK : BIL_E_RANGE;
+    if (!format->limited)
+        return BIL_OK;
+    if (bil_type_is_float(type) && is_nan(type, bytes_get(raw, format->size)))
+        return BIL_E_RANGE;
+    uint64_t key = bil_value_key(type, raw, format->size);
+    if (key < format->low || key > format->high)
+        return BIL_E_RANGE;
+    if (format->step > 1 && (key - format->low) % format->step != 0)
+        return BIL_E_STEP;
+    return BIL_OK;
+}
+
+void bil_value_rounded(const bil_format *format, const uint8_t *raw, uint8_t *out)
+{
+    memmove(out, raw, format->size);
+    if (format->rounding == BIL_ROUND_NONE || format->round_to < 2)
+        return;
+    /* Integers only (the loader sees to it). Work on the magnitude, so that the remainder is never negative;
+     * "down" means towards zero, "nearest" takes the larger magnitude when it lies in the middle. */
+    uint64_t bits = bytes_get(raw, format->size);
+    uint64_t sign = UINT64_C(1) << (8 * format->size - 1);
+    bool negative = bil_type_is_signed((bil_type)format->type) && (bits & sign);
+    uint64_t magnitude = negative ? (~bits + 1) & (sign | (sign - 1)) : bits;
+    uint64_t rest = magnitude % format->round_to;
+    bool up = format->rounding == BIL_ROUND_UP ? rest != 0
+              : format->rounding == BIL_ROUND_NEAREST ? rest >= format->round_to - rest : false;
+    magnitude = magnitude - rest + (up && rest != 0 ? format->round_to : 0);
+    bytes_put(out, format->size, negative ? ~magnitude + 1 : magnitude);
+}
+
+size_t bil_value_cells(const bil_format *format)
+{
+    return format->size <= 2 ? 1 : ((size_t)format->size + 1) / 2;
+}
+
+static uint16_t swapped(const bil_format *format, uint16_t cell)
+{
+    unsigned turned = (unsigned)cell << 8 | cell >> 8;
+    return format->order & BIL_LOW_BYTE_FIRST ? (uint16_t)(turned & 0xffff) : cell;
+}
+
+/* Where cell `i` of the raw value stands on the wire. Text is a string of bytes: its cells never change places. */
+static size_t place(const bil_format *format, size_t i, size_t cells)
+{
+    return format->order & BIL_LOW_CELL_FIRST && format->type != BIL_TEXT ? cells - 1 - i : i;
+}
+
+int bil_value_from_cells(const bil_format *format, const uint16_t *cells, uint8_t *raw)
+{
+    size_t count = bil_value_cells(format);
+    if (format->size == 1) {
+        uint16_t cell = swapped(format, cells[0]);
+        uint16_t high = cell >> 8, low = cell & 0xff;
+        uint16_t wanted = format->type == BIL_I8 && low & 0x80 ? 0xff : 0;
+        if (high != wanted || (format->type == BIL_BOOL && low > 1))
+            return BIL_E_ENCODING;
+        raw[0] = (uint8_t)low;
+        return BIL_OK;
+    }
+    for (size_t i = 0; i < count; i++)
+        bytes_put(raw + 2 * i, 2, swapped(format, cells[place(format, i, count)]));
+    return BIL_OK;
+}
+
+void bil_value_to_cells(const bil_format *format, const uint8_t *raw, uint16_t *cells)
+{
+    size_t count = bil_value_cells(format);
+    if (format->size == 1) {
+        uint16_t high = format->type == BIL_I8 && raw[0] & 0x80 ? 0xff00 : 0;
+        cells[0] = swapped(format, (uint16_t)(high | raw[0]));
+        return;
+    }
+    for (size_t i = 0; i < count; i++)
+        cells[place(format, i, count)] = swapped(format, (uint16_t)bytes_get(raw + 2 * i, 2));
+}

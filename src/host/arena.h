@@ -1,0 +1,19 @@
+/* Memory that is given back all at once. */
+#ifndef BIL_HOST_ARENA_H
+#define BIL_HOST_ARENA_H
+
+#include <stddef.h>
+
+typedef struct arena {
+    struct arena_block *blocks;
+} arena;
+
+/* Zeroed memory, aligned for any type; ends the program with a message when there is none. */
+void *arena_take(arena *a, size_t size);
+char *arena_text(arena *a, const char *text, size_t length);
+void arena_free(arena *a);
+
+/* malloc, calloc that end the program with a message when memory is short. */
+void *need(size_t count, size_t size);
+
+#endif

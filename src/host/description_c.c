@@ -1,0 +1,160 @@
+/* The table as C source. Everything in it is const, so that it stays in flash. */
+#include <inttypes.h>
+#include <string.h>
+
+#include "description_yaml.h"
+
+static void put_string(FILE *file, const char *text)
+{
+    if (!text) {
+        fputs("NULL", file);
+        return;
+    }
+    putc('"', file);
+    for (const unsigned char *c = (const unsigned char *)text; *c; c++)
+        if (*c == '"' || *c == '\\' || *c == '?')
+            fprintf(file, "\\%c", *c);
+        else if (*c < 0x20 || *c > 0x7e)
+            fprintf(file, "\\%03o", *c);
+        else
+            putc(*c, file);
+    putc('"', file);
+}
+
+static void put_texts(FILE *file, const char *name, const char *const *texts, size_t count)
+{
+    fprintf(file, "static const char *const %s[] = {", name);
+    for (size_t i = 0; i < count; i++) {
+        put_string(file, texts[i]);
+        fputs(i + 1 < count ? ", " : "", file);
+    }
+    fputs("};\n", file);
+}
+
+static void put_numbers(FILE *file, const char *name, const uint16_t *numbers, size_t count)
+{
+    fprintf(file, "static const uint16_t %s[] = {", name);
+    for (size_t i = 0; i < count; i++)
+        fprintf(file, "%s%" PRIu16, i == 0 ? "" : i % 20 ? ", " : ",\n    ", numbers[i]);
+    fputs("};\n", file);
+}
+
+static void put_choices(FILE *file, const bil_description *d)
+{
+    for (uint16_t i = 0; i < d->count; i++) {
+        const bil_format *format = &d->params[i].format;
+        if (format->choice_count == 0)
+            continue;
+        fprintf(file, "static const bil_choice choices_%u[] = {", i);
+        for (uint16_t k = 0; k < format->choice_count; k++) {
+            fprintf(file, "%s{%" PRIu32 "u, ", k ? ", " : "", format->choices[k].value);
+            put_string(file, format->choices[k].name);
+            putc('}', file);
+        }
+        fputs("};\n", file);
+    }
+}
+
+static void put_params(FILE *file, const bil_description *d)
+{
+    for (uint16_t i = 0; i < d->count; i++)
+        if (d->params[i].reset_count) {
+            char name[24];
+            snprintf(name, sizeof name, "resets_%u", i);
+            put_numbers(file, name, d->params[i].resets, d->params[i].reset_count);
+        }
+    fputs("static const bil_param params[] = {\n", file);
+    for (uint16_t i = 0; i < d->count; i++) {
+        const bil_param *p = &d->params[i];
+        const bil_format *f = &p->format;
+        fputs("    {.id = ", file);
+        put_string(file, p->id);
+        fputs(", .name = ", file);
+        put_string(file, p->name);
+        fputs(", .unit = ", file);
+        put_string(file, p->unit);
+        fprintf(file, ",\n     .format = {.type = %u, .size = %u, .decimals = %u, .order = %u, .rounding = %u, .limited = %d,",
+                f->type, f->size, f->decimals, f->order, f->rounding, f->limited);
+        fprintf(file, " .mul = %d, .offset = %d, .round_to = %" PRIu32 "u, .step = %" PRIu32 "u,\n                ", f->mul,
+                f->offset, f->round_to, f->step);
+        fprintf(file, ".low = UINT64_C(%" PRIu64 "), .high = UINT64_C(%" PRIu64 ")", f->low, f->high);
+        if (f->choice_count)
+            fprintf(file, ", .choices = choices_%u, .choice_count = %u", i, f->choice_count);
+        fprintf(file, "},\n     .address = %u, .raw_at = %u, .cells = %u, .space = %u, .cls = %u, .flags = %u, .stage = %u",
+                p->address, p->raw_at, p->cells, p->space, p->cls, p->flags, p->stage);
+        if (p->reset_count)
+            fprintf(file, ", .resets = resets_%u, .reset_count = %u", i, p->reset_count);
+        fputs("},\n", file);
+    }
+    fputs("};\n", file);
+}
+
+static void put_procedures(FILE *file, const bil_description *d)
+{
+    for (uint16_t i = 0; i < d->procedure_count; i++) {
+        fprintf(file, "static const bil_proc_step steps_%u[] = {\n", i);
+        for (uint16_t k = 0; k < d->procedures[i].step_count; k++) {
+            const bil_proc_step *s = &d->procedures[i].steps[k];
+            fprintf(file, "    {.kind = %u, .repeatable = %d, .param = %u, .value = %" PRIu32 "u, .mask = %" PRIu32 "u,", s->kind,
+                    s->repeatable, s->param, s->value, s->mask);
+            fprintf(file, " .within_ms = %" PRIu32 "u, .every_ms = %" PRIu32 "u, .text = ", s->within_ms, s->every_ms);
+            put_string(file, s->text);
+            fputs("},\n", file);
+        }
+        fputs("};\n", file);
+    }
+    if (!d->procedure_count)
+        return;
+    fputs("static const bil_procedure procedures[] = {\n", file);
+    for (uint16_t i = 0; i < d->procedure_count; i++) {
+        const bil_procedure *p = &d->procedures[i];
+        fprintf(file, "    {.kind = %u, .for_state = %d, .found = %" PRIu32 "u, .hardware = ", p->kind, p->for_state, p->found);
+        put_string(file, p->hardware);
+        fprintf(file, ", .steps = steps_%u, .step_count = %u},\n", i, p->step_count);
+    }
+    fputs("};\n", file);
+}
+
+static void put_ranges(FILE *file, const bil_description *d)
+{
+    if (!d->across_count)
+        return;
+    fputs("static const bil_range across[] = {", file);
+    for (uint16_t i = 0; i < d->across_count; i++)
+        fprintf(file, "%s{%u, %u, %u}", i ? ", " : "", d->across[i].first, d->across[i].last, d->across[i].space);
+    fputs("};\n", file);
+}
+
+void description_write_c(const bil_description *d, const char *name, FILE *file)
+{
+    fputs("/* Made from a description by the generator; don't edit. */\n#include <stddef.h>\n\n", file);
+    fprintf(file, "#include \"bilancia/description.h\"\n\nextern const bil_description %s;\n\n", name);
+    put_texts(file, "firmwares", d->firmwares, d->firmware_count);
+    put_texts(file, "hardwares", d->hardwares, d->hardware_count);
+    put_numbers(file, "by_address", d->by_address, d->count);
+    put_choices(file, d);
+    put_params(file, d);
+    put_procedures(file, d);
+    put_ranges(file, d);
+    fprintf(file, "\nconst bil_description %s = {\n    .vendor = ", name);
+    put_string(file, d->vendor);
+    fputs(", .model = ", file);
+    put_string(file, d->model);
+    fputs(",\n    .layout = ", file);
+    put_string(file, d->layout);
+    fprintf(file, ",\n    .revision = %u, .firmwares = firmwares, .firmware_count = %u, .hardwares = hardwares, .hardware_count = %u,\n",
+            d->revision, d->firmware_count, d->hardware_count);
+    fprintf(file, "    .stored_values = %u, .restart_keeps_hold = %d, .count = %u, .params = params, .by_address = by_address,\n",
+            d->stored_values, d->restart_keeps_hold, d->count);
+    fprintf(file, "    .across = %s, .across_count = %u, .procedures = %s, .procedure_count = %u,\n    .identity = {",
+            d->across_count ? "across" : "NULL", d->across_count, d->procedure_count ? "procedures" : "NULL",
+            d->procedure_count);
+    for (int i = 0; i < BIL_ID_COUNT; i++)
+        fprintf(file, "%s%u", i ? ", " : "", d->identity[i]);
+    const bil_link_limits *l = &d->link;
+    fprintf(file, "}, .state = %u, .state_held = %" PRIu32 "u,\n", d->state, d->state_held);
+    fprintf(file, "    .link = {.read_cells = %u, .write_cells = %u, .reply_ms = %u, .late_ms = %u, .busy_ms = %u, .busy_tries = %u,\n",
+            l->read_cells, l->write_cells, l->reply_ms, l->late_ms, l->busy_ms, l->busy_tries);
+    fprintf(file, "             .request_cost = %u, .cell_cost = %u},\n    .raw_size = %" PRIu32 "u,\n};\n", l->request_cost,
+            l->cell_cost, d->raw_size);
+}

@@ -1,0 +1,23 @@
+/* Descriptions written by people, in YAML. docs/description.md tells the format. */
+#ifndef BIL_HOST_DESCRIPTION_YAML_H
+#define BIL_HOST_DESCRIPTION_YAML_H
+
+#include <stdio.h>
+
+#include "arena.h"
+#include "bilancia/description.h"
+
+/* A description in memory of its own. */
+typedef struct loaded_description {
+    bil_description table;
+    arena memory;
+} loaded_description;
+
+/* Loads and checks. On failure returns the error and puts "file:line:column: what, why" into `why`. */
+int description_load(loaded_description *out, const char *path, char *why, size_t why_size);
+void description_free(loaded_description *loaded);
+
+/* Writes the table as C source that defines `const bil_description NAME`. */
+void description_write_c(const bil_description *description, const char *name, FILE *file);
+
+#endif

@@ -1,0 +1,87 @@
+#include "device.h"
+
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+#include "arena.h"
+#include "../port/clock.h"
+
+bil_job *device_job(device *dev, bil_job_kind kind, bil_job_config config)
+{
+    config.struct_size = sizeof config;
+    config.kind = kind;
+    config.description = dev->description;
+    config.have = &dev->image;
+    size_t size = bil_job_size(dev->description);
+    bil_job *job;
+    bil_job_init(&job, need(1, size), size, &config);
+    return job;
+}
+
+static void use(device *dev, const bil_description *description)
+{
+    free(dev->memory);
+    size_t size = bil_image_size(description);
+    dev->memory = need(1, size);
+    dev->description = description;
+    bil_image_init(&dev->image, description, dev->memory, size);
+    modbus_link_reply_ms(&dev->modbus, description->link.reply_ms * 2u + 100);
+}
+
+static bil_action identify(device *dev)
+{
+    bil_job *job = device_job(dev, BIL_JOB_IDENTIFY, (bil_job_config){0});
+    runner r = {.link = dev->link, .clock = dev->clock};
+    bil_action end = run_job(job, &r);
+    free(job);
+    return end;
+}
+
+/* What it calls itself, when some description could at least read that. */
+static void remember(const device *dev, char *seen, size_t size)
+{
+    char vendor[BIL_VALUE_TEXT], model[BIL_VALUE_TEXT];
+    bil_image_identity(&dev->image, BIL_ID_VENDOR, vendor, sizeof vendor);
+    bil_image_identity(&dev->image, BIL_ID_MODEL, model, sizeof model);
+    if (model[0] && vendor[0])
+        snprintf(seen, size, "; it says \"%s %s\"", vendor, model);
+}
+
+int device_open(device *dev, const char *text, const models *known, char *why, size_t size)
+{
+    memset(dev, 0, sizeof *dev);
+    dev->text = text;
+    address where;
+    int error = address_parse(text, &where, why, size);
+    if (error)
+        return error;
+    if (!modbus_link_open(&dev->modbus, where.host, where.port, where.unit, &dev->link)) {
+        snprintf(why, size, "host and port make no sense");
+        return BIL_E_ADDRESS;
+    }
+    dev->clock = clock_monotonic();
+    char seen[2 * BIL_VALUE_TEXT + 20] = "";
+    error = BIL_E_UNKNOWN_MODEL;
+    for (size_t i = 0; i < known->count; i++) {
+        use(dev, known->list[i]);
+        bil_action end = identify(dev);
+        if (end.u.end.cause == BIL_OK)
+            return BIL_OK;
+        if (end.u.end.cause != BIL_E_OTHER_MODEL) {
+            error = (int)end.u.end.cause;
+            break;
+        }
+        remember(dev, seen, sizeof seen);
+    }
+    snprintf(why, size, "%s%s", bil_error_text(error), seen);
+    device_close(dev);
+    return error;
+}
+
+void device_close(device *dev)
+{
+    modbus_link_free(&dev->modbus);
+    free(dev->memory);
+    dev->memory = NULL;
+}

@@ -1,0 +1,27 @@
+/* A device at an address, its description found. */
+#ifndef BIL_HOST_DEVICE_H
+#define BIL_HOST_DEVICE_H
+
+#include "address.h"
+#include "models.h"
+#include "run.h"
+#include "../port/modbus.h"
+
+typedef struct device {
+    const char *text;                    /* the address as given */
+    modbus_link modbus;
+    bil_link link;
+    bil_clock clock;
+    const bil_description *description;
+    bil_image image;                     /* identity after device_open; all values after a read */
+    void *memory;
+} device;
+
+/* Connects and finds the description by the identity that each one names. On an error `why` says what was seen. */
+int device_open(device *dev, const char *text, const models *known, char *why, size_t why_size);
+void device_close(device *dev);
+
+/* A new job in memory of its own, to be freed. `config` need not name kind, description and have. */
+bil_job *device_job(device *dev, bil_job_kind kind, bil_job_config config);
+
+#endif

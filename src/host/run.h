@@ -1,0 +1,22 @@
+/* Carries out the actions of a job. */
+#ifndef BIL_HOST_RUN_H
+#define BIL_HOST_RUN_H
+
+#include "bilancia/port.h"
+
+/* What the one who starts a job supplies; functions may be NULL where the job never asks. */
+typedef struct runner {
+    bil_link link;
+    bil_clock clock;
+    const char *password;                                    /* secret slot 1, or NULL */
+    bool (*ask)(void *ctx, const bil_action *action);        /* yes? */
+    bool (*record)(void *ctx, const bil_action *action);     /* durable? */
+    bool (*save)(void *ctx, const bil_image *have);          /* durable? */
+    void (*progress)(void *ctx, const bil_job *job, const bil_action *action); /* before each action */
+    void *ctx;
+} runner;
+
+/* Runs to the end and returns the last action. */
+bil_action run_job(bil_job *job, const runner *r);
+
+#endif

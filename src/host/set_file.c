@@ -1,0 +1,285 @@
+#include "set_file.h"
+
+#include <errno.h>
+#include <stdlib.h>
+#include <string.h>
+#include <time.h>
+
+#include "float_text.h"
+#include "../port/digest.h"
+
+/* ---- reading ---- */
+
+static void take_origin(set_origin *o, const bil_set_header *h)
+{
+    bil_str_plain(h->vendor, o->vendor, SET_TEXT);
+    bil_str_plain(h->model, o->model, SET_TEXT);
+    bil_str_plain(h->hardware, o->hardware, SET_TEXT);
+    bil_str_plain(h->firmware, o->firmware, SET_TEXT);
+    bil_str_plain(h->serial, o->serial, SET_TEXT);
+    bil_str_plain(h->device, o->device, SET_TEXT);
+    bil_str_plain(h->description, o->description, SET_TEXT);
+    bil_str_plain(h->layout, o->layout, SET_TEXT);
+    bil_str_plain(h->parent, o->parent, SET_TEXT);
+    bil_str_plain(h->when, o->when, SET_TEXT);
+    bil_str_plain(h->who, o->who, SET_TEXT);
+    bil_str_plain(h->why, o->why, SET_TEXT);
+    bil_str_plain(h->scope, o->scope, SET_TEXT);
+    bil_str_plain(h->from, o->from, SET_TEXT);
+    o->revision = h->revision;
+}
+
+/* One line with its LF, or what there is of it: at the end of the file, or when it is too long. */
+static bool get_line(set_file *set)
+{
+    set->length = 0;
+    int c;
+    while (set->length <= BIL_SET_LINE && (c = getc_unlocked(set->file)) != EOF) {
+        set->line[set->length++] = (char)c;
+        if (c == '\n')
+            break;
+    }
+    return set->length > 0;
+}
+
+static int complain(set_file *set, int error)
+{
+    if (error == BIL_E_FILE_OPEN)
+        snprintf(set->why, sizeof set->why, "%s: %s", set->path, strerror(errno));
+    else
+        snprintf(set->why, sizeof set->why, "%s:%u: %s", set->path, set->reader.line, bil_error_text(error));
+    return error;
+}
+
+/* The next line; `kind` is BIL_LINE_END at the end of a whole file. */
+static int next_line(set_file *set, bil_line_kind *kind)
+{
+    if (!get_line(set)) {
+        if (ferror(set->file))
+            return complain(set, BIL_E_FILE_OPEN);
+        set->reader.line++;
+        return complain(set, BIL_E_SET_CUT);
+    }
+    int error = bil_set_reader_line(&set->reader, set->line, set->length, kind);
+    if (!error && *kind == BIL_LINE_END && getc_unlocked(set->file) != EOF) {
+        set->reader.line++;
+        error = BIL_E_SET_AFTER_END;
+    }
+    return error ? complain(set, error) : BIL_OK;
+}
+
+int set_file_open(set_file *set, const char *path)
+{
+    memset(set, 0, sizeof *set);
+    set->path = path;
+    set->file = fopen(path, "rb");
+    if (!set->file)
+        return complain(set, BIL_E_FILE_OPEN);
+    int error = BIL_OK;
+    for (int i = 0; i < 3; i++)
+        if (!digest_open(&set->digests[i]))
+            error = BIL_E_MEMORY;
+    bil_set_reader_init(&set->reader, set->digests[0], set->digests[1], set->digests[2]);
+    bil_line_kind kind;
+    if (!error)
+        error = next_line(set, &kind);
+    if (!error)
+        take_origin(&set->origin, &set->reader.header);
+    else
+        set_file_close(set);
+    return error;
+}
+
+static int next_item(void *ctx, bil_item *item)
+{
+    set_file *set = ctx;
+    for (;;) {
+        bil_line_kind kind;
+        int error = next_line(set, &kind);
+        if (error)
+            return -error;
+        if (kind == BIL_LINE_END)
+            return 0;
+        if (kind == BIL_LINE_LEFT_OUT && set->left_out)
+            set->left_out(set->ctx, &set->reader.item);
+        if (kind == BIL_LINE_VALUE) {
+            *item = set->reader.item;
+            return 1;
+        }
+    }
+}
+
+bil_source set_file_source(set_file *set)
+{
+    return (bil_source){next_item, set};
+}
+
+void set_file_close(set_file *set)
+{
+    if (set->file)
+        fclose(set->file);
+    set->file = NULL;
+    for (int i = 0; i < 3; i++)
+        if (set->digests[i].ctx)
+            digest_close(&set->digests[i]);
+}
+
+/* Reads to the end; `image` may be NULL. */
+static int read_all(const char *path, bil_image *image, set_origin *origin, bil_set_totals *totals, char *why, size_t size)
+{
+    set_file set;
+    int error = set_file_open(&set, path);
+    bil_item item;
+    int got = 1;
+    while (!error && got == 1) {
+        got = next_item(&set, &item);
+        if (got < 0)
+            error = -got;
+        else if (got == 1 && image) {
+            error = bil_image_put_item(image, &item, &host_floats);
+            if (error)
+                snprintf(set.why, sizeof set.why, "%s:%u: %.*s: %s", path, set.reader.line, (int)item.id.length, item.id.text,
+                         bil_error_text(error));
+        }
+    }
+    snprintf(why, size, "%s", set.why);
+    *origin = set.origin;
+    *totals = set.reader.totals;
+    set_file_close(&set);
+    return error;
+}
+
+int set_file_check(const char *path, set_origin *origin, bil_set_totals *totals, char *why, size_t size)
+{
+    return read_all(path, NULL, origin, totals, why, size);
+}
+
+int set_file_load(const char *path, bil_image *image, set_origin *origin, bil_set_totals *totals, char *why, size_t size)
+{
+    /* First whole, then what it says: a fault in a damaged file is called damage, not a wrong value. */
+    int error = set_file_check(path, origin, totals, why, size);
+    return error ? error : read_all(path, image, origin, totals, why, size);
+}
+
+/* ---- writing ---- */
+
+static bil_str str(const char *text)
+{
+    return (bil_str){text, strlen(text)};
+}
+
+static int put(FILE *file, int error, const char *line, size_t length)
+{
+    if (!error && fwrite(line, 1, length, file) != length)
+        error = storage_error();
+    return error;
+}
+
+static int write_lines(FILE *file, const bil_image *image, const set_origin *o, bil_set_writer *writer, bil_digest *digests)
+{
+    bil_set_header header = {
+        .vendor = str(o->vendor), .model = str(o->model), .hardware = str(o->hardware), .firmware = str(o->firmware),
+        .serial = str(o->serial), .device = str(o->device), .description = str(o->description), .layout = str(o->layout),
+        .revision = o->revision, .parent = str(o->parent), .when = str(o->when), .who = str(o->who), .why = str(o->why),
+        .scope = str(o->scope), .from = str(o->from),
+    };
+    char line[BIL_SET_LINE];
+    size_t length;
+    int error = bil_set_begin(writer, digests[0], digests[1], &host_floats, &header, line, &length);
+    error = put(file, error, line, length);
+    const bil_description *d = image->description;
+    for (uint16_t i = 0; i < d->count && !error; i++)
+        if (bil_class_left_out((bil_class)d->params[i].cls)) {
+            error = bil_set_left_out(writer, &d->params[i], line, &length);
+            error = put(file, error, line, length);
+        }
+    for (uint16_t i = 0; i < d->count && !error; i++)
+        if (!bil_class_left_out((bil_class)d->params[i].cls) && image->state[i] != BIL_ABSENT) {
+            error = bil_set_value(writer, image, i, line, &length);
+            error = put(file, error, line, length);
+        }
+    if (!error)
+        error = bil_set_end(writer, line, &length);
+    return put(file, error, line, length);
+}
+
+int set_file_save(const bil_image *image, const set_origin *origin, const char *folder, const char *name, char *path,
+                  bil_set_totals *totals)
+{
+    storage_file storage;
+    int error = storage_begin(&storage, folder, name);
+    if (error)
+        return error;
+    bil_digest digests[2] = {0};
+    bil_set_writer writer;
+    if (!digest_open(&digests[0]) || !digest_open(&digests[1]))
+        error = BIL_E_MEMORY;
+    else
+        error = write_lines(storage.file, image, origin, &writer, digests);
+    for (int i = 0; i < 2; i++)
+        if (digests[i].ctx)
+            digest_close(&digests[i]);
+    if (error) {
+        storage_cancel(&storage);
+        return error;
+    }
+    *totals = writer.totals;
+    return storage_commit(&storage, folder, path);
+}
+
+void set_origin_of(set_origin *o, const bil_image *image)
+{
+    const bil_description *d = image->description;
+    snprintf(o->vendor, SET_TEXT, "%s", d->vendor);
+    snprintf(o->model, SET_TEXT, "%s", d->model);
+    snprintf(o->description, SET_TEXT, "%s", d->model);
+    snprintf(o->layout, SET_TEXT, "%s", d->layout);
+    o->revision = d->revision;
+    bil_image_identity(image, BIL_ID_HARDWARE, o->hardware, SET_TEXT);
+    bil_image_identity(image, BIL_ID_FIRMWARE, o->firmware, SET_TEXT);
+    bil_image_identity(image, BIL_ID_SERIAL, o->serial, SET_TEXT);
+    bil_image_identity(image, BIL_ID_NAME, o->device, SET_TEXT);
+}
+
+/* ---- names ---- */
+
+void set_time_now(char *out, size_t size)
+{
+    time_t now = time(NULL);
+    struct tm utc;
+    gmtime_r(&now, &utc);
+    strftime(out, size, "%Y-%m-%dT%H:%M:%SZ", &utc);
+}
+
+void set_time_compact(const char *when, char *out, size_t size)
+{
+    size_t used = 0;
+    for (const char *c = when; *c && used + 2 < size; c++)
+        if (*c >= '0' && *c <= '9')
+            out[used++] = *c;
+        else if (*c == 'T')
+            out[used++] = '-';
+    out[used] = '\0';
+}
+
+static size_t add_harmless(char *out, size_t used, size_t size, const char *text)
+{
+    for (; *text && used + 1 < size; text++) {
+        bool good = (*text >= 'a' && *text <= 'z') || (*text >= 'A' && *text <= 'Z') || (*text >= '0' && *text <= '9') ||
+                    *text == '-' || *text == '_';
+        out[used++] = good ? *text : '-';
+    }
+    out[used] = '\0';
+    return used;
+}
+
+void set_file_stem(const set_origin *o, char *out, size_t size)
+{
+    char when[40];
+    set_time_compact(o->when, when, sizeof when);
+    size_t used = add_harmless(out, 0, size < 60 ? size : 60, o->device[0] ? o->device : o->model);
+    used = add_harmless(out, used, size, "_");
+    used = add_harmless(out, used, size < 120 ? size : 120, o->serial[0] ? o->serial : "no-serial");
+    used = add_harmless(out, used, size, "_");
+    add_harmless(out, used, size, when);
+}

@@ -1,0 +1,61 @@
+/* Set files on disk: writing whole ones, reading them as a source of items in constant memory. */
+#ifndef BIL_HOST_SET_FILE_H
+#define BIL_HOST_SET_FILE_H
+
+#include <stdio.h>
+
+#include "bilancia/compare.h"
+#include "../port/storage.h"
+
+#define SET_TEXT 400 /* bytes of a header text here, with its NUL; longer ones are cut for display only */
+
+/* What a header says, as plain text. */
+typedef struct set_origin {
+    char vendor[SET_TEXT], model[SET_TEXT], hardware[SET_TEXT], firmware[SET_TEXT], serial[SET_TEXT], device[SET_TEXT];
+    char description[SET_TEXT], layout[SET_TEXT], parent[SET_TEXT], when[SET_TEXT], who[SET_TEXT], why[SET_TEXT];
+    char scope[SET_TEXT], from[SET_TEXT];
+    uint16_t revision;
+} set_origin;
+
+/* An open set file. */
+typedef struct set_file {
+    FILE *file;
+    const char *path;
+    set_origin origin;
+    bil_set_reader reader;
+    bil_digest digests[3];
+    char line[BIL_SET_LINE + 2];
+    size_t length;
+    char why[500];       /* "path:line: text" after an error */
+    void (*left_out)(void *ctx, const bil_item *item); /* called for each left-out line; may be NULL */
+    void *ctx;
+} set_file;
+
+/* Opens and reads the header. On an error `set->why` says what and where; nothing is left open. */
+int set_file_open(set_file *set, const char *path);
+/* The items. What they say doesn't count before the source has come to its end without an error. */
+bil_source set_file_source(set_file *set);
+void set_file_close(set_file *set);
+
+/* Is the whole file whole? Fills origin and totals. */
+int set_file_check(const char *path, set_origin *origin, bil_set_totals *totals, char *why, size_t why_size);
+
+/* Reads it all into an image of this description; checks each id, type, limit and the readable values. */
+int set_file_load(const char *path, bil_image *image, set_origin *origin, bil_set_totals *totals, char *why,
+                  size_t why_size);
+
+/* Saves an image as a new file in a folder; `path` of STORAGE_PATH bytes tells where. */
+int set_file_save(const bil_image *image, const set_origin *origin, const char *folder, const char *name, char *path,
+                  bil_set_totals *totals);
+
+/* Fills in who the unit is and which description was used; the rest stays. */
+void set_origin_of(set_origin *origin, const bil_image *image);
+
+/* "2026-11-23T07:15:00Z" now, and "20261123-071500" of such a text. */
+void set_time_now(char *out, size_t size);
+void set_time_compact(const char *when, char *out, size_t size);
+
+/* DEVICE_SERIAL_TIME, with everything else than letters, digits, - and _ made harmless. */
+void set_file_stem(const set_origin *origin, char *out, size_t size);
+
+#endif

@@ -1,0 +1,105 @@
+/* What all jobs share: memory, stepping, names. */
+#include <stdalign.h>
+#include <string.h>
+
+#include "machine.h"
+
+static const char *const event_names[BIL_EVENT_COUNT] = {
+#define NAME(NAME_, name, text) name,
+    BIL_EVENTS(NAME)
+#undef NAME
+};
+static const char *const event_texts[BIL_EVENT_COUNT] = {
+#define TEXT(NAME_, name, text) text,
+    BIL_EVENTS(TEXT)
+#undef TEXT
+};
+static const char *const verdict_names[BIL_VERDICT_COUNT] = {
+#define NAME(NAME_, name, text) name,
+    BIL_VERDICTS(NAME)
+#undef NAME
+};
+static const char *const verdict_texts[BIL_VERDICT_COUNT] = {
+#define TEXT(NAME_, name, text) text,
+    BIL_VERDICTS(TEXT)
+#undef TEXT
+};
+
+const char *bil_event_name(bil_event event)
+{
+    return event_names[event];
+}
+
+const char *bil_event_text(bil_event event)
+{
+    return event_texts[event];
+}
+
+const char *bil_verdict_name(bil_verdict verdict)
+{
+    return verdict_names[verdict];
+}
+
+const char *bil_verdict_text(bil_verdict verdict)
+{
+    return verdict_texts[verdict];
+}
+
+/* struct, cost, next, items, cells, image; in falling order of alignment */
+static size_t head_size(void)
+{
+    size_t align = alignof(max_align_t);
+    return (sizeof(bil_job) + align - 1) / align * align;
+}
+
+size_t bil_job_size(const bil_description *description)
+{
+    size_t items = (size_t)description->count + 1;
+    return head_size() + items * (sizeof(uint32_t) + 2 * sizeof(uint16_t)) + CELLS_MAX * sizeof(uint16_t) +
+           bil_image_size(description);
+}
+
+int bil_job_init(bil_job **out, void *memory, size_t size, const bil_job_config *config)
+{
+    const bil_description *description = config->description;
+    if (size < bil_job_size(description) || config->struct_size < sizeof *config)
+        return BIL_E_SPACE;
+    bil_job *job = memory;
+    memset(job, 0, sizeof *job);
+    size_t items = (size_t)description->count + 1;
+    job->cost = (uint32_t *)(void *)((uint8_t *)memory + head_size());
+    job->next = (uint16_t *)(job->cost + items);
+    job->items = job->next + items;
+    job->cells = job->items + items;
+    bil_image_init(&job->expect, description, job->cells + CELLS_MAX, bil_image_size(description));
+    job->config = *config;
+    job->description = description;
+    job->param = job->other = BIL_NONE;
+    job->purpose = config->purpose;
+    *out = job;
+    return BIL_OK;
+}
+
+int bil_job_step(bil_job *job, const bil_result *result, bil_action *action)
+{
+    if (result->number != job->number || job->over)
+        return BIL_E_BAD_RESULT;
+    job->result = result;
+    if (result->now_ms > job->now)
+        job->now = result->now_ms;
+    if (job->config.kind == BIL_JOB_WRITE)
+        write_run(job, action);
+    else
+        read_run(job, action);
+    return BIL_OK;
+}
+
+void bil_job_progress_of(const bil_job *job, bil_job_progress *progress)
+{
+    *progress = job->progress;
+}
+
+bil_purpose bil_job_purpose(const bil_job *job)
+{
+    return job->purpose;
+}

@@ -1,0 +1,120 @@
+/* The inside of a job: small machines that call each other. Each has a `run` function that either gives an action
+ * (FLOW_ACTION) or is over (FLOW_DONE, FLOW_FAILED with job->cause). After an action, the next run finds its result
+ * in job->result. A machine that starts another sets it up and runs it; it never looks at the other's state. */
+#ifndef BIL_JOB_MACHINE_H
+#define BIL_JOB_MACHINE_H
+
+#include "bilancia/job.h"
+
+enum {
+    LINK_TRIES = 3,        /* of a request that may be repeated, with a new connection between */
+    CONNECT_MS = 4000,     /* how long a connection is tried */
+    ROUNDS = 3,            /* of writing until nothing differs */
+    STAGES = 10,
+    CELLS_MAX = 125        /* Modbus Application Protocol 1.1b3, 6.3; larger than any block */
+};
+
+typedef enum flow { FLOW_ACTION, FLOW_DONE, FLOW_FAILED } flow;
+
+/* One request, with what has to be done when it isn't answered. */
+typedef struct exchange {
+    uint8_t state;
+    bool write, value;
+    bool repeatable;       /* may be sent again when its fate is unknown; reads always may */
+    uint8_t space, secret;
+    uint8_t tries, busy;
+    uint16_t address, count, param;
+    bil_outcome outcome;   /* of the failure */
+    uint32_t code;
+} exchange;
+
+/* Reads the parameters job->items[0..count) into an image, blocks as planned; splits blocks that are refused. */
+typedef struct reader {
+    bil_image *image;
+    uint16_t count, at;
+    bool value, running;
+} reader;
+
+/* Plays one procedure of the description. */
+typedef struct player {
+    const bil_procedure *procedure;
+    uint16_t at;
+    uint8_t state;
+    uint64_t deadline;
+} player;
+
+struct bil_job {
+    bil_job_config config;
+    const bil_description *description;
+    const bil_result *result;
+    uint64_t now;
+    uint32_t number;           /* of the last action given, 0 before the first */
+    uint8_t phase;             /* of the kind of job; see write.c and read.c */
+    bool over;
+
+    /* the link */
+    bool dirty;                /* a reply may still be on its way: be silent, drain, connect anew */
+    bool reconnected;          /* since somebody last looked: who answers has to be checked again */
+    exchange exchange;
+    reader reader;
+    player player;
+
+    /* a write */
+    bil_purpose purpose;
+    bil_image expect;          /* what the device should hold, as far as this job knows */
+    uint8_t round, stage;
+    uint16_t write_at, write_count;
+    bool held, wrote, again, recorded_writing, rounded, restarted;
+    uint8_t reads;             /* of the proof */
+    uint32_t found;            /* state of operation before hold */
+    bool left_held;
+    bil_verdict verdict;
+
+    /* why it fails */
+    bil_error cause;
+    uint16_t param, other;
+    uint32_t code;
+
+    bil_job_progress progress;
+
+    /* working memory, behind the struct */
+    uint16_t *items, *next;
+    uint32_t *cost;
+    uint16_t *cells;
+};
+
+/* ---- giving actions ---- */
+
+flow give(bil_job *job, bil_action *action, bil_action_kind kind);
+flow give_wait(bil_job *job, bil_action *action, uint32_t ms);
+flow give_connect(bil_job *job, bil_action *action, uint32_t ms);
+flow give_record(bil_job *job, bil_action *action, bil_event event);
+flow failed(bil_job *job, bil_error cause, uint16_t param);
+
+/* ---- machines ---- */
+
+void exchange_read(bil_job *job, uint8_t space, uint16_t address, uint16_t count, uint16_t param, bool value);
+void exchange_read_param(bil_job *job, uint16_t param);
+/* Sends job->cells, or the secret in that slot. */
+void exchange_write(bil_job *job, uint16_t param, uint16_t count, bool value, bool repeatable, uint8_t secret);
+flow exchange_run(bil_job *job, bil_action *action);
+
+void reader_identity(bil_job *job, bil_image *image);
+void reader_values(bil_job *job, bil_image *image);
+flow reader_run(bil_job *job, bil_action *action);
+
+/* Does nothing but succeed when `procedure` is NULL. */
+void player_start(bil_job *job, const bil_procedure *procedure);
+flow player_run(bil_job *job, bil_action *action);
+
+/* The number in a parameter's cells just read, for conditions; false when they hold none. */
+bool cells_number(const bil_job *job, uint16_t param, uint32_t *number);
+
+/* ---- kinds of jobs ---- */
+
+/* Is what answers the model of the description? Both need the identity read. */
+bil_error check_model(const bil_job *job, const bil_image *image);
+flow read_run(bil_job *job, bil_action *action);
+flow write_run(bil_job *job, bil_action *action);
+
+#endif

@@ -1,0 +1,153 @@
+/* Playing the steps of a procedure. */
+#include <string.h>
+
+#include "machine.h"
+
+enum { ENTER, WRITING, READING, PAUSING, CONNECTING, ASKING };
+
+void player_start(bil_job *job, const bil_procedure *procedure)
+{
+    job->player = (player){.procedure = procedure};
+}
+
+bool cells_number(const bil_job *job, uint16_t param, uint32_t *number)
+{
+    const bil_format *format = &job->description->params[param].format;
+    uint8_t raw[BIL_TEXT_MAX];
+    if (format->type == BIL_TEXT || format->size > 4 || bil_value_from_cells(format, job->cells, raw) != BIL_OK)
+        return false;
+    *number = 0;
+    for (uint8_t i = 0; i < format->size; i++)
+        *number = *number << 8 | raw[i];
+    return true;
+}
+
+static void start_write(bil_job *job, const bil_proc_step *step)
+{
+    const bil_param *param = &job->description->params[step->param];
+    uint8_t raw[BIL_TEXT_MAX] = {0};
+    uint32_t value = step->value;
+    uint8_t secret = 0;
+    if (step->kind == BIL_STEP_SECRET) {
+        secret = (uint8_t)value;
+        memset(job->cells, 0, (size_t)param->cells * sizeof job->cells[0]);
+    } else {
+        for (size_t i = param->format.size; i-- > 0; value >>= 8)
+            raw[i] = (uint8_t)value;
+        bil_value_to_cells(&param->format, raw, job->cells);
+    }
+    exchange_write(job, step->param, param->cells, false, step->repeatable, secret);
+}
+
+static bil_error cause_of(const bil_job *job)
+{
+    static const uint8_t causes[BIL_PROC_COUNT] = {BIL_E_PASSWORD, BIL_E_HOLD, BIL_E_RELEASE,
+                                                   BIL_E_STORE, BIL_E_RESTART, BIL_E_RESTART};
+    return (bil_error)causes[job->player.procedure->kind];
+}
+
+static bool is_link_trouble(bil_error cause)
+{
+    return cause == BIL_E_SILENT || cause == BIL_E_LOST || cause == BIL_E_GARBLED || cause == BIL_E_NOT_REACHABLE;
+}
+
+/* The device said no to a step, or a condition didn't come true. Trouble with the link keeps its own name, except
+ * where the device was told to go away and hasn't come back. */
+static flow step_failed(bil_job *job, uint16_t param, bool condition)
+{
+    bil_error cause = job->cause;
+    uint32_t code = job->code;
+    bool keep = !condition && is_link_trouble(cause) && job->player.procedure->kind != BIL_PROC_RESTART;
+    failed(job, keep ? cause : cause_of(job), param);
+    job->code = condition ? 0 : code;
+    return FLOW_FAILED;
+}
+
+static flow begin(bil_job *job, bil_action *action, const bil_proc_step *step)
+{
+    player *p = &job->player;
+    switch ((bil_step_kind)step->kind) {
+    case BIL_STEP_WRITE:
+    case BIL_STEP_SECRET:
+        start_write(job, step);
+        p->state = WRITING;
+        return FLOW_DONE;
+    case BIL_STEP_UNTIL:
+        p->deadline = job->now + step->within_ms;
+        exchange_read_param(job, step->param);
+        p->state = READING;
+        return FLOW_DONE;
+    case BIL_STEP_WAIT:
+        p->state = PAUSING;
+        return give_wait(job, action, step->within_ms);
+    case BIL_STEP_RECONNECT:
+        p->state = CONNECTING;
+        return give_connect(job, action, step->within_ms);
+    default:
+        p->state = ASKING;
+        action->u.ask.question = BIL_ASK_PERSON;
+        action->u.ask.text = step->text;
+        action->u.ask.have = job->config.have;
+        return give(job, action, BIL_ACT_ASK);
+    }
+}
+
+/* A condition has been read, or could not be. FLOW_DONE: it holds. */
+static flow judge(bil_job *job, bil_action *action, const bil_proc_step *step, flow read)
+{
+    uint32_t number;
+    if (read == FLOW_DONE && cells_number(job, step->param, &number) && (number & step->mask) == step->value)
+        return FLOW_DONE;
+    if (job->now >= job->player.deadline)
+        return step_failed(job, step->param, read == FLOW_DONE);
+    exchange_read_param(job, step->param); /* not yet, or not answering yet */
+    return give_wait(job, action, step->every_ms);
+}
+
+flow player_run(bil_job *job, bil_action *action)
+{
+    player *p = &job->player;
+    for (;;) {
+        if (!p->procedure || p->at >= p->procedure->step_count)
+            return FLOW_DONE;
+        const bil_proc_step *step = &p->procedure->steps[p->at];
+        flow f;
+        switch (p->state) {
+        case ENTER:
+            f = begin(job, action, step);
+            if (f == FLOW_ACTION)
+                return f;
+            continue;
+        case WRITING:
+            f = exchange_run(job, action);
+            if (f == FLOW_ACTION)
+                return f;
+            /* With its fate unknown, the step that follows finds out; there has to be one. */
+            if (f == FLOW_FAILED &&
+                !(job->exchange.outcome == BIL_UNKNOWN && p->at + 1 < p->procedure->step_count))
+                return step_failed(job, step->param, false);
+            break;
+        case READING:
+            f = exchange_run(job, action);
+            if (f != FLOW_ACTION)
+                f = judge(job, action, step, f);
+            if (f != FLOW_DONE)
+                return f;
+            break;
+        case CONNECTING:
+            if (job->result->outcome != BIL_DONE)
+                return step_failed(job, BIL_NONE, false);
+            job->dirty = false;
+            job->reconnected = true;
+            break;
+        case ASKING:
+            if (job->result->outcome != BIL_DONE)
+                return failed(job, BIL_E_PERSON, BIL_NONE);
+            break;
+        default:
+            break; /* the pause is over */
+        }
+        p->at++;
+        p->state = ENTER;
+    }
+}

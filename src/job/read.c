@@ -1,0 +1,85 @@
+/* Finding out who answers, and reading everything. */
+#include <string.h>
+
+#include "machine.h"
+
+enum { CONNECT, CONNECTED, IDENTIFYING, READING, OVER };
+
+bil_error check_model(const bil_job *job, const bil_image *image)
+{
+    char text[BIL_VALUE_TEXT];
+    const bil_description *description = job->description;
+    bil_image_identity(image, BIL_ID_MODEL, text, sizeof text);
+    if (strcmp(text, description->model) != 0)
+        return BIL_E_OTHER_MODEL;
+    bil_image_identity(image, BIL_ID_VENDOR, text, sizeof text);
+    if (description->identity[BIL_ID_VENDOR] != BIL_NONE && strcmp(text, description->vendor) != 0)
+        return BIL_E_OTHER_MODEL;
+    return BIL_OK;
+}
+
+static flow end(bil_job *job, bil_action *action, bil_verdict verdict, bil_error cause)
+{
+    job->phase = OVER;
+    job->over = true;
+    action->u.end.verdict = verdict;
+    action->u.end.held = false;
+    action->u.end.wrote = false;
+    action->u.end.cause = cause;
+    action->u.end.param = cause ? job->param : BIL_NONE;
+    action->u.end.other = BIL_NONE;
+    action->u.end.code = cause ? job->code : 0;
+    return give(job, action, BIL_ACT_END);
+}
+
+static uint32_t unreadable(const bil_image *image)
+{
+    uint32_t count = 0;
+    for (uint16_t i = 0; i < image->description->count; i++)
+        count += image->state[i] == BIL_UNREADABLE;
+    return count;
+}
+
+flow read_run(bil_job *job, bil_action *action)
+{
+    flow f;
+    for (;;)
+        switch (job->phase) {
+        case CONNECT:
+            job->phase = CONNECTED;
+            return give_connect(job, action, CONNECT_MS);
+        case CONNECTED:
+            if (job->result->outcome != BIL_DONE) {
+                job->code = job->result->code;
+                return end(job, action, BIL_VERDICT_UNTOUCHED, BIL_E_NOT_REACHABLE);
+            }
+            reader_identity(job, job->config.have);
+            job->phase = IDENTIFYING;
+            continue;
+        case IDENTIFYING:
+            f = reader_run(job, action);
+            if (f == FLOW_ACTION)
+                return f;
+            if (f == FLOW_FAILED)
+                return end(job, action, BIL_VERDICT_UNTOUCHED, job->cause);
+            if (check_model(job, job->config.have) != BIL_OK)
+                return end(job, action, BIL_VERDICT_REFUSED, BIL_E_OTHER_MODEL);
+            if (job->config.kind == BIL_JOB_IDENTIFY)
+                return end(job, action, BIL_VERDICT_VERIFIED, BIL_OK);
+            reader_values(job, job->config.have);
+            job->phase = READING;
+            continue;
+        case READING:
+            f = reader_run(job, action);
+            if (f == FLOW_ACTION)
+                return f;
+            if (f == FLOW_FAILED)
+                return end(job, action, BIL_VERDICT_INCOMPLETE, job->cause);
+            if (unreadable(job->config.have) == job->reader.count)
+                return end(job, action, BIL_VERDICT_INCOMPLETE, BIL_E_NOTHING_READ);
+            return end(job, action,
+                       unreadable(job->config.have) ? BIL_VERDICT_WITH_EXCEPTIONS : BIL_VERDICT_VERIFIED, BIL_OK);
+        default:
+            return FLOW_FAILED;
+        }
+}

@@ -1,0 +1,658 @@
+/* Writing: intent, converge, prove. Each phase is one function; the table at the end says in which order. */
+#include <string.h>
+
+#include "machine.h"
+
+typedef enum phase {
+    PH_CONNECT, PH_CONNECTED, PH_IDENTIFY, PH_READ, PH_STATE, PH_ASK, PH_ASKED, PH_INTENT, PH_INTENT_DONE, PH_SAFETY_DONE,
+    PH_UNLOCK, PH_HOLD, PH_HOLD_STEPS, PH_HELD, PH_RECHECK, PH_STAGE, PH_WRITING, PH_WRITE_BLOCK, PH_REFUSED_DONE,
+    PH_READ_BACK, PH_STORE, PH_STORE_STEPS, PH_RESTART, PH_RESTART_STEPS, PH_WHO_CAME_BACK,
+    PH_UNLOCK_AGAIN, PH_HOLD_AGAIN, PH_PROVE, PH_PROVING, PH_RELEASE, PH_RELEASE_STEPS, PH_VERDICT, PH_END
+} phase;
+
+/* ---- how it ends ---- */
+
+static flow go(bil_job *job, phase next)
+{
+    job->phase = (uint8_t)next;
+    return FLOW_DONE;
+}
+
+static flow finish(bil_job *job, bil_verdict verdict)
+{
+    job->verdict = verdict;
+    return go(job, PH_VERDICT);
+}
+
+/* The job can't go on; job->cause says why. A device on which nothing was written is as it was: it is let go. One that
+ * was written to stays held, since it is neither as it was nor as wanted. */
+static flow stop(bil_job *job, bil_verdict untouched)
+{
+    if (job->wrote)
+        return finish(job, BIL_VERDICT_INCOMPLETE);
+    job->verdict = untouched;
+    return go(job, job->held ? PH_RELEASE : PH_VERDICT);
+}
+
+static flow refuse(bil_job *job, bil_error cause, uint16_t param)
+{
+    failed(job, cause, param);
+    return stop(job, BIL_VERDICT_REFUSED);
+}
+
+/* ---- before anything is changed ---- */
+
+static flow start(bil_job *job, bil_action *action)
+{
+    go(job, PH_CONNECTED);
+    return give_connect(job, action, CONNECT_MS);
+}
+
+static flow connected(bil_job *job)
+{
+    if (job->result->outcome != BIL_DONE) {
+        failed(job, BIL_E_NOT_REACHABLE, BIL_NONE);
+        job->code = job->result->code;
+        return stop(job, BIL_VERDICT_UNTOUCHED);
+    }
+    reader_identity(job, job->config.have);
+    return go(job, PH_IDENTIFY);
+}
+
+static bool needs_password(const bil_job *job, const char *hardware)
+{
+    const bil_procedure *unlock = bil_description_procedure(job->description, BIL_PROC_UNLOCK, hardware, 0);
+    for (uint16_t i = 0; unlock && i < unlock->step_count; i++)
+        if (unlock->steps[i].kind == BIL_STEP_SECRET)
+            return true;
+    return false;
+}
+
+/* Who answers, and may this set go there? */
+static bil_error gate(bil_job *job)
+{
+    const bil_description *description = job->description;
+    const bil_job_config *config = &job->config;
+    char text[BIL_VALUE_TEXT];
+    bil_error error = check_model(job, config->have);
+    if (error)
+        return error;
+    bil_image_identity(config->have, BIL_ID_FIRMWARE, text, sizeof text);
+    if (!bil_description_names_firmware(description, text))
+        return BIL_E_UNKNOWN_FIRMWARE;
+    if (strcmp(text, config->firmware) != 0)
+        return BIL_E_OTHER_FIRMWARE;
+    bil_image_identity(config->have, BIL_ID_HARDWARE, text, sizeof text);
+    if (!bil_description_names_hardware(description, text))
+        return BIL_E_OTHER_HARDWARE;
+    if (needs_password(job, text) && !config->has_password)
+        return BIL_E_NO_PASSWORD;
+    bil_image_identity(config->have, BIL_ID_SERIAL, text, sizeof text);
+    bool same = text[0] && strcmp(text, config->serial) == 0;
+    if (!same && (!config->purpose_given || config->purpose == BIL_RESTORE))
+        return BIL_E_OTHER_UNIT;
+    job->purpose = same ? BIL_RESTORE : config->purpose;
+    return BIL_OK;
+}
+
+static flow identify(bil_job *job, bil_action *action)
+{
+    flow f = reader_run(job, action);
+    if (f == FLOW_ACTION)
+        return f;
+    if (f == FLOW_FAILED)
+        return stop(job, BIL_VERDICT_UNTOUCHED);
+    bil_error error = gate(job);
+    if (error)
+        return refuse(job, error, BIL_NONE);
+    job->reconnected = false;
+    bil_image_copy(&job->expect, job->config.have); /* the identity: who was there at first */
+    reader_values(job, job->config.have);
+    return go(job, PH_READ);
+}
+
+static flow read_all(bil_job *job, bil_action *action)
+{
+    flow f = reader_run(job, action);
+    if (f == FLOW_ACTION)
+        return f;
+    if (f == FLOW_FAILED)
+        return stop(job, BIL_VERDICT_UNTOUCHED);
+    bil_image_copy(&job->expect, job->config.have);
+    if (job->description->state == BIL_NONE)
+        return go(job, PH_ASK);
+    exchange_read_param(job, job->description->state);
+    return go(job, PH_STATE);
+}
+
+static const char *hardware_of(const bil_job *job, char *text, size_t size)
+{
+    bil_image_identity(&job->expect, BIL_ID_HARDWARE, text, size);
+    return text;
+}
+
+static const bil_procedure *procedure(const bil_job *job, bil_proc_kind kind)
+{
+    char hardware[BIL_VALUE_TEXT];
+    return bil_description_procedure(job->description, kind, hardware_of(job, hardware, sizeof hardware), job->found);
+}
+
+/* What the device is doing now; it has to go back to that. */
+static flow state_found(bil_job *job, bil_action *action)
+{
+    flow f = exchange_run(job, action);
+    if (f == FLOW_ACTION)
+        return f;
+    if (f == FLOW_FAILED)
+        return stop(job, BIL_VERDICT_UNTOUCHED);
+    if (!cells_number(job, job->description->state, &job->found))
+        return refuse(job, BIL_E_HOLD, job->description->state);
+    bool held = job->found == job->description->state_held;
+    if (held && job->config.found_known)
+        job->found = job->config.found; /* what an earlier write found that left it held */
+    else
+        job->left_held = held;
+    bool can_hold = procedure(job, BIL_PROC_HOLD) != NULL;
+    if (can_hold && !job->left_held && !procedure(job, BIL_PROC_RELEASE)) {
+        uint32_t found = job->found;
+        failed(job, BIL_E_HOLD, job->description->state);
+        job->code = found;
+        return stop(job, BIL_VERDICT_REFUSED);
+    }
+    return go(job, PH_ASK);
+}
+
+static flow ask(bil_job *job, bil_action *action)
+{
+    go(job, PH_ASKED);
+    action->u.ask.question = BIL_ASK_WRITE;
+    action->u.ask.text = "";
+    action->u.ask.have = job->config.have;
+    return give(job, action, BIL_ACT_ASK);
+}
+
+static flow asked(bil_job *job)
+{
+    if (job->result->outcome != BIL_DONE)
+        return refuse(job, BIL_E_DECLINED, BIL_NONE);
+    return go(job, PH_INTENT);
+}
+
+static flow intent(bil_job *job, bil_action *action)
+{
+    go(job, PH_INTENT_DONE);
+    job->code = job->found;
+    return give_record(job, action, BIL_EV_INTENT);
+}
+
+static flow intent_done(bil_job *job, bil_action *action)
+{
+    job->code = 0;
+    if (job->result->outcome != BIL_DONE)
+        return refuse(job, BIL_E_RECORD, BIL_NONE);
+    go(job, PH_SAFETY_DONE);
+    action->u.save.have = job->config.have;
+    return give(job, action, BIL_ACT_SAVE);
+}
+
+static flow safety_done(bil_job *job)
+{
+    if (job->result->outcome != BIL_DONE)
+        return refuse(job, BIL_E_SAFETY_COPY, BIL_NONE);
+    player_start(job, procedure(job, BIL_PROC_UNLOCK));
+    return go(job, PH_UNLOCK);
+}
+
+static flow unlock(bil_job *job, bil_action *action)
+{
+    flow f = player_run(job, action);
+    if (f == FLOW_ACTION)
+        return f;
+    if (f == FLOW_FAILED)
+        return stop(job, BIL_VERDICT_REFUSED);
+    return go(job, PH_HOLD);
+}
+
+static flow hold(bil_job *job, bil_action *action)
+{
+    player_start(job, job->left_held ? NULL : procedure(job, BIL_PROC_HOLD));
+    job->held = job->left_held || job->player.procedure;
+    go(job, PH_HOLD_STEPS);
+    return give_record(job, action, BIL_EV_HOLDING);
+}
+
+static flow hold_steps(bil_job *job, bil_action *action)
+{
+    flow f = player_run(job, action);
+    if (f == FLOW_ACTION)
+        return f;
+    if (f == FLOW_FAILED)
+        return stop(job, BIL_VERDICT_REFUSED);
+    go(job, PH_HELD);
+    return give_record(job, action, BIL_EV_HELD);
+}
+
+static flow held(bil_job *job)
+{
+    reader_values(job, job->config.have);
+    return go(job, PH_RECHECK);
+}
+
+/* ---- somebody else ---- */
+
+static bool reset_by_written(const bil_job *job, uint16_t index)
+{
+    const bil_description *description = job->description;
+    for (uint16_t i = 0; i < description->count; i++)
+        for (uint8_t k = 0; k < description->params[i].reset_count; k++)
+            if (description->params[i].resets[k] == index && !bil_image_same(&job->expect, job->config.have, i))
+                return true;
+    return false;
+}
+
+/* Was this value about to be written in the stage that has just been read back? */
+static bool written(const bil_job *job, uint16_t index)
+{
+    if (!job->wrote || job->description->params[index].stage != job->stage)
+        return false;
+    bil_write_need need =
+        bil_plan_need(&job->expect, job->config.want, index, job->purpose, job->config.with_calibration);
+    return need == BIL_NEED_WRITE || need == BIL_NEED_READ;
+}
+
+/* The first value that changed without this job's doing. Counters of the unit may run. */
+static uint16_t foreign_change(const bil_job *job)
+{
+    const bil_image *have = job->config.have;
+    for (uint16_t i = 0; i < job->description->count; i++) {
+        if (job->description->params[i].cls == BIL_CLASS_UNIT || have->state[i] != BIL_PRESENT ||
+            job->expect.state[i] != BIL_PRESENT || bil_image_same(&job->expect, have, i))
+            continue;
+        if (!written(job, i) && !(job->wrote && reset_by_written(job, i)))
+            return i;
+    }
+    return BIL_NONE;
+}
+
+static flow recheck(bil_job *job, bil_action *action)
+{
+    flow f = reader_run(job, action);
+    if (f == FLOW_ACTION)
+        return f;
+    if (f == FLOW_FAILED)
+        return stop(job, BIL_VERDICT_UNTOUCHED);
+    uint16_t changed = foreign_change(job);
+    if (changed != BIL_NONE)
+        return refuse(job, BIL_E_FOREIGN_CHANGE, changed);
+    job->progress.done = job->progress.total = 0;
+    for (uint16_t i = 0; i < job->description->count; i++) {
+        bil_write_need need =
+            bil_plan_need(job->config.have, job->config.want, i, job->purpose, job->config.with_calibration);
+        job->progress.total += need == BIL_NEED_WRITE || need == BIL_NEED_READ;
+    }
+    job->stage = 0;
+    return go(job, PH_STAGE);
+}
+
+/* ---- converge ---- */
+
+/* Who resets a value that won't stay? */
+static uint16_t resetter(const bil_job *job, uint16_t index)
+{
+    const bil_description *description = job->description;
+    for (uint16_t i = 0; i < description->count; i++)
+        for (uint8_t k = 0; k < description->params[i].reset_count; k++)
+            if (description->params[i].resets[k] == index)
+                return i;
+    return BIL_NONE;
+}
+
+static flow next_stage(bil_job *job, bil_action *action)
+{
+    const bil_job_config *config = &job->config;
+    for (; job->stage < STAGES; job->stage++) {
+        job->write_count = bil_plan_write(config->have, config->want, job->purpose, config->with_calibration, job->stage,
+                                          job->items);
+        if (job->write_count == 0)
+            continue;
+        if (job->round >= ROUNDS) {
+            uint16_t by = resetter(job, job->items[0]);
+            failed(job, by == BIL_NONE ? BIL_E_DIFFERS : BIL_E_DISAGREE, job->items[0]);
+            job->other = by;
+            return stop(job, BIL_VERDICT_INCOMPLETE);
+        }
+        bil_block_rule rule = {job->description->link.write_cells, 1, 0, false};
+        bil_plan_blocks(job->description, job->items, job->write_count, &rule, job->cost, job->next, NULL);
+        job->write_at = 0;
+        go(job, PH_WRITING);
+        if (job->recorded_writing)
+            return FLOW_DONE;
+        job->recorded_writing = true;
+        return give_record(job, action, BIL_EV_WRITING);
+    }
+    if (job->again) {
+        job->again = false;
+        job->round++;
+        job->stage = 0;
+        return FLOW_DONE; /* look once more: a later stage may have reset something */
+    }
+    return go(job, PH_STORE);
+}
+
+static flow start_block(bil_job *job)
+{
+    const bil_description *description = job->description;
+    /* The record of what is about to happen has to be there before the first value. */
+    if (!job->wrote && job->result->outcome != BIL_DONE)
+        return refuse(job, BIL_E_RECORD, BIL_NONE);
+    if (job->write_at >= job->write_count) {
+        reader_values(job, job->config.have);
+        return go(job, PH_READ_BACK);
+    }
+    uint16_t from = job->write_at, to = job->next[from];
+    const bil_param *first = &description->params[job->items[from]];
+    uint16_t count = 0;
+    for (uint16_t i = from; i < to; i++) {
+        const bil_param *param = &description->params[job->items[i]];
+        count = (uint16_t)(param->address - first->address);
+        bil_value_to_cells(&param->format, bil_image_raw(job->config.want, job->items[i]), job->cells + count);
+        count = (uint16_t)(count + param->cells);
+    }
+    exchange_write(job, job->items[from], count, true, false, 0);
+    return go(job, PH_WRITE_BLOCK);
+}
+
+static flow write_block(bil_job *job, bil_action *action)
+{
+    flow f = exchange_run(job, action);
+    if (f == FLOW_ACTION)
+        return f;
+    uint16_t from = job->write_at, to = job->next[from];
+    if (f == FLOW_DONE || job->exchange.outcome == BIL_UNKNOWN) {
+        /* What became of an unknown one shows when it is read back. */
+        job->wrote = job->again = true;
+        if (f == FLOW_DONE)
+            job->progress.written += (uint32_t)(to - from);
+        job->progress.done += (uint32_t)(to - from);
+        job->write_at = to;
+        return go(job, PH_WRITING);
+    }
+    if (job->exchange.outcome == BIL_REFUSED && to - from > 1) {
+        uint16_t middle = (uint16_t)((from + to) / 2);
+        job->next[from] = middle;
+        job->next[middle] = to;
+        return go(job, PH_WRITING);
+    }
+    if (job->exchange.outcome == BIL_REFUSED) {
+        go(job, PH_REFUSED_DONE);
+        return give_record(job, action, BIL_EV_VALUE_REFUSED);
+    }
+    return stop(job, BIL_VERDICT_UNTOUCHED);
+}
+
+static bool same_unit(const bil_job *job)
+{
+    char now[BIL_VALUE_TEXT], before[BIL_VALUE_TEXT];
+    if (check_model(job, job->config.have) != BIL_OK)
+        return false;
+    bil_image_identity(job->config.have, BIL_ID_SERIAL, now, sizeof now);
+    bil_image_identity(&job->expect, BIL_ID_SERIAL, before, sizeof before);
+    return strcmp(now, before) == 0;
+}
+
+static flow read_back(bil_job *job, bil_action *action)
+{
+    flow f = reader_run(job, action);
+    if (f == FLOW_ACTION)
+        return f;
+    if (f == FLOW_FAILED)
+        return stop(job, BIL_VERDICT_INCOMPLETE);
+    if (job->reconnected && !same_unit(job))
+        return refuse(job, BIL_E_OTHER_UNIT, BIL_NONE);
+    job->reconnected = false;
+    uint16_t changed = foreign_change(job);
+    if (changed != BIL_NONE)
+        return refuse(job, BIL_E_FOREIGN_CHANGE, changed);
+    bil_image_copy(&job->expect, job->config.have);
+    job->stage++;
+    return go(job, PH_STAGE);
+}
+
+/* ---- make it last ---- */
+
+static flow store(bil_job *job, bil_action *action)
+{
+#ifdef BIL_TEST_WITHOUT_STORE /* a test builds this to see that the proof notices */
+    player_start(job, NULL);
+#else
+    player_start(job, procedure(job, BIL_PROC_STORE));
+#endif
+    job->wrote = true; /* from here on the stored values are touched, even where nothing differed */
+    go(job, PH_STORE_STEPS);
+    return give_record(job, action, BIL_EV_STORING);
+}
+
+static flow store_steps(bil_job *job, bil_action *action)
+{
+    flow f = player_run(job, action);
+    if (f == FLOW_ACTION)
+        return f;
+    if (f == FLOW_FAILED)
+        return stop(job, BIL_VERDICT_INCOMPLETE);
+    go(job, PH_RESTART);
+    return give_record(job, action, BIL_EV_STORED);
+}
+
+static flow restart(bil_job *job, bil_action *action)
+{
+    bool tells = job->description->stored_values == BIL_STORED_BY_RESTART;
+    const bil_procedure *steps = procedure(job, BIL_PROC_RESTART);
+    if (!job->config.may_restart || !tells || !steps)
+        return go(job, PH_PROVE);
+    job->restarted = true;
+    player_start(job, steps);
+    go(job, PH_RESTART_STEPS);
+    return give_record(job, action, BIL_EV_RESTARTING);
+}
+
+static flow restart_steps(bil_job *job, bil_action *action)
+{
+    flow f = player_run(job, action);
+    if (f == FLOW_ACTION)
+        return f;
+    if (f == FLOW_FAILED)
+        return stop(job, BIL_VERDICT_INCOMPLETE);
+    reader_identity(job, job->config.have);
+    return go(job, PH_WHO_CAME_BACK);
+}
+
+static flow who_came_back(bil_job *job, bil_action *action)
+{
+    flow f = reader_run(job, action);
+    if (f == FLOW_ACTION)
+        return f;
+    if (f == FLOW_FAILED)
+        return stop(job, BIL_VERDICT_INCOMPLETE);
+    if (!same_unit(job))
+        return refuse(job, BIL_E_OTHER_UNIT, BIL_NONE);
+    job->reconnected = false;
+    if (job->description->restart_keeps_hold)
+        go(job, PH_PROVE);
+    else
+        go(job, PH_UNLOCK_AGAIN);
+    player_start(job, procedure(job, BIL_PROC_UNLOCK));
+    return give_record(job, action, BIL_EV_RESTARTED);
+}
+
+/* Where a restart ends hold, the device is held again: whether it may be let go isn't known yet. */
+static flow unlock_again(bil_job *job, bil_action *action)
+{
+    flow f = player_run(job, action);
+    if (f == FLOW_ACTION)
+        return f;
+    if (f == FLOW_FAILED)
+        return stop(job, BIL_VERDICT_INCOMPLETE);
+    player_start(job, procedure(job, BIL_PROC_HOLD));
+    return go(job, PH_HOLD_AGAIN);
+}
+
+static flow hold_again(bil_job *job, bil_action *action)
+{
+    flow f = player_run(job, action);
+    if (f == FLOW_ACTION)
+        return f;
+    if (f == FLOW_FAILED)
+        return stop(job, BIL_VERDICT_INCOMPLETE);
+    return go(job, PH_PROVE);
+}
+
+/* ---- prove ---- */
+
+static flow prove(bil_job *job)
+{
+    if (job->reads > 0)
+        bil_image_copy(&job->expect, job->config.have);
+    reader_values(job, job->config.have);
+    return go(job, PH_PROVING);
+}
+
+static flow proving(bil_job *job, bil_action *action)
+{
+    flow f = reader_run(job, action);
+    if (f == FLOW_ACTION)
+        return f;
+    if (f == FLOW_FAILED)
+        return stop(job, BIL_VERDICT_INCOMPLETE);
+    if (job->reconnected && !same_unit(job))
+        return refuse(job, BIL_E_OTHER_UNIT, BIL_NONE);
+    job->reconnected = false;
+    for (uint16_t i = 0; i < job->description->count; i++) {
+        bil_write_need need =
+            bil_plan_need(job->config.have, job->config.want, i, job->purpose, job->config.with_calibration);
+        if (need == BIL_NEED_WRITE)
+            return refuse(job, BIL_E_DIFFERS, i);
+        if (need == BIL_NEED_READ)
+            return refuse(job, BIL_E_UNREADABLE, i);
+        job->rounded = job->rounded || need == BIL_NEED_ROUNDED;
+    }
+    if (++job->reads < 2)
+        return go(job, PH_PROVE);
+    for (uint16_t i = 0; i < job->description->count; i++)
+        if (job->description->params[i].cls != BIL_CLASS_UNIT && job->expect.state[i] == BIL_PRESENT &&
+            !bil_image_same(&job->expect, job->config.have, i))
+            return refuse(job, BIL_E_FOREIGN_CHANGE, i);
+    job->verdict = !job->restarted ? BIL_VERDICT_NOT_PROVED
+                   : job->rounded  ? BIL_VERDICT_WITH_EXCEPTIONS : BIL_VERDICT_VERIFIED;
+    job->cause = BIL_OK;
+    job->param = job->other = BIL_NONE;
+    job->code = 0;
+    go(job, PH_RELEASE);
+    return give_record(job, action, BIL_EV_PROVED);
+}
+
+/* ---- let go ---- */
+
+static flow release(bil_job *job, bil_action *action)
+{
+    if (job->left_held || !job->held) {
+        if (job->left_held && job->cause == BIL_OK)
+            job->cause = BIL_E_LEFT_HELD;
+        return go(job, PH_VERDICT);
+    }
+    player_start(job, procedure(job, BIL_PROC_RELEASE));
+    go(job, PH_RELEASE_STEPS);
+    return give_record(job, action, BIL_EV_RELEASING);
+}
+
+static flow release_steps(bil_job *job, bil_action *action)
+{
+    bil_error cause = job->cause; /* why the job stopped, if it did; the release must not hide it */
+    uint16_t param = job->param;
+    uint32_t code = job->code;
+    flow f = player_run(job, action);
+    if (f == FLOW_FAILED) {
+        if (cause != BIL_OK) {
+            failed(job, cause, param);
+            job->code = code;
+        }
+        return go(job, PH_VERDICT);
+    }
+    job->cause = cause;
+    job->param = param;
+    job->code = code;
+    if (f == FLOW_ACTION)
+        return f;
+    job->held = false;
+    go(job, PH_VERDICT);
+    return give_record(job, action, BIL_EV_RELEASED);
+}
+
+static flow verdict(bil_job *job, bil_action *action)
+{
+    go(job, PH_END);
+    return give_record(job, action, BIL_EV_VERDICT);
+}
+
+static flow end(bil_job *job, bil_action *action)
+{
+    job->over = true;
+    action->u.end.verdict = job->verdict;
+    action->u.end.held = job->held;
+    action->u.end.wrote = job->wrote && job->progress.write_requests > 0;
+    action->u.end.cause = job->cause;
+    action->u.end.param = job->param;
+    action->u.end.other = job->other;
+    action->u.end.code = job->code;
+    return give(job, action, BIL_ACT_END);
+}
+
+static flow refused_done(bil_job *job)
+{
+    return stop(job, BIL_VERDICT_REFUSED);
+}
+
+static flow run_phase(bil_job *job, bil_action *action)
+{
+    switch ((phase)job->phase) {
+    case PH_CONNECT: return start(job, action);
+    case PH_CONNECTED: return connected(job);
+    case PH_IDENTIFY: return identify(job, action);
+    case PH_READ: return read_all(job, action);
+    case PH_STATE: return state_found(job, action);
+    case PH_ASK: return ask(job, action);
+    case PH_ASKED: return asked(job);
+    case PH_INTENT: return intent(job, action);
+    case PH_INTENT_DONE: return intent_done(job, action);
+    case PH_SAFETY_DONE: return safety_done(job);
+    case PH_UNLOCK: return unlock(job, action);
+    case PH_HOLD: return hold(job, action);
+    case PH_HOLD_STEPS: return hold_steps(job, action);
+    case PH_HELD: return held(job);
+    case PH_RECHECK: return recheck(job, action);
+    case PH_STAGE: return next_stage(job, action);
+    case PH_WRITING: return start_block(job);
+    case PH_WRITE_BLOCK: return write_block(job, action);
+    case PH_REFUSED_DONE: return refused_done(job);
+    case PH_READ_BACK: return read_back(job, action);
+    case PH_STORE: return store(job, action);
+    case PH_STORE_STEPS: return store_steps(job, action);
+    case PH_RESTART: return restart(job, action);
+    case PH_RESTART_STEPS: return restart_steps(job, action);
+    case PH_WHO_CAME_BACK: return who_came_back(job, action);
+    case PH_UNLOCK_AGAIN: return unlock_again(job, action);
+    case PH_HOLD_AGAIN: return hold_again(job, action);
+    case PH_PROVE: return prove(job);
+    case PH_PROVING: return proving(job, action);
+    case PH_RELEASE: return release(job, action);
+    case PH_RELEASE_STEPS: return release_steps(job, action);
+    case PH_VERDICT: return verdict(job, action);
+    default: return end(job, action);
+    }
+}
+
+flow write_run(bil_job *job, bil_action *action)
+{
+    for (;;)
+        if (run_phase(job, action) == FLOW_ACTION)
+            return FLOW_ACTION;
+}

@@ -1,0 +1,9 @@
+/* The computer's monotonic clock. */
+#ifndef BIL_PORT_CLOCK_H
+#define BIL_PORT_CLOCK_H
+
+#include "bilancia/port.h"
+
+bil_clock clock_monotonic(void);
+
+#endif

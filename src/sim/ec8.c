@@ -1,0 +1,135 @@
+/* The kneading controller EC-8: high cell first, text with the low byte first; identity and state in input cells; takes
+ * values only while held, stays held over a restart that was ordered, not over a power cut. */
+#include <stdio.h>
+#include <string.h>
+
+#include "unit.h"
+
+enum { STANDBY, KNEADING, HELD, STARTING };
+enum { KNEADERS = 8 };
+
+#define ANY 1, 0
+
+static const sim_entry general[] = {
+    {"id.vendor", 1, 0, "t10", SIM_IDENTITY, 0, false, ANY, "Esempio", NULL},
+    {"id.model", 1, 5, "t10", SIM_IDENTITY, 0, false, ANY, "EC-8", NULL},
+    {"id.hardware", 1, 10, "t2", SIM_IDENTITY, 0, false, ANY, "2", NULL},
+    {"id.firmware", 1, 11, "t6", SIM_IDENTITY, 0, false, ANY, "1.9", NULL},
+    {"id.serial", 1, 14, "u32", SIM_IDENTITY, 0, false, ANY, "801207", NULL},
+    {"hours.power", 1, 16, "u32", SIM_IDENTITY, 0, false, ANY, "0", "30551"},
+    {"hours.batches", 1, 18, "u32", SIM_IDENTITY, 0, false, ANY, "0", "4120"},
+    {"process.state", 1, 100, "u16", SIM_LIVE, 0, false, ANY, NULL, NULL},
+    {"process.storing", 1, 101, "u8", SIM_LIVE, 0, false, ANY, NULL, NULL},
+    {"process.temperature", 1, 102, "i16", SIM_LIVE, 1, false, ANY, NULL, NULL},
+    {"command.hold", 0, 3000, "u16", SIM_COMMAND, 0, false, 0, 2, NULL, NULL},
+    {"command.store", 0, 3001, "u16", SIM_COMMAND, 0, false, 1, 1, NULL, NULL},
+    {"command.restart", 0, 3002, "u16", SIM_COMMAND, 0, false, 1, 1, NULL, NULL},
+    {"plant.name", 0, 2000, "t20", SIM_SETTING, 0, true, ANY, "", "kneading"},
+    {"plant.address", 0, 2010, "u8", SIM_SETTING, 0, true, 1, 247, "1", "8"},
+    {"plant.language", 0, 2011, "u8", SIM_SETTING, 0, true, 0, 2, "1", "0"},
+    {"plant.units", 0, 2012, "u8", SIM_SETTING, 0, true, 0, 1, "0", NULL},
+    {"plant.alarm_delay", 0, 2013, "u16", SIM_SETTING, 0, true, 0, 900, "10", "45"},
+    {"plant.water_price", 0, 2014, "u32", SIM_SETTING, 4, true, ANY, "0.0000", "0.0031"},
+    {"plant.door_lock", 0, 2016, "u8", SIM_SETTING, 0, true, 0, 1, "0", "1"},
+    {"plant.zone", 0, 2017, "i16", SIM_SETTING, 0, true, -720, 840, "0", "60"},
+    {"plant.energy_limit", 0, 2018, "u32", SIM_SETTING, 2, true, ANY, "0.00", "12.75"},
+};
+
+static void add(sim_entry *entry, int kneader, const char *name, uint16_t offset, const char *kind, uint8_t decimals,
+                int64_t low, int64_t high, const char *factory, const char *plant)
+{
+    *entry = (sim_entry){.address = (uint16_t)(1000 + 20 * kneader + offset), .kind = kind, .role = SIM_SETTING,
+                         .decimals = decimals, .held = true, .low = low, .high = high, .factory = factory, .plant = plant};
+    snprintf(entry->name, sizeof entry->name, "kneader_%d.%s", kneader + 1, name);
+}
+
+static size_t fill(sim_entry *entries)
+{
+    static const char *const targets[KNEADERS] = {"27.0", "27.0", "26.5", "26.5", "28.0", "28.0", "25.5", "25.5"};
+    static const char *const offsets[KNEADERS] = {"0.12", "-0.30", "0.05", "0.00", "0.41", "-0.08", "0.00", "0.22"};
+    memcpy(entries, general, sizeof general);
+    size_t n = sizeof general / sizeof general[0];
+    for (int k = 0; k < KNEADERS; k++) {
+        add(&entries[n++], k, "enabled", 0, "u8", 0, 0, 1, "0", k < 6 ? "1" : "0");
+        add(&entries[n++], k, "direction", 1, "u8", 0, 0, 2, "0", k % 2 ? "1" : "2");
+        add(&entries[n++], k, "target", 2, "i16", 1, 50, 450, "25.0", targets[k]);
+        add(&entries[n++], k, "low", 3, "i16", 1, -100, 600, "15.0", "22.0");
+        add(&entries[n++], k, "high", 4, "i16", 1, -100, 600, "35.0", "30.5");
+        add(&entries[n++], k, "time", 5, "u16", 0, 60, 7200, "1800", "2400");
+        add(&entries[n++], k, "speed", 6, "u16", 1, 10, 400, "10.0", "18.5");
+        add(&entries[n++], k, "water", 7, "u32", 2, 0, 20000, "0.00", "12.25");
+        add(&entries[n++], k, "ramp", 9, "u16", 1, 0, 600, "5.0", "8.0");
+        add(&entries[n++], k, "gain", 10, "f32", 0, ANY, "1", "2.6");
+        add(&entries[n++], k, "sensor", 12, "u8", 0, 0, 2, "0", "1");
+        add(&entries[n++], k, "lid_stop", 13, "u8", 0, 0, 1, "1", NULL);
+        add(&entries[n++], k, "offset", 14, "i16", 2, -500, 500, "0.00", offsets[k]);
+        entries[n - 1].role = SIM_CALIBRATION;
+        add(&entries[n++], k, "reserved_a", 15, "u64", 0, ANY, NULL, NULL);
+        entries[n - 1].role = SIM_GAP;
+        add(&entries[n++], k, "reserved_b", 19, "u16", 0, ANY, NULL, NULL);
+        entries[n - 1].role = SIM_GAP;
+    }
+    return n;
+}
+
+static void start(sim_unit *unit)
+{
+    unit->state = unit->hold_at_boot ? HELD : STANDBY;
+    unit->hold_at_boot = false;
+    unit->storing = false;
+}
+
+static void tick(sim_unit *unit)
+{
+    if (unit->state_at && unit->now >= unit->state_at) {
+        unit->state = unit->state_next;
+        unit->state_at = 0;
+    }
+    if (unit->storing && unit->now >= unit->store_at) {
+        unit->storing = false;
+        sim_store(unit);
+    }
+}
+
+static bool is(const sim_entry *entry, const char *name)
+{
+    return strcmp(entry->name, name) == 0;
+}
+
+static sim_reply may(const sim_unit *unit, const sim_entry *entry, const uint16_t *cells)
+{
+    if (unit->storing)
+        return SIM_BUSY;
+    if (is(entry, "command.hold"))
+        return cells[0] != 1 && unit->state != HELD ? SIM_NOT_NOW : SIM_OK;
+    return unit->state == HELD ? SIM_OK : SIM_NOT_NOW;
+}
+
+static void written(sim_unit *unit, const sim_entry *entry, const uint16_t *cells, bool changed)
+{
+    (void)changed;
+    if (is(entry, "command.hold")) {
+        static const uint32_t next[] = {STANDBY, HELD, KNEADING};
+        unit->state_next = next[cells[0]];
+        unit->state_at = unit->now + (unit->state == KNEADING ? 3000 : 500);
+    } else if (is(entry, "command.store")) {
+        unit->storing = true;
+        unit->store_at = unit->now + 1200;
+    } else if (is(entry, "command.restart")) {
+        unit->hold_at_boot = true;
+        sim_restart(unit);
+    }
+}
+
+static uint64_t live(const sim_unit *unit, const sim_entry *entry)
+{
+    if (is(entry, "process.state"))
+        return unit->state;
+    if (is(entry, "process.storing"))
+        return unit->storing;
+    if (is(entry, "process.temperature"))
+        return 184 + unit->now / 1000 % 5;
+    return UINT64_MAX;
+}
+
+const sim_model sim_ec8 = {"ec-8", false, true, 4000, 5, 100, 60, fill, start, tick, may, written, live};

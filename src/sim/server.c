@@ -1,0 +1,272 @@
+#include "server.h"
+
+#include <errno.h>
+#include <modbus.h>
+#include <netinet/in.h>
+#include <poll.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+#include <sys/socket.h>
+#include <sys/stat.h>
+#include <sys/un.h>
+#include <time.h>
+#include <unistd.h>
+
+#include "bilancia/error.h"
+
+static uint64_t real_ms(void)
+{
+    struct timespec now;
+    clock_gettime(CLOCK_MONOTONIC, &now);
+    return (uint64_t)now.tv_sec * 1000 + (uint64_t)now.tv_nsec / 1000000;
+}
+
+static uint64_t simulated(const sim_server *s)
+{
+    return s->base + (real_ms() - s->started) * s->factor;
+}
+
+/* ---- sockets ---- */
+
+static bool listen_modbus(sim_server *s)
+{
+    s->listener = modbus_tcp_listen(s->modbus, SERVER_CLIENTS);
+    if (s->listener < 0)
+        return false;
+    struct sockaddr_in name;
+    socklen_t size = sizeof name;
+    if (getsockname(s->listener, (struct sockaddr *)&name, &size) == 0)
+        s->port = ntohs(name.sin_port);
+    return true;
+}
+
+static void hang_up(int *fd)
+{
+    if (*fd >= 0)
+        close(*fd);
+    *fd = -1;
+}
+
+static void go_dark(sim_server *s)
+{
+    hang_up(&s->listener);
+    for (int i = 0; i < SERVER_CLIENTS; i++)
+        hang_up(&s->clients[i]);
+}
+
+static bool control_address(const char *path, struct sockaddr_un *name)
+{
+    *name = (struct sockaddr_un){.sun_family = AF_UNIX};
+    size_t length = strlen(path);
+    if (length == 0 || length >= sizeof name->sun_path)
+        return false;
+    memcpy(name->sun_path, path, length + 1);
+    return true;
+}
+
+static bool listen_control(sim_server *s, const char *path)
+{
+    struct sockaddr_un name;
+    if (!control_address(path, &name)) {
+        errno = ENAMETOOLONG;
+        return false;
+    }
+    s->control = socket(AF_UNIX, SOCK_STREAM | SOCK_CLOEXEC, 0);
+    mode_t before = umask(0077);
+    int bound = bind(s->control, (struct sockaddr *)&name, sizeof name);
+    umask(before);
+    if (bound != 0 || listen(s->control, 4) != 0)
+        return false;
+    snprintf(s->control_path, sizeof s->control_path, "%s", path);
+    return true;
+}
+
+int sim_server_open(sim_server *s, sim_unit *unit, int port, const char *control_path, unsigned factor, char *why, size_t size)
+{
+    *s = (sim_server){.unit = unit, .listener = -1, .control = -1, .factor = factor, .started = real_ms(), .pull_after = -1};
+    for (int i = 0; i < SERVER_CLIENTS; i++)
+        s->clients[i] = -1;
+    s->modbus = modbus_new_tcp("127.0.0.1", port);
+    if (!s->modbus || !listen_modbus(s)) {
+        snprintf(why, size, "port %d: %s", port, strerror(errno));
+        sim_server_close(s);
+        return BIL_E_NOT_REACHABLE;
+    }
+    modbus_free(s->modbus); /* made anew with the port that was free, to be found there again after a restart */
+    s->modbus = modbus_new_tcp("127.0.0.1", s->port);
+    if (!s->modbus || (control_path && !listen_control(s, control_path))) {
+        snprintf(why, size, "%s: %s", control_path, strerror(errno));
+        sim_server_close(s);
+        return BIL_E_FILE_WRITE;
+    }
+    modbus_set_indication_timeout(s->modbus, 0, 300000);
+    return BIL_OK;
+}
+
+void sim_server_close(sim_server *s)
+{
+    go_dark(s);
+    hang_up(&s->control);
+    if (s->control_path[0])
+        unlink(s->control_path);
+    if (s->modbus)
+        modbus_free(s->modbus);
+    s->modbus = NULL;
+}
+
+/* ---- requests ---- */
+
+/* Reads one request and answers it. False: the client is gone. */
+static bool serve(sim_server *s, int fd)
+{
+    uint8_t query[MODBUS_TCP_MAX_ADU_LENGTH];
+    modbus_set_socket(s->modbus, fd);
+    int length = modbus_receive(s->modbus, query);
+    if (length < 0)
+        return false;
+    if (length == 0 || s->silent)
+        return true;
+    if (s->pull_after == 0) {
+        s->pulled = true;
+        return true;
+    }
+    s->pull_after -= s->pull_after > 0;
+    int head = modbus_get_header_length(s->modbus);
+    uint8_t function = query[head];
+    uint16_t address = (uint16_t)(query[head + 1] << 8 | query[head + 2]);
+    uint16_t count = (uint16_t)(query[head + 3] << 8 | query[head + 4]);
+    uint16_t cells[125];
+    sim_reply reply;
+    bool input = function == 4;
+    if (function == 3 || function == 4) {
+        reply = count > 125 ? SIM_BAD_VALUE : sim_read(s->unit, simulated(s), input, address, count, cells);
+    } else if (function == 6) {
+        cells[0] = count;
+        count = 1;
+        reply = sim_write(s->unit, simulated(s), 0, address, 1, cells);
+    } else if (function == 16 && count >= 1 && count <= 123 && query[head + 5] == 2 * count && length == head + 6 + 2 * count) {
+        for (uint16_t i = 0; i < count; i++)
+            cells[i] = (uint16_t)(query[head + 6 + 2 * i] << 8 | query[head + 7 + 2 * i]);
+        reply = sim_write(s->unit, simulated(s), 0, address, count, cells);
+    } else {
+        return modbus_reply_exception(s->modbus, query, function == 16 ? 3 : 1) >= 0;
+    }
+    if (reply == SIM_DEAD)
+        return false;
+    if (reply != SIM_OK)
+        return modbus_reply_exception(s->modbus, query, (unsigned)reply) >= 0;
+    modbus_mapping_t *map = modbus_mapping_new_start_address(0, 0, 0, 0, address, input ? 0u : count, address, input ? count : 0u);
+    if (!map)
+        return false;
+    if (function == 3 || function == 4)
+        memcpy(input ? map->tab_input_registers : map->tab_registers, cells, count * sizeof cells[0]);
+    int sent = modbus_reply(s->modbus, query, length, map);
+    modbus_mapping_free(map);
+    return sent >= 0;
+}
+
+static void set_factor(sim_server *s, unsigned factor)
+{
+    s->base = simulated(s);
+    s->started = real_ms();
+    s->factor = factor;
+}
+
+static void obey(sim_server *s, const char *line, char *answer, size_t size)
+{
+    unsigned number;
+    snprintf(answer, size, "ok");
+    if (sscanf(line, "time-factor %u", &number) == 1 && number >= 1 && number <= 1000)
+        set_factor(s, number);
+    else if (sscanf(line, "pull-after %u", &number) == 1)
+        s->pull_after = (int64_t)number;
+    else if (strcmp(line, "plug-in") == 0)
+        s->pulled = s->silent = false, s->pull_after = -1;
+    else if (strcmp(line, "silent") == 0)
+        s->silent = true;
+    else if (strcmp(line, "quit") == 0)
+        s->quit = true;
+    else
+        sim_control(s->unit, simulated(s), line, answer, size);
+}
+
+static void control(sim_server *s)
+{
+    int fd = accept(s->control, NULL, NULL);
+    if (fd < 0)
+        return;
+    struct timeval patience = {1, 0};
+    setsockopt(fd, SOL_SOCKET, SO_RCVTIMEO, &patience, sizeof patience);
+    char line[256], answer[300];
+    size_t used = 0;
+    ssize_t got;
+    while (used < sizeof line - 1 && (got = recv(fd, line + used, sizeof line - 1 - used, 0)) > 0) {
+        used += (size_t)got;
+        if (memchr(line, '\n', used))
+            break;
+    }
+    line[used] = '\0';
+    line[strcspn(line, "\n")] = '\0';
+    obey(s, line, answer, sizeof answer);
+    size_t length = strlen(answer);
+    answer[length++] = '\n';
+    send(fd, answer, length, MSG_NOSIGNAL);
+    close(fd);
+}
+
+static void welcome(sim_server *s)
+{
+    int fd = accept(s->listener, NULL, NULL);
+    for (int i = 0; i < SERVER_CLIENTS && fd >= 0; i++)
+        if (s->clients[i] < 0) {
+            s->clients[i] = fd;
+            return;
+        }
+    hang_up(&fd);
+}
+
+void sim_server_run(sim_server *s, const volatile int *stop)
+{
+    while (!s->quit && !*stop) {
+        bool up = !s->pulled && sim_is_up(s->unit, simulated(s));
+        if (!up)
+            go_dark(s);
+        else if (s->listener < 0)
+            listen_modbus(s);
+        struct pollfd waiting[SERVER_CLIENTS + 2];
+        waiting[0] = (struct pollfd){.fd = s->listener, .events = POLLIN};
+        waiting[1] = (struct pollfd){.fd = s->control, .events = POLLIN};
+        for (int i = 0; i < SERVER_CLIENTS; i++)
+            waiting[i + 2] = (struct pollfd){.fd = s->clients[i], .events = POLLIN};
+        if (poll(waiting, SERVER_CLIENTS + 2, up ? 100 : 20) <= 0)
+            continue;
+        if (waiting[1].revents)
+            control(s);
+        for (int i = 0; i < SERVER_CLIENTS; i++)
+            if (waiting[i + 2].revents && !s->pulled && !serve(s, s->clients[i]))
+                hang_up(&s->clients[i]);
+        if (waiting[0].revents)
+            welcome(s);
+    }
+}
+
+int sim_control_call(const char *path, const char *line, char *answer, size_t size)
+{
+    struct sockaddr_un name;
+    int fd = socket(AF_UNIX, SOCK_STREAM | SOCK_CLOEXEC, 0);
+    struct timeval patience = {5, 0};
+    char text[256];
+    int length = snprintf(text, sizeof text, "%s\n", line);
+    ssize_t got = -1;
+    size_t used = 0;
+    setsockopt(fd, SOL_SOCKET, SO_RCVTIMEO, &patience, sizeof patience);
+    if (fd >= 0 && (size_t)length < sizeof text && control_address(path, &name) &&
+        connect(fd, (struct sockaddr *)&name, sizeof name) == 0 && send(fd, text, (size_t)length, MSG_NOSIGNAL) == length)
+        while (used < size - 1 && (got = recv(fd, answer + used, size - 1 - used, 0)) > 0)
+            used += (size_t)got;
+    hang_up(&fd);
+    answer[used] = '\0';
+    answer[strcspn(answer, "\n")] = '\0';
+    return used > 0 ? BIL_OK : BIL_E_CONTROL;
+}

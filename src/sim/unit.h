@@ -1,0 +1,107 @@
+/* A simulated unit at the level of the protocol's requests, driven by a given time in milliseconds.
+ *
+ * It has a cell map of its own, written from the device's side and independent of any description: only so can a test
+ * find a description wrong. Values in force (running) live apart from those that survive a power cut (stored). */
+#ifndef BIL_SIM_UNIT_H
+#define BIL_SIM_UNIT_H
+
+#include <stdbool.h>
+#include <stddef.h>
+#include <stdint.h>
+
+enum { SIM_CELLS = 4096, SIM_SPACES = 2, SIM_ENTRIES = 256 };
+
+/* How a request ends; the numbers are the exception codes of the Modbus Application Protocol 1.1b3, chapter 7. */
+typedef enum sim_reply {
+    SIM_OK = 0, SIM_BAD_ADDRESS = 2, SIM_BAD_VALUE = 3, SIM_NOT_NOW = 4, SIM_BUSY = 6,
+    SIM_DEAD = 100 /* no reply at all */
+} sim_reply;
+
+/* What a cell is for. */
+typedef enum sim_role {
+    SIM_SETTING,     /* running and stored; a factory reset restores it */
+    SIM_CALIBRATION, /* running and stored; a factory reset leaves it */
+    SIM_IDENTITY,    /* read only */
+    SIM_LIVE,        /* read only, made when asked for */
+    SIM_COMMAND,     /* write only */
+    SIM_SECRET,      /* write only, stored */
+    SIM_GAP          /* reads as zero */
+} sim_role;
+
+typedef struct sim_entry {
+    char name[32];
+    uint8_t space;
+    uint16_t address;
+    const char *kind;     /* "u8" .. "i64", "f32", "t16" (text of 16 bytes) */
+    uint8_t role;         /* sim_role */
+    uint8_t decimals;
+    bool held;            /* takes values only while the unit is held */
+    int64_t low, high;    /* in raw steps; none where low > high */
+    const char *factory;  /* value as delivered */
+    const char *plant;    /* value as set up in the mill, NULL: as delivered */
+} sim_entry;
+
+struct sim_unit;
+
+typedef struct sim_model {
+    const char *name;
+    bool low_cell_first, text_low_byte_first;
+    uint32_t boot_ms, reply_ms;
+    uint16_t most_read, most_write; /* cells in one request */
+    size_t (*map)(sim_entry *entries);
+    void (*start)(struct sim_unit *unit);
+    void (*tick)(struct sim_unit *unit);
+    /* May this entry be written now? Then what follows from it, `changed` telling whether it is another value. */
+    sim_reply (*may)(const struct sim_unit *unit, const sim_entry *entry, const uint16_t *cells);
+    void (*written)(struct sim_unit *unit, const sim_entry *entry, const uint16_t *cells, bool changed);
+    uint64_t (*live)(const struct sim_unit *unit, const sim_entry *entry);
+} sim_model;
+
+typedef struct sim_counters {
+    uint64_t read_requests, write_requests, values_written;
+} sim_counters;
+
+typedef struct sim_unit {
+    const sim_model *model;
+    sim_entry entries[SIM_ENTRIES];
+    size_t count;
+    int16_t owner[SIM_SPACES][SIM_CELLS]; /* index of the entry, -1: unmapped */
+    uint16_t running[SIM_SPACES][SIM_CELLS], stored[SIM_SPACES][SIM_CELLS];
+    uint64_t now, up_at;
+    sim_counters counters;
+    /* for the models */
+    uint32_t state, state_next, state_before, level;
+    uint64_t state_at, store_at, powered_at;
+    bool storing, hold_at_boot;
+} sim_unit;
+
+extern const sim_model sim_ed30, sim_ec8;
+/* The model with this name ("ed-30"), or NULL. */
+const sim_model *sim_model_named(const char *name);
+
+/* A unit as set up in the mill, or as delivered; running and stored alike. Serial and name may be NULL. */
+void sim_start(sim_unit *unit, const sim_model *model, bool as_delivered, const char *serial, const char *name);
+
+/* Requests of the protocol. `now` never goes back. A write is done wholly or not at all. */
+sim_reply sim_read(sim_unit *unit, uint64_t now, uint8_t space, uint16_t address, uint16_t count, uint16_t *cells);
+sim_reply sim_write(sim_unit *unit, uint64_t now, uint8_t space, uint16_t address, uint16_t count, const uint16_t *cells);
+/* Does it answer at all just now? */
+bool sim_is_up(sim_unit *unit, uint64_t now);
+
+/* What happens to a unit from outside. */
+void sim_power_cut(sim_unit *unit, uint64_t now);
+void sim_factory_reset(sim_unit *unit, uint64_t now);
+
+/* One line of the control channel ("set NAME VALUE", "get NAME", "power-cut", "factory-reset", "counters"); the answer
+ * begins with "ok" or "error". */
+void sim_control(sim_unit *unit, uint64_t now, const char *line, char *answer, size_t size);
+
+/* For the models. */
+const sim_entry *sim_find(const sim_unit *unit, const char *name);
+uint64_t sim_number(const sim_unit *unit, const sim_entry *entry, const uint16_t *cells);
+bool sim_put(sim_unit *unit, const char *name, const char *text); /* running only; false: no such value */
+void sim_restart(sim_unit *unit);
+bool sim_all_stored(const sim_unit *unit);
+void sim_store(sim_unit *unit);
+
+#endif
