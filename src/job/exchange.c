@@ -130,7 +130,7 @@ flow exchange_run(bil_job *job, bil_action *action)
         return give_wait(job, action, job->description->link.late_ms);
     case SILENCE:
         x->state = RECONNECT;
-        return give_connect(job, action, CONNECT_MS);
+        return give_connect(job, action, RECONNECT_MS);
     case RECONNECT:
         if (job->result->outcome != BIL_DONE)
             return give_up(job, BIL_NOT_SENT, BIL_E_LOST);

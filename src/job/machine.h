@@ -8,7 +8,8 @@
 
 enum {
     LINK_TRIES = 3,        /* of a request that may be repeated, with a new connection between */
-    CONNECT_MS = 4000,     /* how long a connection is tried */
+    CONNECT_MS = 4000,     /* how long the first connection is tried */
+    RECONNECT_MS = 10000,  /* and a new one in the middle: the device may have to start first */
     ROUNDS = 3,            /* of writing until nothing differs */
     STAGES = 10,
     CELLS_MAX = 125        /* Modbus Application Protocol 1.1b3, 6.3; larger than any block */

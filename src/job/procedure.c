@@ -104,6 +104,18 @@ static flow judge(bil_job *job, bil_action *action, const bil_proc_step *step, f
     return give_wait(job, action, step->every_ms);
 }
 
+/* A write whose fate is unknown, or one that is refused when it is repeated after its reply was lost, may have been
+ * taken: the step that follows finds out. There has to be one. After a restart that keeps hold nothing looks different from
+ * before, so there only the device's own answer counts. */
+static bool next_step_tells(const bil_job *job)
+{
+    const exchange *x = &job->exchange;
+    if (job->player.procedure->kind == BIL_PROC_RESTART && job->description->restart_keeps_hold)
+        return false;
+    bool maybe = x->outcome == BIL_UNKNOWN || (x->outcome == BIL_REFUSED && x->tries > 0);
+    return maybe && job->player.at + 1 < job->player.procedure->step_count;
+}
+
 flow player_run(bil_job *job, bil_action *action)
 {
     player *p = &job->player;
@@ -122,9 +134,7 @@ flow player_run(bil_job *job, bil_action *action)
             f = exchange_run(job, action);
             if (f == FLOW_ACTION)
                 return f;
-            /* With its fate unknown, the step that follows finds out; there has to be one. */
-            if (f == FLOW_FAILED &&
-                !(job->exchange.outcome == BIL_UNKNOWN && p->at + 1 < p->procedure->step_count))
+            if (f == FLOW_FAILED && !next_step_tells(job))
                 return step_failed(job, step->param, false);
             break;
         case READING:

@@ -240,13 +240,20 @@ static flow held(bil_job *job)
 
 /* ---- somebody else ---- */
 
+static bool resets(const bil_param *param, uint16_t index)
+{
+    for (uint8_t k = 0; k < param->reset_count; k++)
+        if (param->resets[k] == index)
+            return true;
+    return false;
+}
+
 static bool reset_by_written(const bil_job *job, uint16_t index)
 {
     const bil_description *description = job->description;
     for (uint16_t i = 0; i < description->count; i++)
-        for (uint8_t k = 0; k < description->params[i].reset_count; k++)
-            if (description->params[i].resets[k] == index && !bil_image_same(&job->expect, job->config.have, i))
-                return true;
+        if (resets(&description->params[i], index) && !bil_image_same(&job->expect, job->config.have, i))
+            return true;
     return false;
 }
 
@@ -296,14 +303,13 @@ static flow recheck(bil_job *job, bil_action *action)
 
 /* ---- converge ---- */
 
-/* Who resets a value that won't stay? */
-static uint16_t resetter(const bil_job *job, uint16_t index)
+/* A value won't stay: is there another one with which it resets each other? */
+static uint16_t rival(const bil_job *job, uint16_t index)
 {
     const bil_description *description = job->description;
     for (uint16_t i = 0; i < description->count; i++)
-        for (uint8_t k = 0; k < description->params[i].reset_count; k++)
-            if (description->params[i].resets[k] == index)
-                return i;
+        if (resets(&description->params[i], index) && resets(&description->params[index], i))
+            return i;
     return BIL_NONE;
 }
 
@@ -316,7 +322,7 @@ static flow next_stage(bil_job *job, bil_action *action)
         if (job->write_count == 0)
             continue;
         if (job->round >= ROUNDS) {
-            uint16_t by = resetter(job, job->items[0]);
+            uint16_t by = rival(job, job->items[0]);
             failed(job, by == BIL_NONE ? BIL_E_DIFFERS : BIL_E_DISAGREE, job->items[0]);
             job->other = by;
             return stop(job, BIL_VERDICT_INCOMPLETE);

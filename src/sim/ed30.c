@@ -67,7 +67,7 @@ static const sim_entry map[] = {
     {"watch.enabled", 0, 157, "u8", SIM_SETTING, 0, FREE, 0, 1, "0", "1"},
     {"watch.action", 0, 158, "u8", SIM_SETTING, 0, FREE, 0, 2, "0", "1"},
     {"watch.mask", 0, 159, "u16", SIM_SETTING, 0, FREE, 0, 783, "0", "267"},
-    {"watch.pattern", 0, 160, "u64", SIM_SETTING, 0, FREE, ANY, "0", "11068046444225730969"},
+    {"watch.pattern", 0, 160, "u64", SIM_SETTING, 0, FREE, ANY, "0", "11068047695208850521"},
     {"watch.restart_lock", 0, 164, "u8", SIM_SETTING, 0, FREE, 0, 1, "0", "1"},
     {"bus.address", 0, 200, "u8", SIM_SETTING, 0, FREE, 1, 247, "1", "3"},
     {"bus.rate", 0, 201, "u8", SIM_SETTING, 0, FREE, 0, 3, "1", NULL},

@@ -1,0 +1,131 @@
+#include "help.h"
+
+uint64_t roll(dice *d)
+{
+    d->state ^= d->state >> 12;
+    d->state ^= d->state << 25;
+    d->state ^= d->state >> 27;
+    return d->state * UINT64_C(2685821657736338717);
+}
+
+uint32_t roll_below(dice *d, uint32_t limit)
+{
+    return (uint32_t)((roll(d) >> 32) * limit >> 32);
+}
+
+bil_image new_image(const bil_description *description)
+{
+    bil_image image;
+    size_t size = bil_image_size(description);
+    void *memory = malloc(size);
+    assert_non_null(memory);
+    assert_int_equal(bil_image_init(&image, description, memory, size), BIL_OK);
+    return image;
+}
+
+void free_image(bil_image *image)
+{
+    free(image->state);
+}
+
+void bench_open(bench *b, const sim_model *model, const bil_description *description, bool as_delivered)
+{
+    memset(b, 0, sizeof *b);
+    b->unit = malloc(sizeof *b->unit);
+    assert_non_null(b->unit);
+    sim_start(b->unit, model, as_delivered, NULL, NULL);
+    b->link = sim_link_open(&b->sim, b->unit);
+    b->clock = sim_link_clock(&b->sim);
+    b->description = description;
+    b->have = new_image(description);
+    b->want = new_image(description);
+    b->password = "mill-30";
+}
+
+void bench_close(bench *b)
+{
+    free(b->unit);
+    free_image(&b->have);
+    free_image(&b->want);
+}
+
+static bool agree(void *ctx, const bil_action *action)
+{
+    (void)ctx;
+    (void)action;
+    return true;
+}
+
+static bool saved(void *ctx, const bil_image *have)
+{
+    (void)ctx;
+    (void)have;
+    return true;
+}
+
+static bil_action run(bench *b, bil_job_config config)
+{
+    config.struct_size = sizeof config;
+    config.description = b->description;
+    config.have = &b->have;
+    size_t size = bil_job_size(b->description);
+    void *memory = malloc(size);
+    bil_job *job;
+    assert_int_equal(bil_job_init(&job, memory, size, &config), BIL_OK);
+    runner r = {.link = b->link, .clock = b->clock, .password = b->password, .ask = b->ask ? b->ask : agree,
+                .record = b->record, .save = b->save ? b->save : saved, .progress = b->before, .ctx = b->ctx};
+    bil_action end = run_job(job, &r);
+    bil_job_progress_of(job, &b->progress);
+    b->purpose = bil_job_purpose(job);
+    free(memory);
+    return end;
+}
+
+bil_action bench_read(bench *b, bool keep)
+{
+    bil_action end = run(b, (bil_job_config){.kind = BIL_JOB_READ});
+    if (keep) {
+        bil_image_copy(&b->want, &b->have);
+        bil_image_identity(&b->have, BIL_ID_SERIAL, b->serial, sizeof b->serial);
+        bil_image_identity(&b->have, BIL_ID_FIRMWARE, b->firmware, sizeof b->firmware);
+        bil_image_identity(&b->have, BIL_ID_HARDWARE, b->hardware, sizeof b->hardware);
+    }
+    return end;
+}
+
+bil_job_config bench_config(bench *b)
+{
+    return (bil_job_config){.kind = BIL_JOB_WRITE, .want = &b->want, .serial = b->serial, .hardware = b->hardware,
+                            .firmware = b->firmware, .may_restart = true, .has_password = b->password != NULL};
+}
+
+bil_action bench_write(bench *b, bil_job_config config)
+{
+    return run(b, config);
+}
+
+uint16_t index_of(const bil_description *description, const char *id)
+{
+    int32_t index = bil_description_find(description, id, strlen(id));
+    assert_true(index >= 0);
+    return (uint16_t)index;
+}
+
+void want_text(bench *b, const char *id, const char *text)
+{
+    uint16_t index = index_of(b->description, id);
+    uint8_t raw[BIL_TEXT_MAX];
+    assert_int_equal(bil_value_parse(&b->description->params[index].format, text, strlen(text), &host_floats, raw), BIL_OK);
+    bil_image_put(&b->want, index, raw);
+}
+
+void assert_text(const bil_image *image, const char *id, const char *text)
+{
+    uint16_t index = index_of(image->description, id);
+    char found[BIL_VALUE_TEXT] = "";
+    assert_int_equal(image->state[index], BIL_PRESENT);
+    assert_int_equal(bil_value_text(&image->description->params[index].format, bil_image_raw(image, index), &host_floats, found,
+                                    sizeof found),
+                     BIL_OK);
+    assert_string_equal(found, text);
+}

@@ -1,0 +1,66 @@
+/* What several tests need: random numbers with a fixed seed, images, a simulated unit to read and write. */
+#ifndef TESTS_HELP_H
+#define TESTS_HELP_H
+
+#include <setjmp.h>
+#include <stdarg.h>
+#include <stddef.h>
+#include <stdint.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+#include <cmocka.h>
+
+#include "bilancia/compare.h"
+#include "host/float_text.h"
+#include "host/run.h"
+#include "port/digest.h"
+#include "sim/link.h"
+
+extern const bil_description bil_description_ed_30, bil_description_ec_8;
+
+/* xorshift64*: the same numbers in every run. */
+typedef struct dice {
+    uint64_t state;
+} dice;
+uint64_t roll(dice *d);
+uint32_t roll_below(dice *d, uint32_t limit);
+
+bil_image new_image(const bil_description *description);
+void free_image(bil_image *image);
+
+/* A simulated unit on the in-process link, with jobs run on it. */
+typedef struct bench {
+    sim_unit *unit;
+    sim_link sim;
+    bil_link link;
+    bil_clock clock;
+    const bil_description *description;
+    bil_image have, want;
+    const char *password;
+    char serial[64], firmware[64], hardware[64];
+    bil_job_progress progress;
+    bil_purpose purpose;
+    /* hooks of a test; may be NULL */
+    bool (*ask)(void *ctx, const bil_action *action);
+    bool (*record)(void *ctx, const bil_action *action);
+    bool (*save)(void *ctx, const bil_image *have);
+    void (*before)(void *ctx, const bil_job *job, const bil_action *action);
+    void *ctx;
+} bench;
+
+void bench_open(bench *b, const sim_model *model, const bil_description *description, bool as_delivered);
+void bench_close(bench *b);
+/* Reads all; what was read becomes what is wanted when `keep`. */
+bil_action bench_read(bench *b, bool keep);
+bil_job_config bench_config(bench *b);
+bil_action bench_write(bench *b, bil_job_config config);
+
+/* Index of a parameter; fails the test when there is none. */
+uint16_t index_of(const bil_description *description, const char *id);
+/* Sets a wanted value by its text. */
+void want_text(bench *b, const char *id, const char *text);
+void assert_text(const bil_image *image, const char *id, const char *text);
+
+#endif

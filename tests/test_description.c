@@ -1,0 +1,197 @@
+/* Every error of a description has its place; the generated table is the loaded one. */
+#include <unistd.h>
+
+#include "help.h"
+#include "host/description_yaml.h"
+
+/* A sound description; tests replace one line of it. */
+static const char *const sound[] = {
+    "bilancia_description: 0",                                                       /* 1 */
+    "vendor: Esempio",                                                               /* 2 */
+    "model: T-1",                                                                    /* 3 */
+    "revision: 1",                                                                   /* 4 */
+    "firmware: [\"1.0\"]",                                                           /* 5 */
+    "hardware: [\"A\"]",                                                             /* 6 */
+    "link: {largest_read: 20, largest_write: 4, across: [{cells: [2, 3]}]}",         /* 7 */
+    "stored_values: by_restart",                                                     /* 8 */
+    "identify: {model: id.model}",                                                   /* 9 */
+    "state: {parameter: x.state, held: held}",                                       /* 10 */
+    "procedures:",                                                                   /* 11 */
+    "  - {does: hold, steps: [{write: x.hold, value: 1}, {until: x.state, value: held}]}", /* 12 */
+    "  - {does: release, found: ready, steps: [{wait: 5}]}",                         /* 13 */
+    "parameters:",                                                                   /* 14 */
+    "  id.model: {name: Model, type: text, size: 4, class: unit, at: 0}",            /* 15 */
+    "  x.hold: {name: Hold, type: u16, class: command, at: 10}",                     /* 16 */
+    "  x.level: {name: Level, type: i16, class: setup, at: 11, scale: 0.1, limits: [-5.0, 5.0], step: 0.5, unit: mm}", /* 17 */
+    "  x.state: {name: State, type: choice8, class: live, at: 12, choices: {0: ready, 2: held}}", /* 18 */
+    "  x.mode: {name: Mode, type: choice8, class: setup, at: 13, choices: {0: one, 1: two}, resets: [x.level]}", /* 19 */
+};
+enum { LINES = sizeof sound / sizeof sound[0] };
+
+static const char *write_yaml(const char *path, int changed, const char *line)
+{
+    FILE *file = fopen(path, "w");
+    assert_non_null(file);
+    for (int i = 0; i < LINES; i++)
+        fprintf(file, "%s\n", i + 1 == changed ? line : sound[i]);
+    fclose(file);
+    return path;
+}
+
+static const struct {
+    int line;
+    const char *text, *says; /* ^ marks the place; it is no part of the text */
+} wrong[] = {
+    {1, "bilancia_description: ^1", "whole number"},
+    {2, "^vendr: Esempio", "no key that belongs here"},
+    {3, "model: ^[1]", "single value"},
+    {4, "revision: ^0", "whole number"},
+    {5, "firmware: ^\"1.0\"", "list"},
+    {7, "link: {largest_read: ^126, largest_write: 4}", "1 to 125"},
+    {7, "link: {largest_read: 20, largest_write: 4, across: [{cells: [3, ^2]}]}", "3 to 65535"},
+    {8, "stored_values: ^maybe", "none of"},
+    {9, "identify: {model: ^id.modell}", "no parameter"},
+    {9, "identify: ^{}", "missing"},
+    {10, "state: {parameter: x.state, held: ^hold}", "choices"},
+    {12, "  - {does: hold, steps: [{write: x.hold, value: ^65536}]}", "outside its limits"},
+    {12, "  - {does: hold, steps: [{until: ^x.hold, value: 1}]}", "can't be read"},
+    {12, "  - {does: hold, steps: [{^jump: 3}]}", "none of"},
+    {13, "  - {does: release, found: ^fast, steps: [{wait: 5}]}", "choices"},
+    {13, "  - ^{does: hold, steps: [{wait: 5}]}", "two of this"},
+    {15, "  ^id.Model: {name: Model, type: text, size: 4, class: unit, at: 0}", "is no id"},
+    {15, "  id.model: {name: Model, type: text, size: ^3, class: unit, at: 0}", "whole cells"},
+    {15, "  id.model: {name: Model, type: text, size: 4, class: unit, at: ^65535}", "0 to 65534"},
+    {16, "  ^id.model: {name: Hold, type: u16, class: command, at: 10}", "twice"},
+    {17, "  x.level: {name: Level, type: ^i17, class: setup, at: 11}", "is no type"},
+    {17, "  x.level: {name: Level, type: i16, class: ^seyup, at: 11}", "is no class"},
+    {17, "  x.level: {name: Level, type: i16, class: setup, at: 11, scale: ^1/3}", "exact decimal"},
+    {17, "  x.level: {name: Level, type: i16, class: setup, at: 11, scale: ^0}", "zero"},
+    {17, "  x.level: {name: Level, type: i16, class: setup, at: 11, limits: ^[5, -5]}", "lower limit"},
+    {17, "  x.level: {name: Level, type: i16, class: setup, at: 11, limits: [-5, ^40000]}", "outside its limits"},
+    {17, "  x.level: {name: Level, type: i16, class: setup, at: 11, step: ^5}", "needs limits"},
+    {17, "  x.level: ^{name: Level, type: i16, class: setup, at: 10}", "same cell"},
+    {17, "  x.level: ^{name: Level, type: i16, class: setup, at: 11, access: write}", "can't be proved"},
+    {17, "  x.level: ^{name: Level, type: i16, class: setup, at: 11, space: input}", "can't be written"},
+    {17, "  x.level: {name: Level, type: i16, class: setup, at: 11, unit: ^\"a\\tb\"}", "printed"},
+    {17, "  x.level: ^{name: Level, type: text, size: 10, class: setup, at: 14}", "more than one request"},
+    {18, "  x.state: {name: State, type: choice8, class: live, at: 12, choices: {0: a, ^0: held}}", "twice"},
+    {18, "  x.state: ^{name: State, type: choice8, class: live, at: 12}", "missing"},
+    {18, "  x.state: {name: State, type: choice8, class: live, at: 12, choices: {0: ^5}}", "begins with a letter"},
+    {19, "  x.mode: {name: Mode, type: choice8, class: setup, at: 13, choices: {0: one, 1: two}, resets: [^y.*]}", "no parameter"},
+    {19, "  ^- a list", "did not find expected key"},
+};
+
+static void every_error_has_its_place(void **state)
+{
+    (void)state;
+    char path[] = "/tmp/bilancia-test-XXXXXX", why[400];
+    close(mkstemp(path));
+    loaded_description loaded;
+    assert_int_equal(description_load(&loaded, write_yaml(path, 0, NULL), why, sizeof why), BIL_OK);
+    assert_int_equal(loaded.table.count, 5);
+    const bil_param *level = &loaded.table.params[2];
+    assert_string_equal(level->id, "x.level");
+    assert_int_equal(level->format.decimals, 1);
+    assert_int_equal(level->format.step, 5);
+    assert_int_equal(bil_value_check(&level->format, (const uint8_t[]){0xff, 0xce}), BIL_OK);      /* -5.0 */
+    assert_int_equal(bil_value_check(&level->format, (const uint8_t[]){0xff, 0xcd}), BIL_E_RANGE); /* -5.1 */
+    assert_int_equal(bil_value_check(&level->format, (const uint8_t[]){0, 7}), BIL_E_STEP);        /* 0.7 */
+    description_free(&loaded);
+    for (size_t i = 0; i < sizeof wrong / sizeof wrong[0]; i++) {
+        char line[200], place[100];
+        size_t column = strcspn(wrong[i].text, "^");
+        snprintf(line, sizeof line, "%.*s%s", (int)column, wrong[i].text, wrong[i].text + column + (wrong[i].text[column] == '^'));
+        write_yaml(path, wrong[i].line, line);
+        snprintf(place, sizeof place, "%s:%d:%zu: ", path, wrong[i].line, column + 1);
+        int error = description_load(&loaded, path, why, sizeof why);
+        if (error != BIL_E_YAML || strncmp(why, place, strlen(place)) != 0 || !strstr(why, wrong[i].says))
+            fail_msg("\"%s\" gives \"%s\" and not \"%s...%s\"", wrong[i].text, error ? why : "no error", place, wrong[i].says);
+    }
+    assert_int_equal(description_load(&loaded, "/nowhere/x.yaml", why, sizeof why), BIL_E_FILE_OPEN);
+    unlink(path);
+}
+
+static void same_text(const char *a, const char *b)
+{
+    if (a != b)
+        assert_string_equal(a, b);
+}
+
+static void same_params(const bil_description *a, const bil_description *b)
+{
+    for (uint16_t i = 0; i < a->count; i++) {
+        bil_param x = a->params[i], y = b->params[i];
+        same_text(x.id, y.id);
+        same_text(x.name, y.name);
+        same_text(x.unit, y.unit);
+        assert_int_equal(x.format.choice_count, y.format.choice_count);
+        for (uint16_t k = 0; k < x.format.choice_count; k++) {
+            assert_int_equal(x.format.choices[k].value, y.format.choices[k].value);
+            same_text(x.format.choices[k].name, y.format.choices[k].name);
+        }
+        assert_int_equal(x.reset_count, y.reset_count);
+        if (x.reset_count)
+            assert_memory_equal(x.resets, y.resets, x.reset_count * sizeof x.resets[0]);
+        assert_int_equal(x.format.type | x.format.size << 8 | x.format.decimals << 16, y.format.type | y.format.size << 8 | y.format.decimals << 16);
+        assert_int_equal(x.format.order | x.format.rounding << 8 | x.format.limited << 16, y.format.order | y.format.rounding << 8 | y.format.limited << 16);
+        assert_true(x.format.mul == y.format.mul && x.format.offset == y.format.offset && x.format.round_to == y.format.round_to);
+        assert_true(x.format.step == y.format.step && x.format.low == y.format.low && x.format.high == y.format.high);
+        assert_true(x.address == y.address && x.raw_at == y.raw_at && x.cells == y.cells && x.space == y.space);
+        assert_true(x.cls == y.cls && x.flags == y.flags && x.stage == y.stage);
+        if (i > 0)
+            assert_true(strcmp(a->params[i - 1].id, x.id) < 0);
+    }
+}
+
+static void same_procedures(const bil_description *a, const bil_description *b)
+{
+    assert_int_equal(a->procedure_count, b->procedure_count);
+    for (uint16_t i = 0; i < a->procedure_count; i++) {
+        const bil_procedure *x = &a->procedures[i], *y = &b->procedures[i];
+        assert_true(x->kind == y->kind && x->for_state == y->for_state && x->found == y->found && x->step_count == y->step_count);
+        for (uint16_t k = 0; k < x->step_count; k++) {
+            const bil_proc_step *s = &x->steps[k], *t = &y->steps[k];
+            assert_true(s->kind == t->kind && s->repeatable == t->repeatable && s->param == t->param && s->value == t->value);
+            assert_true(s->mask == t->mask && s->within_ms == t->within_ms && s->every_ms == t->every_ms);
+            same_text(s->text, t->text);
+        }
+    }
+}
+
+static void the_generated_tables_are_the_loaded_ones(void **state)
+{
+    (void)state;
+    static const struct {
+        const char *path;
+        const bil_description *table;
+    } models[] = {{BILANCIA_SOURCE "/descriptions/ed-30.yaml", &bil_description_ed_30},
+                  {BILANCIA_SOURCE "/descriptions/ec-8.yaml", &bil_description_ec_8}};
+    for (size_t m = 0; m < 2; m++) {
+        loaded_description loaded;
+        char why[400];
+        assert_int_equal(description_load(&loaded, models[m].path, why, sizeof why), BIL_OK);
+        const bil_description *a = &loaded.table, *b = models[m].table;
+        same_text(a->vendor, b->vendor);
+        same_text(a->model, b->model);
+        same_text(a->layout, b->layout);
+        assert_int_equal(strlen(a->layout), BIL_LAYOUT_HEX);
+        assert_true(a->count == b->count && a->raw_size == b->raw_size && a->revision == b->revision);
+        assert_true(a->state == b->state && a->state_held == b->state_held && a->stored_values == b->stored_values &&
+                    a->restart_keeps_hold == b->restart_keeps_hold && a->across_count == b->across_count);
+        assert_memory_equal(a->by_address, b->by_address, a->count * sizeof a->by_address[0]);
+        assert_memory_equal(a->identity, b->identity, sizeof a->identity);
+        assert_memory_equal(&a->link, &b->link, sizeof a->link);
+        for (uint8_t i = 0; i < a->firmware_count; i++)
+            same_text(a->firmwares[i], b->firmwares[i]);
+        same_params(a, b);
+        same_procedures(a, b);
+        description_free(&loaded);
+    }
+}
+
+int main(void)
+{
+    const struct CMUnitTest tests[] = {cmocka_unit_test(every_error_has_its_place),
+                                       cmocka_unit_test(the_generated_tables_are_the_loaded_ones)};
+    return cmocka_run_group_tests_name("description", tests, NULL, NULL);
+}

@@ -1,0 +1,175 @@
+/* The planner finds the minimum: against exhaustive search, and on the map of the ED-30 against two greedy ways. */
+#include "help.h"
+
+enum { MOST = 12 };
+
+typedef struct map {
+    bil_param params[MOST];
+    uint16_t items[MOST];
+    bil_range across[4];
+    bil_description description;
+    bil_block_rule rule;
+    uint16_t count;
+} map;
+
+static void make_map(map *m, dice *d)
+{
+    memset(m, 0, sizeof *m);
+    m->count = (uint16_t)(1 + roll_below(d, MOST));
+    uint32_t address = roll_below(d, 5);
+    for (uint16_t i = 0; i < m->count; i++) {
+        m->params[i].address = (uint16_t)address;
+        m->params[i].cells = (uint8_t)(1 + roll_below(d, 4));
+        m->params[i].space = (uint8_t)(i > m->count / 2 && roll_below(d, 2) ? 1 : i > 0 ? m->params[i - 1].space : 0);
+        address += m->params[i].cells + (roll_below(d, 2) ? roll_below(d, 4) : 0);
+        m->items[i] = i;
+    }
+    for (int i = 0; i < 4; i++) {
+        m->across[i].first = (uint16_t)roll_below(d, 40);
+        m->across[i].last = (uint16_t)(m->across[i].first + roll_below(d, 12));
+        m->across[i].space = (uint8_t)roll_below(d, 2);
+    }
+    m->description = (bil_description){.params = m->params, .count = m->count, .across = m->across, .across_count = 4};
+    m->rule = (bil_block_rule){.largest = (uint16_t)(4 + roll_below(d, 12)), .request_cost = (uint16_t)(1 + roll_below(d, 9)),
+                               .cell_cost = (uint16_t)(roll_below(d, 2) ? roll_below(d, 4) : 0), .across = roll_below(d, 4) != 0};
+}
+
+/* May items from..to-1 be one block? Looked at cell by cell. */
+static bool is_block(const map *m, uint16_t from, uint16_t to)
+{
+    const bil_param *p = m->params;
+    uint32_t first = p[from].address, end = p[to - 1].address + p[to - 1].cells;
+    if (to - from > 1 && end - first > m->rule.largest)
+        return false;
+    for (uint32_t cell = first; cell < end; cell++) {
+        bool covered = false;
+        for (uint16_t i = from; i < to; i++)
+            covered = covered || (cell >= p[i].address && cell < p[i].address + (uint32_t)p[i].cells);
+        uint32_t gap_first = cell, gap_last = cell; /* the whole gap must lie in one range */
+        for (uint16_t i = from; i + 1 < to && !covered; i++)
+            if (cell >= p[i].address + (uint32_t)p[i].cells && cell < p[i + 1].address) {
+                gap_first = p[i].address + (uint32_t)p[i].cells;
+                gap_last = p[i + 1].address - 1u;
+            }
+        bool may = false;
+        for (int i = 0; i < 4 && m->rule.across; i++)
+            may = may || (m->across[i].space == p[from].space && gap_first >= m->across[i].first && gap_last <= m->across[i].last);
+        if (!covered && !may)
+            return false;
+    }
+    for (uint16_t i = from; i < to; i++)
+        if (p[i].space != p[from].space)
+            return false;
+    return true;
+}
+
+static uint32_t block_cost(const map *m, uint16_t from, uint16_t to)
+{
+    uint32_t cells = m->params[to - 1].address + (uint32_t)m->params[to - 1].cells - m->params[from].address;
+    return m->rule.request_cost + cells * m->rule.cell_cost;
+}
+
+/* All 2^(n-1) ways to cut the row. */
+static uint32_t cheapest(const map *m)
+{
+    uint32_t best = UINT32_MAX;
+    for (uint32_t cuts = 0; cuts < 1u << (m->count - 1); cuts++) {
+        uint32_t sum = 0;
+        uint16_t from = 0;
+        bool good = true;
+        for (uint16_t to = 1; to <= m->count && good; to++)
+            if (to == m->count || cuts >> (to - 1) & 1) {
+                good = is_block(m, from, to);
+                sum += good ? block_cost(m, from, to) : 0;
+                from = to;
+            }
+        if (good && sum < best)
+            best = sum;
+    }
+    return best;
+}
+
+static void never_one_request_more(void **state)
+{
+    (void)state;
+    dice d = {314159};
+    for (int round = 0; round < 30000; round++) {
+        map m;
+        make_map(&m, &d);
+        uint32_t cost[MOST + 1], steps = 0, sum = 0;
+        uint16_t next[MOST + 1];
+        bil_plan_blocks(&m.description, m.items, m.count, &m.rule, cost, next, &steps);
+        for (uint16_t from = 0; from < m.count; from = next[from]) {
+            assert_in_range(next[from], from + 1, m.count);
+            assert_true(is_block(&m, from, next[from]));
+            sum += block_cost(&m, from, next[from]);
+        }
+        assert_int_equal(sum, cost[0]);
+        assert_int_equal(cost[0], cheapest(&m));
+        assert_in_range(steps, m.count, (uint32_t)m.count * m.rule.largest);
+    }
+}
+
+/* Joins the two neighbouring blocks with the smallest gap, again and again: what one does without a planner. */
+static unsigned nearest_first(const bil_description *d, const uint16_t *items, uint16_t count)
+{
+    uint32_t first[256], end[256];
+    unsigned blocks = count;
+    for (uint16_t i = 0; i < count; i++) {
+        first[i] = d->params[items[i]].address;
+        end[i] = first[i] + d->params[items[i]].cells;
+    }
+    for (;;) {
+        unsigned best = blocks;
+        for (unsigned i = 0; i + 1 < blocks; i++) {
+            uint32_t gap = first[i + 1] - end[i];
+            bool may = gap == 0 || bil_description_across(d, 0, end[i], first[i + 1] - 1);
+            if (may && end[i + 1] - first[i] <= d->link.read_cells && (best == blocks || gap < first[best + 1] - end[best]))
+                best = i;
+        }
+        if (best == blocks)
+            return blocks;
+        end[best] = end[best + 1];
+        for (unsigned i = best + 1; i + 1 < blocks; i++) {
+            first[i] = first[i + 1];
+            end[i] = end[i + 1];
+        }
+        blocks--;
+    }
+}
+
+static void the_drive_takes_five_requests(void **state)
+{
+    (void)state;
+    const bil_description *d = &bil_description_ed_30;
+    uint16_t items[256], next[257];
+    uint32_t cost[257];
+    uint16_t count = bil_plan_read(d, items);
+    assert_int_equal(count, 60);
+    bil_block_rule rule = {d->link.read_cells, 1, 0, true};
+    bil_plan_blocks(d, items, count, &rule, cost, next, NULL);
+    assert_int_equal(cost[0], 5);
+    assert_int_equal(nearest_first(d, items, count), 6);
+}
+
+static void classes_go_where_they_belong(void **state)
+{
+    (void)state;
+    /* rows: setup place calibration-of-unit calibration-of-place unit secret live command;
+     * columns: restore, replacement, clone, and the same three with calibration asked for */
+    static const char *const table[8] = {"++++++", "++-++-", "---+--", "---++-", "------", "------", "------", "------"};
+    static const uint8_t classes[8] = {BIL_CLASS_SETUP, BIL_CLASS_PLACE, BIL_CLASS_CALIBRATION, BIL_CLASS_CALIBRATION,
+                                       BIL_CLASS_UNIT, BIL_CLASS_SECRET, BIL_CLASS_LIVE, BIL_CLASS_COMMAND};
+    for (int row = 0; row < 8; row++)
+        for (int column = 0; column < 6; column++) {
+            bil_param param = {.cls = classes[row], .flags = row == 3 ? BIL_OF_PLACE : 0};
+            assert_int_equal(bil_plan_goes(&param, (bil_purpose)(column % 3), column >= 3), table[row][column] == '+');
+        }
+}
+
+int main(void)
+{
+    const struct CMUnitTest tests[] = {cmocka_unit_test(never_one_request_more), cmocka_unit_test(the_drive_takes_five_requests),
+                                       cmocka_unit_test(classes_go_where_they_belong)};
+    return cmocka_run_group_tests_name("plan", tests, NULL, NULL);
+}
