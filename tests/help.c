@@ -72,8 +72,14 @@ static bil_action run(bench *b, bil_job_config config)
     void *memory = malloc(size);
     bil_job *job;
     assert_int_equal(bil_job_init(&job, memory, size, &config), BIL_OK);
-    runner r = {.link = b->link, .clock = b->clock, .password = b->password, .ask = b->ask ? b->ask : agree,
-                .record = b->record, .save = b->save ? b->save : saved, .progress = b->before, .ctx = b->ctx};
+    runner r = {.link = b->link,
+                .clock = b->clock,
+                .password = b->password,
+                .ask = b->ask ? b->ask : agree,
+                .record = b->record,
+                .save = b->save ? b->save : saved,
+                .progress = b->before,
+                .ctx = b->ctx};
     bil_action end = run_job(job, &r);
     bil_job_progress_of(job, &b->progress);
     b->purpose = bil_job_purpose(job);
@@ -95,8 +101,13 @@ bil_action bench_read(bench *b, bool keep)
 
 bil_job_config bench_config(bench *b)
 {
-    return (bil_job_config){.kind = BIL_JOB_WRITE, .want = &b->want, .serial = b->serial, .hardware = b->hardware,
-                            .firmware = b->firmware, .may_restart = true, .has_password = b->password != NULL};
+    return (bil_job_config){.kind = BIL_JOB_WRITE,
+                            .want = &b->want,
+                            .serial = b->serial,
+                            .hardware = b->hardware,
+                            .firmware = b->firmware,
+                            .may_restart = true,
+                            .has_password = b->password != NULL};
 }
 
 bil_action bench_write(bench *b, bil_job_config config)
@@ -115,7 +126,8 @@ void want_text(bench *b, const char *id, const char *text)
 {
     uint16_t index = index_of(b->description, id);
     uint8_t raw[BIL_TEXT_MAX];
-    assert_int_equal(bil_value_parse(&b->description->params[index].format, text, strlen(text), &host_floats, raw), BIL_OK);
+    assert_int_equal(bil_value_parse(&b->description->params[index].format, text, strlen(text), &host_floats, raw),
+                     BIL_OK);
     bil_image_put(&b->want, index, raw);
 }
 
@@ -124,8 +136,8 @@ void assert_text(const bil_image *image, const char *id, const char *text)
     uint16_t index = index_of(image->description, id);
     char found[BIL_VALUE_TEXT] = "";
     assert_int_equal(image->state[index], BIL_PRESENT);
-    assert_int_equal(bil_value_text(&image->description->params[index].format, bil_image_raw(image, index), &host_floats, found,
-                                    sizeof found),
+    assert_int_equal(bil_value_text(&image->description->params[index].format, bil_image_raw(image, index),
+                                    &host_floats, found, sizeof found),
                      BIL_OK);
     assert_string_equal(found, text);
 }

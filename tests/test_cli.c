@@ -1,1 +1,469 @@
-int main(void){return 0;}
+/* The tool as a process, on simulated units served over Modbus TCP: the job, every bad input, and the password's
+ * absence. */
+#include <dirent.h>
+#include <fcntl.h>
+#include <signal.h>
+#include <sys/stat.h>
+#include <sys/wait.h>
+#include <unistd.h>
+
+#include <jansson.h>
+
+#include "help.h"
+#include "host/set_file.h"
+
+enum { UNITS = 4, OUTPUT = 1 << 16 };
+
+static const char password[] = "Qx7vK2pZ"; /* nowhere else in this house */
+
+static char folder[64];
+static char output[OUTPUT]; /* of the last command, both streams */
+static pid_t units[UNITS];
+static char address[UNITS][64];
+
+/* ---- commands ---- */
+
+/* Runs a shell line in the test's folder; `b` is the tool. Returns the exit code; what was said is in `output`, and all
+ * that was ever said in the file "said". */
+static int sh(const char *format, ...)
+{
+    char line[2000], whole[3000];
+    va_list list;
+    va_start(list, format);
+    vsnprintf(line, sizeof line, format, list);
+    va_end(list);
+    snprintf(whole, sizeof whole,
+             "cd %s; b() { %s \"$@\"; }; ( %s ) >said.now 2>&1 </dev/null; code=$?; cat said.now >>said; exit $code",
+             folder, BILANCIA_TOOL, line);
+    int status = system(whole);
+    char path[100];
+    snprintf(path, sizeof path, "%s/said.now", folder);
+    FILE *file = fopen(path, "r");
+    size_t got = file ? fread(output, 1, OUTPUT - 1, file) : 0;
+    output[got] = '\0';
+    if (file)
+        fclose(file);
+    return WIFEXITED(status) ? WEXITSTATUS(status) : -1;
+}
+
+static void expect(int code, const char *says, int got)
+{
+    if (got != code || (says && !strstr(output, says)))
+        fail_msg("exit %d and \"%s\" were expected; exit %d came, and:\n%s", code, says ? says : "", got, output);
+}
+
+static int control(int unit, const char *words)
+{
+    return sh("b simulate --at unit%d.ctl %s", unit, words);
+}
+
+static unsigned counter(int unit, const char *name)
+{
+    expect(0, "ok", control(unit, "counters"));
+    const char *at = strstr(output, name);
+    assert_non_null(at);
+    return (unsigned)strtoul(at + strlen(name), NULL, 10);
+}
+
+static json_t *answer(void)
+{
+    json_t *json = json_loads(output, 0, NULL);
+    if (!json)
+        fail_msg("no JSON: %s", output);
+    return json;
+}
+
+static const char *text_of(json_t *json, const char *key)
+{
+    const char *text = json_string_value(json_object_get(json, key));
+    assert_non_null(text);
+    return text;
+}
+
+/* Files that a person would find (no temporary ones, none of the test's own). */
+static unsigned files(const char *ending)
+{
+    unsigned count = 0;
+    DIR *dir = opendir(folder);
+    struct dirent *entry;
+    while ((entry = readdir(dir))) {
+        const char *at = strstr(entry->d_name, ending);
+        count += at && strlen(at) == strlen(ending);
+    }
+    closedir(dir);
+    return count;
+}
+
+/* ---- units ---- */
+
+static void stop_unit(int unit)
+{
+    kill(units[unit], SIGTERM);
+    waitpid(units[unit], NULL, 0);
+}
+
+static void start_unit(int unit, const char *options, const char *secret)
+{
+    char said[100], line[600], found[64] = "";
+    snprintf(said, sizeof said, "%s/unit%d.said", folder, unit);
+    snprintf(line, sizeof line, "cd %s; exec %s simulate %s --time-factor 20 --control unit%d.ctl >unit%d.said", folder,
+             BILANCIA_TOOL, options, unit, unit);
+    unlink(said);
+    units[unit] = fork();
+    if (units[unit] == 0) {
+        if (secret)
+            setenv("BILANCIA_SIMULATED_PASSWORD", secret, 1);
+        execl("/bin/sh", "sh", "-c", line, (char *)NULL);
+        _exit(127);
+    }
+    for (int i = 0; i < 500 && !found[0]; i++) {
+        FILE *file = fopen(said, "r");
+        if (file && fscanf(file, "%*s at %63[^, \n]", found) != 1)
+            found[0] = '\0';
+        if (file)
+            fclose(file);
+        if (!found[0])
+            usleep(10000);
+    }
+    assert_true(found[0]);
+    snprintf(address[unit], sizeof address[unit], "%s", found);
+}
+
+static int set_up(void **state)
+{
+    (void)state;
+    snprintf(folder, sizeof folder, "/tmp/bilancia-cli-XXXXXX");
+    if (!mkdtemp(folder))
+        return 1;
+    start_unit(0, "ed-30", password);
+    start_unit(1, "ec-8", NULL);
+    start_unit(2, "ed-30 --firmware 2.4.3", NULL);
+    start_unit(3, "ed-30 --serial ED30-0555 --name decanter", NULL);
+    char path[100];
+    snprintf(path, sizeof path, "%s/pipe", folder); /* hands the password over without a file */
+    return mkfifo(path, 0600);
+}
+
+static int tear_down(void **state)
+{
+    (void)state;
+    for (int i = 0; i < UNITS; i++)
+        stop_unit(i);
+    char line[100];
+    snprintf(line, sizeof line, "rm -rf %s", folder);
+    return system(line);
+}
+
+/* A write with the password over a pipe, while the process list is watched. */
+static int write_copy(const char *copy, int unit, const char *secret, const char *options)
+{
+    char pipe_path[100];
+    snprintf(pipe_path, sizeof pipe_path, "%s/pipe", folder);
+    pid_t hand = fork();
+    if (hand == 0) {
+        int fd = open(pipe_path, O_WRONLY);
+        dprintf(fd, "%s\n", secret);
+        _exit(0);
+    }
+    int code = sh("b write %s %s --password-fd 3 %s 3<pipe", copy, address[unit], options);
+    kill(hand, SIGTERM);
+    waitpid(hand, NULL, 0);
+    return code;
+}
+
+/* ---- the job ---- */
+
+static char copy[100]; /* the first one, of unit 0 */
+
+static void read_show_compare(void **state)
+{
+    (void)state;
+    expect(0, NULL, sh("b read %s --json --why 'before the season'", address[0]));
+    json_t *json = answer();
+    assert_int_equal(json_integer_value(json_object_get(json, "value_requests")), 5);
+    assert_int_equal(json_integer_value(json_object_get(json, "values")), 60);
+    assert_string_equal(text_of(json, "verdict"), "complete");
+    const char *path = text_of(json, "path");
+    assert_int_equal(path[0], '/');
+    assert_int_equal(access(path, R_OK), 0);
+    snprintf(copy, sizeof copy, "%s", strrchr(path, '/') + 1);
+    assert_memory_equal(copy, "crusher_ED30-0417_", 18);
+    json_decref(json);
+    expect(0, "✓ complete", sh("b read %s", address[0]));
+    expect(0, "✓ complete", sh("b read %s", address[0])); /* never over another, even in the same second */
+    assert_int_equal(files(".bset"), 3);
+    expect(0, "access.password", sh("b show %s", copy));
+    expect(0, "before the season", sh("b show %s --json", copy));
+    json = answer();
+    assert_int_equal(json_array_size(json_object_get(json, "values")), 60);
+    assert_int_equal(json_array_size(json_object_get(json, "left_out")), 13);
+    json_decref(json);
+    expect(0, "each within its limits", sh("b check %s", copy));
+    expect(0, "✓ equal", sh("b compare %s %s", copy, address[0]));
+    expect(0, "ok", control(0, "set limit.torque 95.0"));
+    expect(0, "ok", control(0, "set ramp.up 3.500"));
+    expect(1, "2 differ", sh("b compare %s %s", copy, address[0]));
+    expect(1, "2 differ", sh("b compare %s %s", address[0], copy));
+    expect(0, "✓ equal", sh("b compare %s %s", address[0], address[0]));
+    expect(1, NULL, sh("b compare --json %s %s", copy, address[0]));
+    json = answer();
+    assert_int_equal(json_integer_value(json_object_get(json, "differing")), 2);
+    json_t *row = json_array_get(json_object_get(json, "parameters"), 0);
+    assert_string_equal(text_of(row, "id"), "limit.torque");
+    assert_string_equal(text_of(json_object_get(row, "left"), "value"), "180.0");
+    assert_string_equal(text_of(json_object_get(row, "right"), "value"), "95.0");
+    json_decref(json);
+}
+
+static void write_back_with_proof(void **state)
+{
+    (void)state;
+    char digest[65];
+    set_origin origin;
+    bil_set_totals totals;
+    char path[200], why[300];
+    snprintf(path, sizeof path, "%s/%s", folder, copy);
+    assert_int_equal(set_file_check(path, &origin, &totals, why, sizeof why), BIL_OK);
+    for (int i = 0; i < BIL_SHA256; i++)
+        snprintf(digest + 2 * i, 3, "%02x", totals.values_digest[i]);
+    expect(0, "ok", control(0, "factory-reset"));
+    usleep(300000);
+    /* the reset brought the factory password back; the technician sets his own at the device */
+    char set[60];
+    snprintf(set, sizeof set, "set access.password %s", "mill-31x");
+    expect(0, "another one", control(0, set));
+    expect(0, "✓ verified", write_copy(copy, 0, "mill-31x", "--yes"));
+    assert_non_null(strstr(output, "Safety copy"));
+    assert_int_equal(files("_before-write.bset"), 1);
+    assert_int_equal(files(".brec"), 1);
+    unsigned written = counter(0, "values written ");
+    assert_true(written >= 40);
+    expect(0, "ok", control(0, "power-cut"));
+    usleep(300000);
+    expect(0, NULL, sh("b read %s --json", address[0]));
+    json_t *json = answer();
+    assert_string_equal(text_of(json, "values_digest"), digest);
+    json_decref(json);
+    expect(0, "Nothing differs", write_copy(copy, 0, "mill-31x", "--yes"));
+    assert_int_equal(counter(0, "values written "), written);
+    expect(0, NULL, write_copy(copy, 0, "mill-31x", "--yes --json"));
+    json = answer();
+    assert_string_equal(text_of(json, "verdict"), "verified");
+    assert_int_equal(json_integer_value(json_object_get(json, "write_requests")), 0);
+    json_decref(json);
+}
+
+/* ---- the password ---- */
+
+/* Looks for it in the arguments of every process, and in what they show of their environment. */
+static bool in_process_list(const char *secret, bool environment_too)
+{
+    DIR *dir = opendir("/proc");
+    struct dirent *entry;
+    bool found = false;
+    while ((entry = readdir(dir))) {
+        static const char *const names[] = {"cmdline", "environ"};
+        for (int i = 0; i <= environment_too && entry->d_name[0] >= '1' && entry->d_name[0] <= '9'; i++) {
+            char path[300];
+            static char text[1 << 17];
+            snprintf(path, sizeof path, "/proc/%s/%s", entry->d_name, names[i]);
+            int fd = open(path, O_RDONLY);
+            ssize_t got = fd < 0 ? 0 : read(fd, text, sizeof text);
+            if (fd >= 0)
+                close(fd);
+            found = found || (got > 0 && memmem(text, (size_t)got, secret, strlen(secret)));
+        }
+    }
+    closedir(dir);
+    return found;
+}
+
+static void the_password_is_nowhere(void **state)
+{
+    (void)state;
+    stop_unit(0); /* a new one, with the password that it began with */
+    start_unit(0, "ed-30", password);
+    usleep(100000);
+    assert_false(in_process_list(password, true)); /* the simulator has wiped its environment */
+    expect(0, "ok", control(0, "set limit.torque 77.0"));
+    pid_t writer = fork();
+    if (writer == 0)
+        _exit(write_copy(copy, 0, password, "--yes"));
+    int status;
+    unsigned looked = 0;
+    while (waitpid(writer, &status, WNOHANG) == 0) {
+        assert_false(in_process_list(password, false));
+        looked++;
+        usleep(5000);
+    }
+    assert_int_equal(WEXITSTATUS(status), 0);
+    assert_true(looked > 20);
+    expect(0, "ok", control(0, "set limit.torque 78.0"));
+    setenv("BILANCIA_PASSWORD", password, 1); /* the other way: the tool takes it out of its own environment */
+    expect(0, "✓ verified", sh("b write %s %s --yes", copy, address[0]));
+    unsetenv("BILANCIA_PASSWORD");
+    expect(3, "password", write_copy(copy, 0, "wrong", "--yes")); /* messages about a wrong one show nothing either */
+    char hex[40] = "";
+    for (size_t i = 0; password[i]; i++)
+        snprintf(hex + 2 * i, 3, "%02x", (unsigned)password[i]);
+    expect(1, NULL, sh("grep -rlaiE '%s|%s|UXg3dksycF' . --exclude=pipe", password, hex)); /* plain, hex, base64 */
+    char core[100];
+    snprintf(core, sizeof core, "%s/said", folder);
+    assert_int_equal(access(core, R_OK), 0); /* what was said was searched, too */
+}
+
+/* ---- bad input ---- */
+
+static void wrong_calls(void **state)
+{
+    (void)state;
+    expect(2, "Usage", sh("b"));
+    expect(2, "there is no command", sh("b frobnicate"));
+    expect(2, "one argument too many", sh("b read %s %s", address[0], address[1])); /* two where one is wanted */
+    expect(2, "then one device address", sh("b write %s %s --yes", address[0], address[1]));
+    expect(2, "then one device address", sh("b write %s %s --yes", copy, copy));
+    expect(2, "2 arguments are wanted", sh("b compare %s", copy));
+    expect(2, "unknown option", sh("b read --nonsense %s", address[0]));
+    expect(2, "names and passwords don't belong", sh("b read modbus+tcp://a:b@127.0.0.1/1"));
+    expect(2, "a purpose is", sh("b write %s %s --as gift", copy, address[0]));
+    expect(2, "models are", sh("b simulate ed-99"));
+    expect(6, NULL, sh("b check %s >/dev/full", copy));
+    const char *commands[] = {"read", "show", "compare", "write", "check", "simulate", "demo"};
+    for (size_t i = 0; i < sizeof commands / sizeof commands[0]; i++)
+        expect(0, "Example", sh("b %s --help", commands[i]));
+    expect(0, "Exit codes", sh("b --help"));
+}
+
+static void links_that_fail(void **state)
+{
+    (void)state;
+    unsigned before = files(".bset");
+    expect(4, "nothing accepts a connection", sh("b read modbus+tcp://127.0.0.1:9/1"));
+    expect(0, "ok", control(2, "silent"));
+    expect(4, "doesn't answer in time", sh("b read %s", address[2]));
+    expect(0, "ok", control(2, "plug-in"));
+    expect(0, "ok", control(2, "pull-after 6"));
+    expect(5, "Nothing was saved", sh("b read %s", address[2]));
+    assert_int_equal(files(".bset"), before);
+    expect(0, "ok", control(2, "plug-in"));
+}
+
+/* The cable is pulled in the middle of a write: the device stays held, the message says how to go on, and that works.
+ */
+static void a_write_that_breaks_off(void **state)
+{
+    (void)state;
+    expect(0, "✓ complete", sh("b read %s -f .", address[3]));
+    expect(0, NULL, sh("ls decanter_*.bset"));
+    char own[100];
+    assert_int_equal(sscanf(output, "%99s", own), 1);
+    expect(0, "ok", control(3, "factory-reset"));
+    usleep(300000);
+    expect(0, "ok", control(3, "set command.run 1"));
+    expect(0, "ok", control(3, "pull-after 26"));
+    expect(7, "still held", write_copy(own, 3, "mill-30", "--yes"));
+    assert_non_null(strstr(output, "To finish:"));
+    assert_non_null(strstr(output, "To go back:"));
+    char back[300] = "";
+    assert_int_equal(sscanf(strstr(output, "To go back:"), "To go back: bilancia write %299s", back), 1);
+    expect(0, "ok", control(3, "plug-in"));
+    expect(0, "= 2", control(3, "get drive.state"));
+    expect(0, "✓ verified", write_copy(own, 3, "mill-30", "--yes"));
+    expect(0, "= 1", control(3, "get drive.state")); /* it runs again, as it did before the first try */
+    expect(0, "✓ equal", sh("b compare %s %s", own, address[3]));
+    expect(0, "✓ verified", write_copy(back, 3, "mill-30", "--yes")); /* and the way back is open, too */
+    expect(1, "differ", sh("b compare %s %s", own, address[3]));
+}
+
+static void sets_that_dont_fit(void **state)
+{
+    (void)state;
+    unsigned written[UNITS];
+    for (int i = 0; i < UNITS; i++)
+        written[i] = counter(i, "write requests ");
+    unsigned records = files(".brec");
+    expect(3, "the copy is from a ED-30, this is a EC-8", write_copy(copy, 1, password, "--yes"));
+    expect(3, "can't be compared", sh("b compare %s %s", copy, address[1]));
+    expect(3, "the copy is from 2.4.1, the unit has 2.4.3", write_copy(copy, 2, "mill-30", "--yes"));
+    expect(3, "the copy is from serial number ED30-0417", write_copy(copy, 3, "mill-30", "--yes"));
+    expect(3, "another unit", write_copy(copy, 3, "mill-30", "--yes --as restore"));
+    expect(3, "none was given", sh("b write %s %s --yes", copy, address[0]));
+    expect(3, "nobody can be asked", write_copy(copy, 0, password, ""));
+    expect(0, NULL, sh("head -c 3000 %s >cut.bset; sed 's/ED30-0417/ED30-0418/' %s >altered.bset", copy, copy));
+    expect(6, "cut.bset:", write_copy("cut.bset", 0, password, "--yes"));
+    expect(6, "altered.bset:75: the digest", write_copy("altered.bset", 0, password, "--yes"));
+    expect(6, "No such file", write_copy("nowhere.bset", 0, password, "--yes"));
+    expect(6, "altered.bset:75: the digest", sh("b show altered.bset"));
+    expect(6, "altered.bset:75: the digest", sh("b compare altered.bset %s", copy));
+    expect(6, "cut.bset:", sh("b check %s cut.bset", copy));
+    expect(6, "folder", write_copy(copy, 0, password, "--yes --folder /nowhere"));
+    for (int i = 0; i < UNITS; i++)
+        assert_int_equal(counter(i, "write requests "), written[i]);
+    assert_int_equal(files(".brec"), records);
+}
+
+/* Sound files with a parameter that nobody knows, or a value that nobody may set. */
+static void sets_with_wrong_values(void **state)
+{
+    (void)state;
+    const bil_description *d = &bil_description_ed_30;
+    char path[200], why[300], saved[STORAGE_PATH];
+    snprintf(path, sizeof path, "%s/%s", folder, copy);
+    bil_image image = new_image(d);
+    set_origin origin;
+    bil_set_totals totals;
+    assert_int_equal(set_file_load(path, &image, &origin, &totals, why, sizeof why), BIL_OK);
+    uint16_t index = index_of(d, "motor.current");
+    bil_image_put(&image, index, (const uint8_t[]){0xff, 0xff});
+    assert_int_equal(set_file_save(&image, &origin, folder, "limits.bset", saved, &totals), BIL_OK);
+    bil_param *params = malloc(d->count * sizeof *params);
+    memcpy(params, d->params, d->count * sizeof *params);
+    params[index].id = "motor.currentx";
+    bil_description other = *d;
+    other.params = params;
+    bil_image_put(&image, index, (const uint8_t[]){0x04, 0x74});
+    image.description = &other;
+    assert_int_equal(set_file_save(&image, &origin, folder, "unknown.bset", saved, &totals), BIL_OK);
+    free(params);
+    image.description = d;
+    free_image(&image);
+    unsigned before = counter(0, "write requests ");
+    expect(3, "motor.current: the value lies outside its limits", write_copy("limits.bset", 0, password, "--yes"));
+    expect(3, "motor.currentx: the description doesn't know this parameter",
+           write_copy("unknown.bset", 0, password, "--yes"));
+    expect(3, "limits.bset", sh("b check limits.bset"));
+    assert_int_equal(counter(0, "write requests "), before);
+}
+
+static void folders_and_disks(void **state)
+{
+    (void)state;
+    unsigned before = files("");
+    unsigned written = counter(0, "write requests ");
+    expect(6, "can't be written", sh("b read %s --folder /nowhere", address[0]));
+    expect(6, "can't be written", sh("b read %s --folder %s", address[0], copy));
+    expect(6, "can't be written", sh("b read %s --folder /proc", address[0]));
+    sh("mkdir full; (ulimit -f 0; b read %s --folder full 2>&1; echo code $?) | cat", address[0]);
+    expect(0, "the disk is full", 0);
+    expect(0, "code 6", 0);
+    expect(0, NULL, sh("test -z \"$(ls -A full)\"")); /* nothing half-written stays behind */
+    sh("(ulimit -f 0; BILANCIA_PASSWORD=%s b write %s %s --yes --folder full 2>&1; echo code $?) | cat", "mill-30",
+       copy, address[0]);
+    expect(0, "the disk is full", 0);
+    expect(0, "code 6", 0);
+    expect(0, NULL, sh("test -z \"$(ls -A full)\" && rmdir full"));
+    assert_int_equal(counter(0, "write requests "), written);
+    assert_int_equal(files(""), before);
+}
+
+int main(void)
+{
+    const struct CMUnitTest tests[] = {
+        cmocka_unit_test(read_show_compare),       cmocka_unit_test(write_back_with_proof),
+        cmocka_unit_test(the_password_is_nowhere), cmocka_unit_test(wrong_calls),
+        cmocka_unit_test(links_that_fail),         cmocka_unit_test(a_write_that_breaks_off),
+        cmocka_unit_test(sets_that_dont_fit),      cmocka_unit_test(sets_with_wrong_values),
+        cmocka_unit_test(folders_and_disks),
+    };
+    return cmocka_run_group_tests_name("cli", tests, set_up, tear_down);
+}

@@ -27,8 +27,10 @@ static void make_half(half *h, dice *d)
     memset(h, 0, sizeof *h);
     for (size_t i = 0; i < WORLD; i++) {
         h->there[i] = roll_below(d, 3) != 0;
-        h->items[i] = (bil_item){.id = {ids[i], strlen(ids[i])}, .type = roll_below(d, 8) ? BIL_U16 : BIL_I16,
-                                 .cls = roll_below(d, 12) ? BIL_CLASS_SETUP : BIL_CLASS_PLACE, .size = 2};
+        h->items[i] = (bil_item){.id = {ids[i], strlen(ids[i])},
+                                 .type = roll_below(d, 8) ? BIL_U16 : BIL_I16,
+                                 .cls = roll_below(d, 12) ? BIL_CLASS_SETUP : BIL_CLASS_PLACE,
+                                 .size = 2};
         if (roll_below(d, 6) == 0)
             h->items[i].unreadable = BIL_E_REFUSED;
         else

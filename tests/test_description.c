@@ -5,6 +5,7 @@
 #include "host/description_yaml.h"
 
 /* A sound description; tests replace one line of it. */
+/* clang-format off */
 static const char *const sound[] = {
     "bilancia_description: 0",                                                       /* 1 */
     "vendor: Esempio",                                                               /* 2 */
@@ -26,6 +27,7 @@ static const char *const sound[] = {
     "  x.state: {name: State, type: choice8, class: live, at: 12, choices: {0: ready, 2: held}}", /* 18 */
     "  x.mode: {name: Mode, type: choice8, class: setup, at: 13, choices: {0: one, 1: two}, resets: [x.level]}", /* 19 */
 };
+/* clang-format on */
 enum { LINES = sizeof sound / sizeof sound[0] };
 
 static const char *write_yaml(const char *path, int changed, const char *line)
@@ -41,6 +43,7 @@ static const char *write_yaml(const char *path, int changed, const char *line)
 static const struct {
     int line;
     const char *text, *says; /* ^ marks the place; it is no part of the text */
+    /* clang-format off */
 } wrong[] = {
     {1, "bilancia_description: ^1", "whole number"},
     {2, "^vendr: Esempio", "no key that belongs here"},
@@ -80,6 +83,7 @@ static const struct {
     {19, "  x.mode: {name: Mode, type: choice8, class: setup, at: 13, choices: {0: one, 1: two}, resets: [^y.*]}", "no parameter"},
     {19, "  ^- a list", "did not find expected key"},
 };
+/* clang-format on */
 
 static void every_error_has_its_place(void **state)
 {
@@ -100,12 +104,14 @@ static void every_error_has_its_place(void **state)
     for (size_t i = 0; i < sizeof wrong / sizeof wrong[0]; i++) {
         char line[200], place[100];
         size_t column = strcspn(wrong[i].text, "^");
-        snprintf(line, sizeof line, "%.*s%s", (int)column, wrong[i].text, wrong[i].text + column + (wrong[i].text[column] == '^'));
+        snprintf(line, sizeof line, "%.*s%s", (int)column, wrong[i].text,
+                 wrong[i].text + column + (wrong[i].text[column] == '^'));
         write_yaml(path, wrong[i].line, line);
         snprintf(place, sizeof place, "%s:%d:%zu: ", path, wrong[i].line, column + 1);
         int error = description_load(&loaded, path, why, sizeof why);
         if (error != BIL_E_YAML || strncmp(why, place, strlen(place)) != 0 || !strstr(why, wrong[i].says))
-            fail_msg("\"%s\" gives \"%s\" and not \"%s...%s\"", wrong[i].text, error ? why : "no error", place, wrong[i].says);
+            fail_msg("\"%s\" gives \"%s\" and not \"%s...%s\"", wrong[i].text, error ? why : "no error", place,
+                     wrong[i].says);
     }
     assert_int_equal(description_load(&loaded, "/nowhere/x.yaml", why, sizeof why), BIL_E_FILE_OPEN);
     unlink(path);
@@ -132,9 +138,12 @@ static void same_params(const bil_description *a, const bil_description *b)
         assert_int_equal(x.reset_count, y.reset_count);
         if (x.reset_count)
             assert_memory_equal(x.resets, y.resets, x.reset_count * sizeof x.resets[0]);
-        assert_int_equal(x.format.type | x.format.size << 8 | x.format.decimals << 16, y.format.type | y.format.size << 8 | y.format.decimals << 16);
-        assert_int_equal(x.format.order | x.format.rounding << 8 | x.format.limited << 16, y.format.order | y.format.rounding << 8 | y.format.limited << 16);
-        assert_true(x.format.mul == y.format.mul && x.format.offset == y.format.offset && x.format.round_to == y.format.round_to);
+        assert_int_equal(x.format.type | x.format.size << 8 | x.format.decimals << 16,
+                         y.format.type | y.format.size << 8 | y.format.decimals << 16);
+        assert_int_equal(x.format.order | x.format.rounding << 8 | x.format.limited << 16,
+                         y.format.order | y.format.rounding << 8 | y.format.limited << 16);
+        assert_true(x.format.mul == y.format.mul && x.format.offset == y.format.offset &&
+                    x.format.round_to == y.format.round_to);
         assert_true(x.format.step == y.format.step && x.format.low == y.format.low && x.format.high == y.format.high);
         assert_true(x.address == y.address && x.raw_at == y.raw_at && x.cells == y.cells && x.space == y.space);
         assert_true(x.cls == y.cls && x.flags == y.flags && x.stage == y.stage);
@@ -148,10 +157,12 @@ static void same_procedures(const bil_description *a, const bil_description *b)
     assert_int_equal(a->procedure_count, b->procedure_count);
     for (uint16_t i = 0; i < a->procedure_count; i++) {
         const bil_procedure *x = &a->procedures[i], *y = &b->procedures[i];
-        assert_true(x->kind == y->kind && x->for_state == y->for_state && x->found == y->found && x->step_count == y->step_count);
+        assert_true(x->kind == y->kind && x->for_state == y->for_state && x->found == y->found &&
+                    x->step_count == y->step_count);
         for (uint16_t k = 0; k < x->step_count; k++) {
             const bil_proc_step *s = &x->steps[k], *t = &y->steps[k];
-            assert_true(s->kind == t->kind && s->repeatable == t->repeatable && s->param == t->param && s->value == t->value);
+            assert_true(s->kind == t->kind && s->repeatable == t->repeatable && s->param == t->param &&
+                        s->value == t->value);
             assert_true(s->mask == t->mask && s->within_ms == t->within_ms && s->every_ms == t->every_ms);
             same_text(s->text, t->text);
         }

@@ -1,11 +1,10 @@
-/* Jobs on simulated units with a virtual clock: the good way, every refusal, every break, every fault at every request. */
+/* Jobs on simulated units with a virtual clock: the good way, every refusal, every break, every fault at every request.
+ */
 #include "help.h"
 
 /* ---- a link with faults ---- */
 
-typedef enum fault {
-    NO_FAULT, POWER_CUT, CABLE_PULLED, REPLY_LOST, REQUEST_LOST, BUSY_ONCE, OTHER_HAND, FAULTS
-} fault;
+typedef enum fault { NO_FAULT, POWER_CUT, CABLE_PULLED, REPLY_LOST, REQUEST_LOST, BUSY_ONCE, OTHER_HAND, FAULTS } fault;
 
 typedef struct faulty {
     bil_link inner;
@@ -58,8 +57,9 @@ static bool strikes(faulty *f, bil_result *result, bil_outcome *outcome)
         *outcome = BIL_BUSY;
         return true;
     case OTHER_HAND:
-        sim_control(f->sim->unit, f->sim->now, f->sim->unit->model == &sim_ed30 ? "set limit.energy 4321" : "set plant.alarm_delay 321",
-                    answer, sizeof answer);
+        sim_control(f->sim->unit, f->sim->now,
+                    f->sim->unit->model == &sim_ed30 ? "set limit.energy 4321" : "set plant.alarm_delay 321", answer,
+                    sizeof answer);
         return false;
     default:
         return false;
@@ -71,7 +71,8 @@ static bool reply_is_lost(const faulty *f)
     return f->kind == REPLY_LOST && f->count == f->at + 1;
 }
 
-static bil_outcome faulty_read(void *ctx, uint8_t space, uint16_t address, uint16_t count, uint16_t *cells, bil_result *result)
+static bil_outcome faulty_read(void *ctx, uint8_t space, uint16_t address, uint16_t count, uint16_t *cells,
+                               bil_result *result)
 {
     faulty *f = ctx;
     bil_outcome outcome;
@@ -81,7 +82,8 @@ static bil_outcome faulty_read(void *ctx, uint8_t space, uint16_t address, uint1
     return reply_is_lost(f) ? lost(f, result) : outcome;
 }
 
-static bil_outcome faulty_write(void *ctx, uint8_t space, uint16_t address, uint16_t count, const uint16_t *cells, bil_result *result)
+static bil_outcome faulty_write(void *ctx, uint8_t space, uint16_t address, uint16_t count, const uint16_t *cells,
+                                bil_result *result)
 {
     faulty *f = ctx;
     bil_outcome outcome;
@@ -110,7 +112,7 @@ static void make_faulty(faulty *f, bench *b, fault kind, unsigned at)
 typedef struct model_under_test {
     const sim_model *sim;
     const bil_description *description;
-    const char *run;        /* how somebody starts it */
+    const char *run; /* how somebody starts it */
     uint32_t running, held;
 } model_under_test;
 
@@ -242,7 +244,8 @@ static void only_what_differs_is_written(void **state)
     prepare(&b, &drive, false);
     assert_int_equal(bench_write(&b, bench_config(&b)).u.end.verdict, BIL_VERDICT_VERIFIED);
     char answer[200];
-    static const char *const changes[] = {"set limit.energy 5", "set motor.current 3.00", "set bus.name other", "set watch.mask 0"};
+    static const char *const changes[] = {"set limit.energy 5", "set motor.current 3.00", "set bus.name other",
+                                          "set watch.mask 0"};
     for (size_t i = 0; i < sizeof changes / sizeof changes[0]; i++) {
         sim_control(b.unit, b.sim.now, changes[i], answer, sizeof answer);
         uint64_t before = b.unit->counters.values_written;
@@ -553,7 +556,7 @@ static void every_fault_at_every_request(void **state)
                     b.sim.now += 20000;
                     sim_is_up(b.unit, b.sim.now);
                     assert_int_not_equal(b.unit->state, models[i / 2]->held); /* released is released */
-                    assert_int_equal(b.progress.written, 0);                   /* and then nothing was written */
+                    assert_int_equal(b.progress.written, 0);                  /* and then nothing was written */
                 }
                 if ((kind == BUSY_ONCE || kind == REQUEST_LOST || kind == REPLY_LOST) && !good)
                     fail_msg("fault %d at request %u ends with %s", kind, at, bil_error_name((int)end.u.end.cause));
@@ -601,7 +604,8 @@ static void results_must_fit_and_memory_must_suffice(void **state)
     (void)state;
     bench b;
     bench_open(&b, &sim_ed30, &bil_description_ed_30, false);
-    bil_job_config config = {.struct_size = sizeof config, .kind = BIL_JOB_READ, .description = b.description, .have = &b.have};
+    bil_job_config config = {
+        .struct_size = sizeof config, .kind = BIL_JOB_READ, .description = b.description, .have = &b.have};
     size_t size = bil_job_size(b.description);
     void *memory = malloc(size);
     bil_job *job;
@@ -621,13 +625,20 @@ static void results_must_fit_and_memory_must_suffice(void **state)
 int main(void)
 {
     const struct CMUnitTest tests[] = {
-        cmocka_unit_test(a_read_is_whole_and_short), cmocka_unit_test(one_refused_value_is_the_only_one_missing),
-        cmocka_unit_test(a_reset_unit_is_brought_back), cmocka_unit_test(only_what_differs_is_written),
-        cmocka_unit_test(rounding_is_named_or_a_difference), cmocka_unit_test(without_a_restart_nothing_is_proved),
-        cmocka_unit_test(refusals_touch_nothing), cmocka_unit_test(another_unit_keeps_what_is_its_own),
-        cmocka_unit_test(other_models_and_firmware_are_seen), cmocka_unit_test(a_unit_held_by_somebody_stays_held),
-        cmocka_unit_test(broken_off_after_each_action), cmocka_unit_test(every_fault_at_every_request),
-        cmocka_unit_test(a_change_by_somebody_else_stops_the_job), cmocka_unit_test(results_must_fit_and_memory_must_suffice),
+        cmocka_unit_test(a_read_is_whole_and_short),
+        cmocka_unit_test(one_refused_value_is_the_only_one_missing),
+        cmocka_unit_test(a_reset_unit_is_brought_back),
+        cmocka_unit_test(only_what_differs_is_written),
+        cmocka_unit_test(rounding_is_named_or_a_difference),
+        cmocka_unit_test(without_a_restart_nothing_is_proved),
+        cmocka_unit_test(refusals_touch_nothing),
+        cmocka_unit_test(another_unit_keeps_what_is_its_own),
+        cmocka_unit_test(other_models_and_firmware_are_seen),
+        cmocka_unit_test(a_unit_held_by_somebody_stays_held),
+        cmocka_unit_test(broken_off_after_each_action),
+        cmocka_unit_test(every_fault_at_every_request),
+        cmocka_unit_test(a_change_by_somebody_else_stops_the_job),
+        cmocka_unit_test(results_must_fit_and_memory_must_suffice),
     };
     return cmocka_run_group_tests_name("job", tests, NULL, NULL);
 }

@@ -30,8 +30,10 @@ static void make_map(map *m, dice *d)
         m->across[i].space = (uint8_t)roll_below(d, 2);
     }
     m->description = (bil_description){.params = m->params, .count = m->count, .across = m->across, .across_count = 4};
-    m->rule = (bil_block_rule){.largest = (uint16_t)(4 + roll_below(d, 12)), .request_cost = (uint16_t)(1 + roll_below(d, 9)),
-                               .cell_cost = (uint16_t)(roll_below(d, 2) ? roll_below(d, 4) : 0), .across = roll_below(d, 4) != 0};
+    m->rule = (bil_block_rule){.largest = (uint16_t)(4 + roll_below(d, 12)),
+                               .request_cost = (uint16_t)(1 + roll_below(d, 9)),
+                               .cell_cost = (uint16_t)(roll_below(d, 2) ? roll_below(d, 4) : 0),
+                               .across = roll_below(d, 4) != 0};
 }
 
 /* May items from..to-1 be one block? Looked at cell by cell. */
@@ -53,7 +55,8 @@ static bool is_block(const map *m, uint16_t from, uint16_t to)
             }
         bool may = false;
         for (int i = 0; i < 4 && m->rule.across; i++)
-            may = may || (m->across[i].space == p[from].space && gap_first >= m->across[i].first && gap_last <= m->across[i].last);
+            may = may || (m->across[i].space == p[from].space && gap_first >= m->across[i].first &&
+                          gap_last <= m->across[i].last);
         if (!covered && !may)
             return false;
     }
@@ -124,7 +127,8 @@ static unsigned nearest_first(const bil_description *d, const uint16_t *items, u
         for (unsigned i = 0; i + 1 < blocks; i++) {
             uint32_t gap = first[i + 1] - end[i];
             bool may = gap == 0 || bil_description_across(d, 0, end[i], first[i + 1] - 1);
-            if (may && end[i + 1] - first[i] <= d->link.read_cells && (best == blocks || gap < first[best + 1] - end[best]))
+            if (may && end[i + 1] - first[i] <= d->link.read_cells &&
+                (best == blocks || gap < first[best + 1] - end[best]))
                 best = i;
         }
         if (best == blocks)
@@ -157,9 +161,10 @@ static void classes_go_where_they_belong(void **state)
     (void)state;
     /* rows: setup place calibration-of-unit calibration-of-place unit secret live command;
      * columns: restore, replacement, clone, and the same three with calibration asked for */
-    static const char *const table[8] = {"++++++", "++-++-", "---+--", "---++-", "------", "------", "------", "------"};
-    static const uint8_t classes[8] = {BIL_CLASS_SETUP, BIL_CLASS_PLACE, BIL_CLASS_CALIBRATION, BIL_CLASS_CALIBRATION,
-                                       BIL_CLASS_UNIT, BIL_CLASS_SECRET, BIL_CLASS_LIVE, BIL_CLASS_COMMAND};
+    static const char *const table[8] = {"++++++", "++-++-", "---+--", "---++-",
+                                         "------", "------", "------", "------"};
+    static const uint8_t classes[8] = {BIL_CLASS_SETUP, BIL_CLASS_PLACE,  BIL_CLASS_CALIBRATION, BIL_CLASS_CALIBRATION,
+                                       BIL_CLASS_UNIT,  BIL_CLASS_SECRET, BIL_CLASS_LIVE,        BIL_CLASS_COMMAND};
     for (int row = 0; row < 8; row++)
         for (int column = 0; column < 6; column++) {
             bil_param param = {.cls = classes[row], .flags = row == 3 ? BIL_OF_PLACE : 0};
@@ -169,7 +174,8 @@ static void classes_go_where_they_belong(void **state)
 
 int main(void)
 {
-    const struct CMUnitTest tests[] = {cmocka_unit_test(never_one_request_more), cmocka_unit_test(the_drive_takes_five_requests),
+    const struct CMUnitTest tests[] = {cmocka_unit_test(never_one_request_more),
+                                       cmocka_unit_test(the_drive_takes_five_requests),
                                        cmocka_unit_test(classes_go_where_they_belong)};
     return cmocka_run_group_tests_name("plan", tests, NULL, NULL);
 }

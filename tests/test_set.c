@@ -6,18 +6,42 @@ enum { ROOM = 1 << 16 };
 /* A description small enough to try every byte with every value. */
 static const bil_choice modes[] = {{0, "speed"}, {1, "torque"}};
 static const bil_param params[] = {
-    {.id = "a.key", .name = "Key", .unit = "", .format = {.type = BIL_TEXT, .size = 4, .mul = 1}, .cls = BIL_CLASS_SECRET},
-    {.id = "a.mode", .name = "Mode", .unit = "", .format = {.type = BIL_CHOICE8, .size = 1, .mul = 1, .choices = modes,
-     .choice_count = 2}, .raw_at = 4, .cls = BIL_CLASS_SETUP, .flags = 3},
-    {.id = "a.name", .name = "A \"name\"", .unit = "", .format = {.type = BIL_TEXT, .size = 4, .mul = 1}, .raw_at = 5,
-     .cls = BIL_CLASS_PLACE, .flags = 3},
-    {.id = "b.gone", .name = "Gone", .unit = "", .format = {.type = BIL_U8, .size = 1, .mul = 1}, .raw_at = 9,
-     .cls = BIL_CLASS_SETUP, .flags = 3},
-    {.id = "b.level", .name = "Level", .unit = "mm", .format = {.type = BIL_I16, .size = 2, .mul = 1, .decimals = 1}, .raw_at = 10,
-     .cls = BIL_CLASS_SETUP, .flags = 3},
+    {.id = "a.key",
+     .name = "Key",
+     .unit = "",
+     .format = {.type = BIL_TEXT, .size = 4, .mul = 1},
+     .cls = BIL_CLASS_SECRET},
+    {.id = "a.mode",
+     .name = "Mode",
+     .unit = "",
+     .format = {.type = BIL_CHOICE8, .size = 1, .mul = 1, .choices = modes, .choice_count = 2},
+     .raw_at = 4,
+     .cls = BIL_CLASS_SETUP,
+     .flags = 3},
+    {.id = "a.name",
+     .name = "A \"name\"",
+     .unit = "",
+     .format = {.type = BIL_TEXT, .size = 4, .mul = 1},
+     .raw_at = 5,
+     .cls = BIL_CLASS_PLACE,
+     .flags = 3},
+    {.id = "b.gone",
+     .name = "Gone",
+     .unit = "",
+     .format = {.type = BIL_U8, .size = 1, .mul = 1},
+     .raw_at = 9,
+     .cls = BIL_CLASS_SETUP,
+     .flags = 3},
+    {.id = "b.level",
+     .name = "Level",
+     .unit = "mm",
+     .format = {.type = BIL_I16, .size = 2, .mul = 1, .decimals = 1},
+     .raw_at = 10,
+     .cls = BIL_CLASS_SETUP,
+     .flags = 3},
 };
-static const bil_description small = {.vendor = "Esempio", .model = "T-1", .layout = "00", .count = 5, .params = params,
-                                      .raw_size = 12};
+static const bil_description small = {
+    .vendor = "Esempio", .model = "T-1", .layout = "00", .count = 5, .params = params, .raw_size = 12};
 
 static bil_digest digests[5];
 
@@ -46,13 +70,24 @@ static bil_str str(const char *text)
 static size_t write_set(const bil_image *image, bool with_file, char *out, bil_set_totals *totals)
 {
     const bil_description *d = image->description;
-    bil_set_header header = {.vendor = str(d->vendor), .model = str(d->model), .serial = str("S\\1"), .description = str(d->model),
-                             .layout = str(d->layout), .revision = 7, .when = str("2026-11-23T07:00:00Z"), .why = str("olio è \"pronto\"")};
+    bil_set_header header = {.vendor = str(d->vendor),
+                             .model = str(d->model),
+                             .serial = str("S\\1"),
+                             .description = str(d->model),
+                             .layout = str(d->layout),
+                             .revision = 7,
+                             .when = str("2026-11-23T07:00:00Z"),
+                             .why = str("olio è \"pronto\"")};
     bil_set_writer writer;
     size_t used = 0, length;
     char line[BIL_SET_LINE];
-#define LINE(call) do { assert_int_equal((call), BIL_OK); assert_true(used + length < ROOM); \
-                        memcpy(out + used, line, length); used += length; } while (0)
+#define LINE(call)                                                                                                     \
+    do {                                                                                                               \
+        assert_int_equal((call), BIL_OK);                                                                              \
+        assert_true(used + length < ROOM);                                                                             \
+        memcpy(out + used, line, length);                                                                              \
+        used += length;                                                                                                \
+    } while (0)
     LINE(bil_set_begin(&writer, digests[0], digests[1], &host_floats, &header, line, &length));
     for (uint16_t i = 0; i < d->count; i++)
         if (bil_class_left_out((bil_class)d->params[i].cls))
@@ -106,14 +141,18 @@ static bil_image small_image(void)
 
 /* The whole file, written by hand from the format's description, but for the digests. */
 static const char by_hand[] =
-    "{\"bilancia_set\":0,\"vendor\":\"Esempio\",\"model\":\"T-1\",\"hardware\":\"\",\"firmware\":\"\",\"serial\":\"S\\\\1\","
+    "{\"bilancia_set\":0,\"vendor\":\"Esempio\",\"model\":\"T-1\",\"hardware\":\"\",\"firmware\":\"\",\"serial\":"
+    "\"S\\\\1\","
     "\"device\":\"\",\"description\":{\"model\":\"T-1\",\"revision\":7,\"layout\":\"00\"},\"parent\":\"\","
     "\"when\":\"2026-11-23T07:00:00Z\",\"who\":\"\",\"why\":\"olio è \\\"pronto\\\"\",\"scope\":\"\",\"from\":\"\"}\n"
     "{\"left_out\":\"a.key\",\"class\":\"secret\",\"name\":\"Key\"}\n"
-    "{\"id\":\"a.mode\",\"type\":\"choice8\",\"class\":\"setup\",\"raw\":\"01\",\"value\":\"torque\",\"name\":\"Mode\"}\n"
-    "{\"id\":\"a.name\",\"type\":\"text\",\"class\":\"place\",\"raw\":\"54223100\",\"value\":\"T\\\"1\",\"name\":\"A \\\"name\\\"\"}\n"
+    "{\"id\":\"a.mode\",\"type\":\"choice8\",\"class\":\"setup\",\"raw\":\"01\",\"value\":\"torque\",\"name\":\"Mode\"}"
+    "\n"
+    "{\"id\":\"a.name\",\"type\":\"text\",\"class\":\"place\",\"raw\":\"54223100\",\"value\":\"T\\\"1\",\"name\":\"A "
+    "\\\"name\\\"\"}\n"
     "{\"id\":\"b.gone\",\"type\":\"u8\",\"class\":\"setup\",\"unreadable\":\"refused\",\"name\":\"Gone\"}\n"
-    "{\"id\":\"b.level\",\"type\":\"i16\",\"class\":\"setup\",\"raw\":\"ff85\",\"value\":-12.3,\"unit\":\"mm\",\"name\":\"Level\"}\n"
+    "{\"id\":\"b.level\",\"type\":\"i16\",\"class\":\"setup\",\"raw\":\"ff85\",\"value\":-12.3,\"unit\":\"mm\","
+    "\"name\":\"Level\"}\n"
     "{\"file\":\"label.bin\",\"bytes\":5,\"digest\":\"";
 
 static void hex_of(const uint8_t *digest, char *out)
@@ -139,7 +178,9 @@ static void the_format_is_what_the_manual_says(void **state)
     static const char worked[] = "a.mode choice8 01\na.name text 54223100\nb.level i16 ff85\n";
     assert_true(digest_hex(worked, sizeof worked - 1, values));
     char last[300];
-    snprintf(last, sizeof last, "{\"end\":{\"values\":3,\"unreadable\":1,\"left_out\":1,\"files\":1,\"values_digest\":\"%s\",\"digest\":\"%s\"}}\n",
+    snprintf(last, sizeof last,
+             "{\"end\":{\"values\":3,\"unreadable\":1,\"left_out\":1,\"files\":1,\"values_digest\":\"%s\",\"digest\":"
+             "\"%s\"}}\n",
              values, hex);
     assert_string_equal(end, last);
     assert_int_equal(read_set(file, size, &back, &read), BIL_OK);
@@ -220,12 +261,14 @@ static int with_line(const char *line, bool in_values, uint32_t values, uint32_t
     digest_hex(file, used, hex);
     if (in_values) { /* "id type hex\n" of the one line */
         char id[100] = "", type[20] = "", raw[140] = "";
-        if (sscanf(line, "{\"id\":\"%99[^\"]\",\"type\":\"%19[^\"]\",\"class\":\"setup\",\"raw\":\"%139[^\"]\"", id, type, raw) == 3)
+        if (sscanf(line, "{\"id\":\"%99[^\"]\",\"type\":\"%19[^\"]\",\"class\":\"setup\",\"raw\":\"%139[^\"]\"", id,
+                   type, raw) == 3)
             snprintf(worked, sizeof worked, "%s %s %s\n", id, type, raw);
     }
     digest_hex(worked, strlen(worked), values_hex);
     used += (size_t)snprintf(file + used, ROOM - used,
-                             "{\"end\":{\"values\":%u,\"unreadable\":%u,\"left_out\":%u,\"files\":0,\"values_digest\":\"%s\",\"digest\":\"%s\"}}\n",
+                             "{\"end\":{\"values\":%u,\"unreadable\":%u,\"left_out\":%u,\"files\":0,\"values_digest\":"
+                             "\"%s\",\"digest\":\"%s\"}}\n",
                              values, unreadable, left_out, values_hex, hex);
     bil_set_totals totals;
     return read_set(file, used, NULL, &totals);
@@ -240,25 +283,30 @@ static void other_forms_are_refused(void **state)
         const char *line;
         int error;
     } cases[] = {
-        {VALUE("\"raw\":\"0A\",\"value\":10"), BIL_E_SET_LINE},           /* upper case */
+        {VALUE("\"raw\":\"0A\",\"value\":10"), BIL_E_SET_LINE}, /* upper case */
         {VALUE("\"raw\":\"005\",\"value\":5"), BIL_E_SET_LINE},
-        {VALUE("\"raw\":\"0005\",\"value\":5"), BIL_E_SET_LINE},          /* too long for the type */
+        {VALUE("\"raw\":\"0005\",\"value\":5"), BIL_E_SET_LINE}, /* too long for the type */
         {VALUE("\"raw\":\"\",\"value\":5"), BIL_E_SET_LINE},
-        {VALUE("\"raw\":\"05\", \"value\":5"), BIL_E_SET_LINE},           /* white space */
+        {VALUE("\"raw\":\"05\", \"value\":5"), BIL_E_SET_LINE}, /* white space */
         {VALUE("\"raw\":\"05\",\"value\":05"), BIL_E_SET_LINE},
         {VALUE("\"raw\":\"05\",\"value\":5."), BIL_E_SET_LINE},
         {VALUE("\"raw\":\"05\",\"value\":+5"), BIL_E_SET_LINE},
-        {VALUE("\"raw\":\"05\",\"value\":\"\\u0041\""), BIL_E_SET_LINE},  /* an escape that isn't needed */
-        {VALUE("\"raw\":\"05\",\"value\":\"\x80\""), BIL_E_SET_LINE},     /* no UTF-8 */
+        {VALUE("\"raw\":\"05\",\"value\":\"\\u0041\""), BIL_E_SET_LINE}, /* an escape that isn't needed */
+        {VALUE("\"raw\":\"05\",\"value\":\"\x80\""), BIL_E_SET_LINE},    /* no UTF-8 */
         {VALUE("\"raw\":\"05\",\"value\":{}"), BIL_E_SET_LINE},
         {VALUE("\"raw\":\"05\",\"value\":5,\"unit\":\"\""), BIL_E_SET_LINE},
         {VALUE("\"unreadable\":\"ok\""), BIL_E_SET_LINE},
         {VALUE("\"unreadable\":\"no such error\""), BIL_E_SET_LINE},
-        {"{\"id\":\"X.y\",\"type\":\"u8\",\"class\":\"setup\",\"raw\":\"05\",\"value\":5,\"name\":\"X\"}\n", BIL_E_SET_LINE},
-        {"{\"id\":\"x..y\",\"type\":\"u8\",\"class\":\"setup\",\"raw\":\"05\",\"value\":5,\"name\":\"X\"}\n", BIL_E_SET_LINE},
-        {"{\"id\":\"x.y.\",\"type\":\"u8\",\"class\":\"setup\",\"raw\":\"05\",\"value\":5,\"name\":\"X\"}\n", BIL_E_SET_LINE},
-        {"{\"id\":\"x.y\",\"type\":\"u9\",\"class\":\"setup\",\"raw\":\"05\",\"value\":5,\"name\":\"X\"}\n", BIL_E_SET_LINE},
-        {"{\"id\":\"x.y\",\"type\":\"u8\",\"class\":\"secret\",\"raw\":\"05\",\"value\":5,\"name\":\"X\"}\n", BIL_E_SET_LINE},
+        {"{\"id\":\"X.y\",\"type\":\"u8\",\"class\":\"setup\",\"raw\":\"05\",\"value\":5,\"name\":\"X\"}\n",
+         BIL_E_SET_LINE},
+        {"{\"id\":\"x..y\",\"type\":\"u8\",\"class\":\"setup\",\"raw\":\"05\",\"value\":5,\"name\":\"X\"}\n",
+         BIL_E_SET_LINE},
+        {"{\"id\":\"x.y.\",\"type\":\"u8\",\"class\":\"setup\",\"raw\":\"05\",\"value\":5,\"name\":\"X\"}\n",
+         BIL_E_SET_LINE},
+        {"{\"id\":\"x.y\",\"type\":\"u9\",\"class\":\"setup\",\"raw\":\"05\",\"value\":5,\"name\":\"X\"}\n",
+         BIL_E_SET_LINE},
+        {"{\"id\":\"x.y\",\"type\":\"u8\",\"class\":\"secret\",\"raw\":\"05\",\"value\":5,\"name\":\"X\"}\n",
+         BIL_E_SET_LINE},
         {"{\"left_out\":\"x.y\",\"class\":\"setup\",\"name\":\"X\"}\n", BIL_E_SET_LINE},
         {"{\"chunk\":\"AAAA\"}\n", BIL_E_SET_LINE},
         {"{\"other\":1}\n", BIL_E_SET_LINE},
@@ -267,12 +315,15 @@ static void other_forms_are_refused(void **state)
     for (size_t i = 0; i < sizeof cases / sizeof cases[0]; i++)
         assert_int_equal(with_line(cases[i].line, true, 1, 0, 0), cases[i].error);
     assert_int_equal(with_line(VALUE("\"raw\":\"05\",\"value\":5"), true, 2, 0, 0), BIL_E_SET_COUNT);
-    assert_int_equal(with_line(VALUE("\"raw\":\"05\",\"value\":5"), false, 1, 0, 0), BIL_E_SET_ALTERED); /* values digest */
+    assert_int_equal(with_line(VALUE("\"raw\":\"05\",\"value\":5"), false, 1, 0, 0),
+                     BIL_E_SET_ALTERED); /* values digest */
     char twice[600], overlong[700], name[600];
     snprintf(twice, sizeof twice, "%s%s", VALUE("\"raw\":\"05\",\"value\":5"), VALUE("\"raw\":\"05\",\"value\":5"));
     assert_int_equal(with_line(twice, true, 2, 0, 0), BIL_E_SET_ORDER);
     memset(name, 'n', sizeof name);
-    snprintf(overlong, sizeof overlong, "{\"id\":\"x.y\",\"type\":\"u8\",\"class\":\"setup\",\"raw\":\"05\",\"value\":5,\"name\":\"%.500s\"}\n", name);
+    snprintf(overlong, sizeof overlong,
+             "{\"id\":\"x.y\",\"type\":\"u8\",\"class\":\"setup\",\"raw\":\"05\",\"value\":5,\"name\":\"%.500s\"}\n",
+             name);
     assert_int_equal(with_line(overlong, true, 1, 0, 0), BIL_E_SET_LONG);
 #undef VALUE
     bil_set_totals totals;
@@ -285,7 +336,8 @@ static void values_that_dont_fit_the_description(void **state)
 {
     (void)state;
     bil_image image = new_image(&small);
-    bil_item item = {.id = str("b.level"), .type = BIL_I16, .cls = BIL_CLASS_SETUP, .size = 2, .raw = {0, 5}, .value = str("0.5")};
+    bil_item item = {
+        .id = str("b.level"), .type = BIL_I16, .cls = BIL_CLASS_SETUP, .size = 2, .raw = {0, 5}, .value = str("0.5")};
     assert_int_equal(bil_image_put_item(&image, &item, NULL), BIL_OK);
     item.value = str("0.6");
     assert_int_equal(bil_image_put_item(&image, &item, NULL), BIL_E_VALUE_TEXT);
@@ -295,7 +347,8 @@ static void values_that_dont_fit_the_description(void **state)
     assert_int_equal(bil_image_put_item(&image, &item, NULL), BIL_E_OTHER_TYPE);
     item.id = str("b.other");
     assert_int_equal(bil_image_put_item(&image, &item, NULL), BIL_E_UNKNOWN_PARAMETER);
-    bil_item mode = {.id = str("a.mode"), .type = BIL_CHOICE8, .cls = BIL_CLASS_SETUP, .size = 1, .raw = {9}, .value = str("\"9\"")};
+    bil_item mode = {
+        .id = str("a.mode"), .type = BIL_CHOICE8, .cls = BIL_CLASS_SETUP, .size = 1, .raw = {9}, .value = str("\"9\"")};
     assert_int_equal(bil_image_put_item(&image, &mode, NULL), BIL_E_CHOICE);
     free_image(&image);
 }
@@ -351,9 +404,12 @@ static void files_in_chunks(void **state)
 int main(void)
 {
     const struct CMUnitTest tests[] = {
-        cmocka_unit_test(the_format_is_what_the_manual_says), cmocka_unit_test(no_cut_and_no_changed_byte_is_accepted),
-        cmocka_unit_test(a_set_of_the_drive_too), cmocka_unit_test(other_forms_are_refused),
-        cmocka_unit_test(values_that_dont_fit_the_description), cmocka_unit_test(files_in_chunks),
+        cmocka_unit_test(the_format_is_what_the_manual_says),
+        cmocka_unit_test(no_cut_and_no_changed_byte_is_accepted),
+        cmocka_unit_test(a_set_of_the_drive_too),
+        cmocka_unit_test(other_forms_are_refused),
+        cmocka_unit_test(values_that_dont_fit_the_description),
+        cmocka_unit_test(files_in_chunks),
     };
     return cmocka_run_group_tests_name("set", tests, open_digests, close_digests);
 }

@@ -1,4 +1,5 @@
-/* The simulated units and their descriptions, made apart from each other, agree on every value; frames are pinned in hex. */
+/* The simulated units and their descriptions, made apart from each other, agree on every value; frames are pinned in
+ * hex. */
 #include <arpa/inet.h>
 #include <pthread.h>
 #include <unistd.h>
@@ -23,7 +24,8 @@ static void maps_agree(const sim_model *model, const bil_description *d, unsigne
         for (int round = 0; round < 5; round++, tried++) {
             bool number = entry->kind[0] == 'u' || entry->kind[0] == 'i';
             bool ranged = number && entry->low <= entry->high;
-            int64_t value = ranged ? entry->low + (int64_t)roll_below(&d6, (uint32_t)(entry->high - entry->low + 1)) : (int64_t)roll_below(&d6, 30000);
+            int64_t value = ranged ? entry->low + (int64_t)roll_below(&d6, (uint32_t)(entry->high - entry->low + 1))
+                                   : (int64_t)roll_below(&d6, 30000);
             int64_t unit = 1;
             for (unsigned k = 0; k < entry->decimals; k++)
                 unit *= 10;
@@ -32,7 +34,8 @@ static void maps_agree(const sim_model *model, const bil_description *d, unsigne
             else if (entry->kind[0] == 'f')
                 snprintf(shown, sizeof shown, "%g", (double)(value % 1600) / 16.0);
             else if (entry->decimals)
-                snprintf(shown, sizeof shown, "%s%lld.%0*lld", value < 0 ? "-" : "", (long long)llabs(value / unit), entry->decimals, (long long)llabs(value % unit));
+                snprintf(shown, sizeof shown, "%s%lld.%0*lld", value < 0 ? "-" : "", (long long)llabs(value / unit),
+                         entry->decimals, (long long)llabs(value % unit));
             else
                 snprintf(shown, sizeof shown, "%lld", (long long)value);
             snprintf(line, sizeof line, "set %s %s", entry->name, shown);
@@ -48,7 +51,8 @@ static void maps_agree(const sim_model *model, const bil_description *d, unsigne
                 plain.type = BIL_U8;
             if (plain.type == BIL_CHOICE16 || plain.type == BIL_BITS16)
                 plain.type = BIL_U16;
-            assert_int_equal(bil_value_text(&plain, bil_image_raw(&b.have, index), &host_floats, text, sizeof text), BIL_OK);
+            assert_int_equal(bil_value_text(&plain, bil_image_raw(&b.have, index), &host_floats, text, sizeof text),
+                             BIL_OK);
             if (strcmp(text, got) != 0)
                 fail_msg("%s: the device shows %s, the description says %s", entry->name, got, text);
         }
@@ -100,6 +104,7 @@ static size_t bytes_of(const char *hex, uint8_t *out)
 static const struct {
     int unit;
     const char *request, *reply;
+    /* clang-format off */
 } frames[] = {
     /* drive: model "ED-30" as text, high byte first */
     {0, "0001 0000 0006 01 03 0004 0003", "0001 0000 0009 01 03 06 45442d333000"},
@@ -134,6 +139,7 @@ static const struct {
     /* not held: device failure */
     {1, "0005 0000 0006 01 06 07dd 0005", "0005 0000 0003 01 86 04"},
 };
+/* clang-format on */
 
 static void frames_in_hex(void **state)
 {
@@ -197,8 +203,8 @@ static void the_drive_has_its_traps(void **state)
     assert_int_equal(cells[0], 1100); /* the mode has reset the torque limit */
     assert_int_equal(sim_write(u, 1500, 0, 117, 2, (uint16_t[]){1234, 0}), SIM_OK);
     assert_int_equal(sim_read(u, 1500, 0, 117, 2, cells), SIM_OK);
-    assert_int_equal(cells[0], 1230); /* rounded */
-    assert_int_equal(sim_write(u, 1500, 0, 118, 1, (uint16_t[]){0}), SIM_BAD_ADDRESS);   /* half a value */
+    assert_int_equal(cells[0], 1230);                                                      /* rounded */
+    assert_int_equal(sim_write(u, 1500, 0, 118, 1, (uint16_t[]){0}), SIM_BAD_ADDRESS);     /* half a value */
     assert_int_equal(sim_write(u, 1500, 0, 121, 2, (uint16_t[]){1, 5001}), SIM_BAD_VALUE); /* wholly or not at all */
     assert_int_equal(sim_read(u, 1500, 0, 406, 1, cells), SIM_OK);
     assert_int_equal(cells[0], 2); /* not stored */
@@ -221,7 +227,8 @@ static void the_drive_has_its_traps(void **state)
 
 int main(void)
 {
-    const struct CMUnitTest tests[] = {cmocka_unit_test(the_drive_map_agrees), cmocka_unit_test(the_controller_map_agrees),
-                                       cmocka_unit_test(frames_in_hex), cmocka_unit_test(the_drive_has_its_traps)};
+    const struct CMUnitTest tests[] = {cmocka_unit_test(the_drive_map_agrees),
+                                       cmocka_unit_test(the_controller_map_agrees), cmocka_unit_test(frames_in_hex),
+                                       cmocka_unit_test(the_drive_has_its_traps)};
     return cmocka_run_group_tests_name("sim", tests, NULL, NULL);
 }

@@ -5,7 +5,10 @@ __extension__ typedef __int128 wide;
 
 static bil_format format_of(bil_type type, int32_t mul, int32_t offset, uint8_t decimals)
 {
-    return (bil_format){.type = (uint8_t)type, .size = (uint8_t)bil_type_size(type), .mul = mul, .offset = offset,
+    return (bil_format){.type = (uint8_t)type,
+                        .size = (uint8_t)bil_type_size(type),
+                        .mul = mul,
+                        .offset = offset,
                         .decimals = decimals};
 }
 
@@ -55,8 +58,10 @@ static void check_number(const bil_format *f, uint64_t bits)
 static const struct {
     int32_t mul, offset;
     uint8_t decimals;
-} scales[] = {{1, 0, 0}, {1, 0, 1}, {1, 0, 3}, {25, 0, 2}, {-1, 0, 2}, {5, -400, 1}, {1, 273, 0}, {-7, 123456, 4},
-              {INT32_MAX, INT32_MIN + 1, 9}, {1, 0, 9}};
+} scales[] = {{1, 0, 0},   {1, 0, 1},       {1, 0, 3},
+              {25, 0, 2},  {-1, 0, 2},      {5, -400, 1},
+              {1, 273, 0}, {-7, 123456, 4}, {INT32_MAX, INT32_MIN + 1, 9},
+              {1, 0, 9}};
 
 static void numbers_of_8_and_16_bits_all(void **state)
 {
@@ -83,7 +88,8 @@ static void numbers_of_32_and_64_bits_at_random(void **state)
             uint64_t mask = wide_type ? UINT64_MAX : UINT32_MAX;
             for (int i = 0; i < 20000; i++)
                 check_number(&f, roll(&d) >> roll_below(&d, 64) & mask);
-            static const uint64_t edges[] = {0, 1, 0x7fffffff, 0x80000000, 0xffffffff, INT64_MAX, UINT64_C(1) << 63, UINT64_MAX};
+            static const uint64_t edges[] = {0,          1,         0x7fffffff,        0x80000000,
+                                             0xffffffff, INT64_MAX, UINT64_C(1) << 63, UINT64_MAX};
             for (size_t i = 0; i < 8; i++)
                 check_number(&f, edges[i] & mask);
         }
@@ -101,7 +107,8 @@ static void floats_keep_their_bits(void **state)
         char text[BIL_VALUE_TEXT];
         int error = bil_value_text(f, raw, &host_floats, text, sizeof text);
         if (error) { /* infinities and NaN have no text */
-            bool huge = f->size == 4 ? (raw[0] & 0x7f) == 0x7f && raw[1] & 0x80 : (raw[0] & 0x7f) == 0x7f && (raw[1] & 0xf0) == 0xf0;
+            bool huge = f->size == 4 ? (raw[0] & 0x7f) == 0x7f && raw[1] & 0x80
+                                     : (raw[0] & 0x7f) == 0x7f && (raw[1] & 0xf0) == 0xf0;
             assert_int_equal(error, BIL_E_NO_TEXT);
             assert_true(huge);
             continue;
@@ -151,7 +158,9 @@ static void texts(void **state)
     for (int i = 0; i < 100000; i++) {
         uint8_t raw[8], back[8];
         for (size_t k = 0; k < 8; k++)
-            raw[k] = (uint8_t)(roll_below(&d, 4) ? 'a' + roll_below(&d, 26) : roll_below(&d, 3) ? 0xc0 + roll_below(&d, 64) : 0);
+            raw[k] = (uint8_t)(roll_below(&d, 4)   ? 'a' + roll_below(&d, 26)
+                               : roll_below(&d, 3) ? 0xc0 + roll_below(&d, 64)
+                                                   : 0);
         char text[BIL_VALUE_TEXT];
         int error = bil_value_text(&f, raw, NULL, text, sizeof text);
         if (error)
@@ -161,8 +170,9 @@ static void texts(void **state)
         assert_memory_equal(raw, back, 8);
     }
     assert_in_range(printable, 1000, 99000);
-    static const char *const bad[] = {"\x80", "\xc1\x81", "\xe0\x80\x80", "\xed\xa0\x80", "\xf0\x80\x80\x80", "\xf4\x90\x80\x80",
-                                      "\xf8\x88\x80\x80", "a\x01", "\x7f", "\xc2\x80", "\xe2\x82"};
+    static const char *const bad[] = {
+        "\x80",  "\xc1\x81", "\xe0\x80\x80", "\xed\xa0\x80", "\xf0\x80\x80\x80", "\xf4\x90\x80\x80", "\xf8\x88\x80\x80",
+        "a\x01", "\x7f",     "\xc2\x80",     "\xe2\x82"};
     for (size_t i = 0; i < sizeof bad / sizeof bad[0]; i++)
         assert_false(bil_text_is_printable(bad[i], strlen(bad[i])));
     assert_true(bil_text_is_printable("frantoio № 3, 20 °C, 橄榄", strlen("frantoio № 3, 20 °C, 橄榄")));
@@ -171,17 +181,20 @@ static void texts(void **state)
 static void wrong_texts_are_refused(void **state)
 {
     (void)state;
-    bil_format cent = format_of(BIL_U16, 1, 0, 2), tenth = format_of(BIL_I8, 1, 0, 1), quarter = format_of(BIL_U8, 25, 0, 2);
+    bil_format cent = format_of(BIL_U16, 1, 0, 2), tenth = format_of(BIL_I8, 1, 0, 1),
+               quarter = format_of(BIL_U8, 25, 0, 2);
     static const struct {
         int which;
         const char *text;
         int error;
-    } cases[] = {{0, "", BIL_E_SYNTAX}, {0, ".5", BIL_E_SYNTAX}, {0, "5.", BIL_E_SYNTAX}, {0, "1,5", BIL_E_SYNTAX},
-                 {0, "1e2", BIL_E_SYNTAX}, {0, "0x10", BIL_E_SYNTAX}, {0, "--1", BIL_E_SYNTAX}, {0, "1.2.3", BIL_E_SYNTAX},
-                 {0, "1.234", BIL_E_INEXACT}, {0, "1.2300", BIL_OK}, {0, "655.35", BIL_OK}, {0, "655.36", BIL_E_RANGE},
-                 {0, "-0.01", BIL_E_RANGE}, {0, "-0", BIL_OK}, {0, "99999999999999999999999", BIL_E_RANGE},
-                 {1, "12.7", BIL_OK}, {1, "12.8", BIL_E_RANGE}, {1, "-12.8", BIL_OK}, {1, "-12.9", BIL_E_RANGE},
-                 {2, "0.30", BIL_E_INEXACT}, {2, "63.75", BIL_OK}, {2, "64.00", BIL_E_RANGE}};
+    } cases[] = {{0, "", BIL_E_SYNTAX},     {0, ".5", BIL_E_SYNTAX},    {0, "5.", BIL_E_SYNTAX},
+                 {0, "1,5", BIL_E_SYNTAX},  {0, "1e2", BIL_E_SYNTAX},   {0, "0x10", BIL_E_SYNTAX},
+                 {0, "--1", BIL_E_SYNTAX},  {0, "1.2.3", BIL_E_SYNTAX}, {0, "1.234", BIL_E_INEXACT},
+                 {0, "1.2300", BIL_OK},     {0, "655.35", BIL_OK},      {0, "655.36", BIL_E_RANGE},
+                 {0, "-0.01", BIL_E_RANGE}, {0, "-0", BIL_OK},          {0, "99999999999999999999999", BIL_E_RANGE},
+                 {1, "12.7", BIL_OK},       {1, "12.8", BIL_E_RANGE},   {1, "-12.8", BIL_OK},
+                 {1, "-12.9", BIL_E_RANGE}, {2, "0.30", BIL_E_INEXACT}, {2, "63.75", BIL_OK},
+                 {2, "64.00", BIL_E_RANGE}};
     const bil_format *formats[] = {&cent, &tenth, &quarter};
     for (size_t i = 0; i < sizeof cases / sizeof cases[0]; i++) {
         uint8_t raw[8];
@@ -262,7 +275,8 @@ static void cells_in_every_order(void **state)
     for (uint8_t order = 0; order < 4; order++) {
         uint8_t back[BIL_TEXT_MAX];
         uint16_t cells[4];
-        bil_format u64 = format_of(BIL_U64, 1, 0, 0), u32 = format_of(BIL_U32, 1, 0, 0), text = {.type = BIL_TEXT, .size = 8};
+        bil_format u64 = format_of(BIL_U64, 1, 0, 0), u32 = format_of(BIL_U32, 1, 0, 0),
+                   text = {.type = BIL_TEXT, .size = 8};
         u64.order = u32.order = text.order = order;
         bil_value_to_cells(&u64, raw, cells);
         assert_memory_equal(cells, expected[order], sizeof cells);
@@ -294,10 +308,15 @@ static void cells_in_every_order(void **state)
 int main(void)
 {
     const struct CMUnitTest tests[] = {
-        cmocka_unit_test(numbers_of_8_and_16_bits_all), cmocka_unit_test(numbers_of_32_and_64_bits_at_random),
-        cmocka_unit_test(floats_keep_their_bits), cmocka_unit_test(choices_and_bits_all), cmocka_unit_test(texts),
-        cmocka_unit_test(wrong_texts_are_refused), cmocka_unit_test(keys_sort_like_values),
-        cmocka_unit_test(limits_steps_and_rounding), cmocka_unit_test(cells_in_every_order),
+        cmocka_unit_test(numbers_of_8_and_16_bits_all),
+        cmocka_unit_test(numbers_of_32_and_64_bits_at_random),
+        cmocka_unit_test(floats_keep_their_bits),
+        cmocka_unit_test(choices_and_bits_all),
+        cmocka_unit_test(texts),
+        cmocka_unit_test(wrong_texts_are_refused),
+        cmocka_unit_test(keys_sort_like_values),
+        cmocka_unit_test(limits_steps_and_rounding),
+        cmocka_unit_test(cells_in_every_order),
     };
     return cmocka_run_group_tests_name("value", tests, NULL, NULL);
 }

@@ -19,6 +19,7 @@ typedef struct bil_image_source {
 bil_source bil_image_as_source(bil_image_source *state, const bil_image *image);
 
 /* X(NAME, "name", "mark", "text") */
+/* clang-format off */
 #define BIL_RELATIONS(X) \
     X(EQUAL, "equal", "=", "equal") \
     X(CHANGED, "changed", "≠", "changed") \
@@ -26,12 +27,13 @@ bil_source bil_image_as_source(bil_image_source *state, const bil_image *image);
     X(ONLY_RIGHT, "only_right", "›", "only on the right") \
     X(UNREADABLE, "unreadable", "?", "could not be read") \
     X(NOT_COMPARABLE, "not_comparable", "!", "not comparable: another type")
+/* clang-format on */
 
 typedef enum bil_relation {
 #define BIL_RELATION_ENUM(NAME, name, mark, text) BIL_REL_##NAME,
     BIL_RELATIONS(BIL_RELATION_ENUM)
 #undef BIL_RELATION_ENUM
-    BIL_RELATION_COUNT
+        BIL_RELATION_COUNT
 } bil_relation;
 
 const char *bil_relation_name(bil_relation relation);
@@ -46,7 +48,7 @@ typedef struct bil_compare {
     bil_source source[2];
     bil_item item[2];
     uint8_t have[2], done[2];
-    uint8_t failed_side;          /* 0 left, 1 right, when bil_compare_next failed */
+    uint8_t failed_side; /* 0 left, 1 right, when bil_compare_next failed */
     uint32_t count[BIL_RELATION_COUNT];
 } bil_compare;
 

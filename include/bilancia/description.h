@@ -11,13 +11,14 @@
 #include "bilancia/value.h"
 
 #define BIL_ID_MAX 63
-#define BIL_NAME_MAX 48    /* bytes of a plain name */
-#define BIL_UNIT_MAX 15    /* bytes of a unit of measure */
+#define BIL_NAME_MAX 48 /* bytes of a plain name */
+#define BIL_UNIT_MAX 15 /* bytes of a unit of measure */
 #define BIL_PARAMS_MAX 20000
-#define BIL_LAYOUT_HEX 64  /* characters of a layout digest */
-#define BIL_NONE 0xffffu   /* no parameter */
+#define BIL_LAYOUT_HEX 64 /* characters of a layout digest */
+#define BIL_NONE 0xffffu  /* no parameter */
 
 /* X(NAME, "name", "what it is") - which class goes where is in plan.h */
+/* clang-format off */
 #define BIL_CLASSES(X) \
     X(SETUP, "setup", "the work") \
     X(PLACE, "place", "where the device is: its address, its name") \
@@ -26,12 +27,13 @@
     X(SECRET, "secret", "passwords and keys") \
     X(LIVE, "live", "measured") \
     X(COMMAND, "command", "cells that make the device do something")
+/* clang-format on */
 
 typedef enum bil_class {
 #define BIL_CLASS_ENUM(NAME, name, what) BIL_CLASS_##NAME,
     BIL_CLASSES(BIL_CLASS_ENUM)
 #undef BIL_CLASS_ENUM
-    BIL_CLASS_COUNT
+        BIL_CLASS_COUNT
 } bil_class;
 
 const char *bil_class_name(bil_class cls);
@@ -43,10 +45,10 @@ bool bil_class_left_out(bil_class cls);
 enum {
     BIL_READABLE = 1,
     BIL_WRITABLE = 2,
-    BIL_NEEDS_HOLD = 4,     /* takes values only while held */
-    BIL_NEEDS_RESTART = 8,  /* acts only after a restart */
-    BIL_SAFETY = 16,        /* safety-relevant */
-    BIL_OF_PLACE = 32,      /* calibration of the place rather than of the unit */
+    BIL_NEEDS_HOLD = 4,    /* takes values only while held */
+    BIL_NEEDS_RESTART = 8, /* acts only after a restart */
+    BIL_SAFETY = 16,       /* safety-relevant */
+    BIL_OF_PLACE = 32,     /* calibration of the place rather than of the unit */
 };
 
 /* Register spaces of a register link. */
@@ -56,14 +58,14 @@ typedef struct bil_param {
     const char *id, *name, *unit; /* unit: "" where there is none */
     bil_format format;
     uint16_t address;
-    uint16_t raw_at;              /* where its raw value lies in an image */
+    uint16_t raw_at; /* where its raw value lies in an image */
     uint8_t cells;
-    uint8_t space;                /* bil_space */
-    uint8_t cls;                  /* bil_class */
+    uint8_t space; /* bil_space */
+    uint8_t cls;   /* bil_class */
     uint8_t flags;
-    uint8_t stage;                /* written in rising order, 0 to 9 */
-    uint8_t reset_count;          /* parameters that the device resets when this one changes */
-    const uint16_t *resets;       /* their indices in params */
+    uint8_t stage;          /* written in rising order, 0 to 9 */
+    uint8_t reset_count;    /* parameters that the device resets when this one changes */
+    const uint16_t *resets; /* their indices in params */
 } bil_param;
 
 /* Cells that may be read across without harm, both ends included. */
@@ -74,7 +76,13 @@ typedef struct bil_range {
 
 /* Reads that tell the model; each is harmless on any device. */
 typedef enum bil_identity {
-    BIL_ID_VENDOR, BIL_ID_MODEL, BIL_ID_HARDWARE, BIL_ID_FIRMWARE, BIL_ID_SERIAL, BIL_ID_NAME, BIL_ID_COUNT
+    BIL_ID_VENDOR,
+    BIL_ID_MODEL,
+    BIL_ID_HARDWARE,
+    BIL_ID_FIRMWARE,
+    BIL_ID_SERIAL,
+    BIL_ID_NAME,
+    BIL_ID_COUNT
 } bil_identity;
 
 /* Steps of a procedure: a flat list, no expressions, no jumps. */
@@ -88,8 +96,8 @@ typedef enum bil_step_kind {
 } bil_step_kind;
 
 typedef struct bil_proc_step {
-    uint8_t kind;        /* bil_step_kind */
-    bool repeatable;     /* a write that may be sent again when its fate is unknown */
+    uint8_t kind;    /* bil_step_kind */
+    bool repeatable; /* a write that may be sent again when its fate is unknown */
     uint16_t param;
     uint32_t value, mask;
     uint32_t within_ms, every_ms;
@@ -97,17 +105,22 @@ typedef struct bil_proc_step {
 } bil_proc_step;
 
 typedef enum bil_proc_kind {
-    BIL_PROC_UNLOCK, BIL_PROC_HOLD, BIL_PROC_RELEASE, BIL_PROC_STORE, BIL_PROC_RESTART, BIL_PROC_FACTORY_RESET,
+    BIL_PROC_UNLOCK,
+    BIL_PROC_HOLD,
+    BIL_PROC_RELEASE,
+    BIL_PROC_STORE,
+    BIL_PROC_RESTART,
+    BIL_PROC_FACTORY_RESET,
     BIL_PROC_COUNT
 } bil_proc_kind;
 
 const char *bil_proc_name(bil_proc_kind kind);
 
 typedef struct bil_procedure {
-    uint8_t kind;           /* bil_proc_kind */
-    bool for_state;         /* release only: holds when the state found before hold was `found` */
+    uint8_t kind;   /* bil_proc_kind */
+    bool for_state; /* release only: holds when the state found before hold was `found` */
     uint32_t found;
-    const char *hardware;   /* the variant it is for; NULL: every one that has no list of its own */
+    const char *hardware; /* the variant it is for; NULL: every one that has no list of its own */
     const bil_proc_step *steps;
     uint16_t step_count;
 } bil_procedure;
@@ -116,34 +129,34 @@ typedef struct bil_procedure {
 typedef enum bil_stored_values { BIL_STORED_BY_RESTART, BIL_STORED_NOT_READABLE } bil_stored_values;
 
 typedef struct bil_link_limits {
-    uint16_t read_cells, write_cells;  /* largest block of one request, 1 to 125 and 1 to 123 */
-    uint16_t reply_ms;                 /* a reply usually comes within this */
-    uint16_t late_ms;                  /* and never later than this: a link is silent so long after a time-out */
-    uint16_t busy_ms, busy_tries;      /* when busy: ask again after this, so often */
-    uint16_t request_cost, cell_cost;  /* of the line, in units of one's own; 1 and 0 count requests */
+    uint16_t read_cells, write_cells; /* largest block of one request, 1 to 125 and 1 to 123 */
+    uint16_t reply_ms;                /* a reply usually comes within this */
+    uint16_t late_ms;                 /* and never later than this: a link is silent so long after a time-out */
+    uint16_t busy_ms, busy_tries;     /* when busy: ask again after this, so often */
+    uint16_t request_cost, cell_cost; /* of the line, in units of one's own; 1 and 0 count requests */
 } bil_link_limits;
 
 typedef struct bil_description {
     const char *vendor, *model;
-    const char *layout;                      /* SHA-256 of the layout, BIL_LAYOUT_HEX lower case hex digits */
+    const char *layout; /* SHA-256 of the layout, BIL_LAYOUT_HEX lower case hex digits */
     uint16_t revision;
-    const char *const *firmwares;            /* may be written with this description; others may be read */
+    const char *const *firmwares; /* may be written with this description; others may be read */
     const char *const *hardwares;
     uint8_t firmware_count, hardware_count;
-    uint8_t stored_values;                   /* bil_stored_values */
+    uint8_t stored_values; /* bil_stored_values */
     bool restart_keeps_hold;
-    uint16_t count;                          /* of params and by_address */
+    uint16_t count; /* of params and by_address */
     const bil_param *params;
     const uint16_t *by_address;
     const bil_range *across;
     uint16_t across_count;
     uint16_t procedure_count;
     const bil_procedure *procedures;
-    uint16_t identity[BIL_ID_COUNT];         /* index of the text or number that tells it, or BIL_NONE */
-    uint16_t state;                          /* index of the parameter that tells the state of operation, or BIL_NONE */
-    uint32_t state_held;                     /* its value while held */
+    uint16_t identity[BIL_ID_COUNT]; /* index of the text or number that tells it, or BIL_NONE */
+    uint16_t state;                  /* index of the parameter that tells the state of operation, or BIL_NONE */
+    uint32_t state_held;             /* its value while held */
     bil_link_limits link;
-    uint32_t raw_size;                       /* bytes of all raw values */
+    uint32_t raw_size; /* bytes of all raw values */
 } bil_description;
 
 /* Index of the parameter with this id, or -1. O(log n). */

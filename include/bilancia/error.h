@@ -9,6 +9,7 @@
 #define BILANCIA_ERROR_H
 
 /* X(number, NAME, "name", "text", "what to do now") */
+/* clang-format off */
 #define BIL_ERRORS(X) \
     X(0, OK, "ok", "done", "") \
     /* values */ \
@@ -75,13 +76,14 @@
     X(84, CALL, "call", "the call is wrong", "see --help of the command") \
     X(85, MEMORY, "memory", "the computer has no memory left", "close other programs") \
     X(86, CONTROL, "control", "the simulator doesn't answer on its control channel", "check that it runs and that the path is the one it printed")
+/* clang-format on */
 
 /* BIL_OK, BIL_E_RANGE, ... */
 typedef enum bil_error {
 #define BIL_ERROR_ENUM(number, NAME, name, text, advice) BIL_E_##NAME = (number),
     BIL_ERRORS(BIL_ERROR_ENUM)
 #undef BIL_ERROR_ENUM
-    BIL_OK = BIL_E_OK
+        BIL_OK = BIL_E_OK
 } bil_error;
 
 /* The short name, the sentence, and the advice. Never NULL: an unknown number gives "unknown" and "". */

@@ -6,16 +6,16 @@
 
 /* State of one parameter in an image. */
 typedef enum bil_state {
-    BIL_ABSENT,     /* nothing known: not read yet, or not part of it */
-    BIL_PRESENT,    /* the raw value is there */
-    BIL_UNREADABLE  /* it was asked for; `cause` says why it didn't come */
+    BIL_ABSENT,    /* nothing known: not read yet, or not part of it */
+    BIL_PRESENT,   /* the raw value is there */
+    BIL_UNREADABLE /* it was asked for; `cause` says why it didn't come */
 } bil_state;
 
 typedef struct bil_image {
     const bil_description *description;
-    uint8_t *state;   /* one bil_state for each parameter */
-    uint8_t *cause;   /* one bil_error for each parameter */
-    uint8_t *raw;     /* description->raw_size bytes */
+    uint8_t *state; /* one bil_state for each parameter */
+    uint8_t *cause; /* one bil_error for each parameter */
+    uint8_t *raw;   /* description->raw_size bytes */
 } bil_image;
 
 /* Bytes of memory that an image of this description needs. */

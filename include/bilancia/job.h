@@ -35,11 +35,12 @@ typedef enum bil_outcome {
 } bil_outcome;
 
 typedef enum bil_question {
-    BIL_ASK_WRITE,  /* `have` is what the device holds: may the job go on and write what differs? */
-    BIL_ASK_PERSON  /* a step for a person: `text` */
+    BIL_ASK_WRITE, /* `have` is what the device holds: may the job go on and write what differs? */
+    BIL_ASK_PERSON /* a step for a person: `text` */
 } bil_question;
 
 /* Moments of a job, for records, progress and messages. X(NAME, "name", "text") */
+/* clang-format off */
 #define BIL_EVENTS(X) \
     X(INTENT, "intent", "the write is decided") \
     X(HOLDING, "holding", "the device is being held") \
@@ -54,18 +55,20 @@ typedef enum bil_question {
     X(RELEASING, "releasing", "the device is being released") \
     X(RELEASED, "released", "the device is released: it does what it did before") \
     X(VERDICT, "verdict", "the job is over")
+/* clang-format on */
 
 typedef enum bil_event {
 #define BIL_EVENT_ENUM(NAME, name, text) BIL_EV_##NAME,
     BIL_EVENTS(BIL_EVENT_ENUM)
 #undef BIL_EVENT_ENUM
-    BIL_EVENT_COUNT
+        BIL_EVENT_COUNT
 } bil_event;
 
 const char *bil_event_name(bil_event event);
 const char *bil_event_text(bil_event event);
 
 /* How a job ended. X(NAME, "name", "text") */
+/* clang-format off */
 #define BIL_VERDICTS(X) \
     X(VERIFIED, "verified", "verified") \
     X(WITH_EXCEPTIONS, "verified_with_exceptions", "verified, with the exceptions named") \
@@ -73,59 +76,70 @@ const char *bil_event_text(bil_event event);
     X(INCOMPLETE, "incomplete", "incomplete") \
     X(REFUSED, "refused", "refused") \
     X(UNTOUCHED, "untouched", "untouched")
+/* clang-format on */
 
 typedef enum bil_verdict {
 #define BIL_VERDICT_ENUM(NAME, name, text) BIL_VERDICT_##NAME,
     BIL_VERDICTS(BIL_VERDICT_ENUM)
 #undef BIL_VERDICT_ENUM
-    BIL_VERDICT_COUNT
+        BIL_VERDICT_COUNT
 } bil_verdict;
 
 const char *bil_verdict_name(bil_verdict verdict);
 const char *bil_verdict_text(bil_verdict verdict);
 
 typedef struct bil_action {
-    uint32_t number;       /* the result quotes it */
+    uint32_t number; /* the result quotes it */
     bil_action_kind kind;
     union {
         struct {
             bool write;
-            bool value;        /* cells of parameters, rather than of identity, states or procedures */
-            uint8_t space;     /* bil_space */
-            uint8_t secret;    /* not 0: put secret slot `secret`, NUL-padded, in the way of `format` into `cells`, */
+            bool value;     /* cells of parameters, rather than of identity, states or procedures */
+            uint8_t space;  /* bil_space */
+            uint8_t secret; /* not 0: put secret slot `secret`, NUL-padded, in the way of `format` into `cells`, */
             const bil_format *format; /* and wipe them afterwards */
             uint16_t address, count;
-            uint16_t param;    /* the first parameter in the block */
-            uint16_t *cells;   /* `count` cells in the job's memory, to fill or to send */
+            uint16_t param;  /* the first parameter in the block */
+            uint16_t *cells; /* `count` cells in the job's memory, to fill or to send */
         } transfer;
-        struct { uint64_t until_ms; } wait;
-        struct { uint64_t until_ms; } connect; /* keep trying so long */
-        struct { bil_question question; const char *text; const bil_image *have; } ask;
+        struct {
+            uint64_t until_ms;
+        } wait;
+        struct {
+            uint64_t until_ms;
+        } connect; /* keep trying so long */
+        struct {
+            bil_question question;
+            const char *text;
+            const bil_image *have;
+        } ask;
         struct {
             bil_event event;
             bil_error cause;
-            uint16_t param;          /* or BIL_NONE */
-            uint32_t code;           /* what the device gave as its reason, or the state found before hold */
+            uint16_t param; /* or BIL_NONE */
+            uint32_t code;  /* what the device gave as its reason, or the state found before hold */
             const bil_image *have;
         } record;
-        struct { const bil_image *have; } save;
+        struct {
+            const bil_image *have;
+        } save;
         struct {
             bil_verdict verdict;
-            bool held;               /* the device is, or may be, still held */
-            bool wrote;              /* at least one parameter write was sent */
-            bil_error cause;         /* why, where it isn't verified */
-            uint16_t param, other;   /* the parameters concerned, or BIL_NONE */
+            bool held;             /* the device is, or may be, still held */
+            bool wrote;            /* at least one parameter write was sent */
+            bil_error cause;       /* why, where it isn't verified */
+            uint16_t param, other; /* the parameters concerned, or BIL_NONE */
             uint32_t code;
         } end;
     } u;
 } bil_action;
 
 typedef struct bil_result {
-    uint32_t number;       /* of the action it answers; 0 before the first */
+    uint32_t number; /* of the action it answers; 0 before the first */
     bil_outcome outcome;
-    bil_error cause;       /* for a transfer or connect that wasn't done: SILENT, LOST, GARBLED, REFUSED, ... */
-    uint32_t code;         /* the device's own reason for a refusal, 0 if it gave none */
-    uint64_t now_ms;       /* a clock that never goes back; only differences count */
+    bil_error cause; /* for a transfer or connect that wasn't done: SILENT, LOST, GARBLED, REFUSED, ... */
+    uint32_t code;   /* the device's own reason for a refusal, 0 if it gave none */
+    uint64_t now_ms; /* a clock that never goes back; only differences count */
 } bil_result;
 
 typedef enum bil_job_kind { BIL_JOB_IDENTIFY, BIL_JOB_READ, BIL_JOB_WRITE } bil_job_kind;
@@ -135,19 +149,19 @@ typedef struct bil_job_config {
     size_t struct_size;
     bil_job_kind kind;
     const bil_description *description;
-    bil_image *have;           /* filled by the job: identity, then all values */
+    bil_image *have; /* filled by the job: identity, then all values */
     /* write only */
-    const bil_image *want;     /* the values of the saved copy */
-    const char *serial;        /* the unit the copy was read from; "" where the copy doesn't know */
-    const char *hardware;      /* its hardware revision and firmware */
+    const bil_image *want; /* the values of the saved copy */
+    const char *serial;    /* the unit the copy was read from; "" where the copy doesn't know */
+    const char *hardware;  /* its hardware revision and firmware */
     const char *firmware;
-    bool purpose_given;        /* a person named the purpose; else only the same unit is taken */
+    bool purpose_given; /* a person named the purpose; else only the same unit is taken */
     bil_purpose purpose;
     bool with_calibration;
-    bool may_restart;          /* a restart is allowed */
-    bool has_password;         /* secret slot 1 can be filled */
-    bool found_known;          /* an earlier write that broke off left the device held; `found` is the state */
-    uint32_t found;            /* that it had found before */
+    bool may_restart;  /* a restart is allowed */
+    bool has_password; /* secret slot 1 can be filled */
+    bool found_known;  /* an earlier write that broke off left the device held; `found` is the state */
+    uint32_t found;    /* that it had found before */
 } bil_job_config;
 
 typedef struct bil_job bil_job;

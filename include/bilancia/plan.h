@@ -39,11 +39,11 @@ uint16_t bil_plan_read(const bil_description *description, uint16_t *items);
 
 /* What decides about one parameter of a write. */
 typedef enum bil_write_need {
-    BIL_NEED_NOTHING,   /* already right */
-    BIL_NEED_ROUNDED,   /* right but for the rounding that the description declares */
-    BIL_NEED_WRITE,     /* differs */
-    BIL_NEED_READ,      /* differs as far as known, but the device's value is not known */
-    BIL_NEED_OUT        /* not wanted, not writable, or its class doesn't go there */
+    BIL_NEED_NOTHING, /* already right */
+    BIL_NEED_ROUNDED, /* right but for the rounding that the description declares */
+    BIL_NEED_WRITE,   /* differs */
+    BIL_NEED_READ,    /* differs as far as known, but the device's value is not known */
+    BIL_NEED_OUT      /* not wanted, not writable, or its class doesn't go there */
 } bil_write_need;
 
 bil_write_need bil_plan_need(const bil_image *have, const bil_image *want, uint16_t index, bil_purpose purpose,

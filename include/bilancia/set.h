@@ -1,8 +1,9 @@
 /* bilancia/set.h - set files (.bset): the values of one unit at one moment, as lines.
  *
  * UTF-8, JSON Lines (RFC 8259, one object a line, each ended by one LF), in one canonical form: fixed key
- * order, no white space, strings of printable characters with no escapes but \" and \\. A writer turns items into lines; a reader takes lines and
- * accepts exactly what the writer would have written. Neither does I/O: the caller moves the bytes.
+ * order, no white space, strings of printable characters with no escapes but \" and \\. A writer turns items into
+ * lines; a reader takes lines and accepts exactly what the writer would have written. Neither does I/O: the caller
+ * moves the bytes.
  *
  *   header     {"bilancia_set":0,"vendor":..,"model":..,"hardware":..,"firmware":..,"serial":..,"device":..,
  *               "description":{"model":..,"revision":N,"layout":".."},"parent":"..","when":"..","who":"..",
@@ -13,9 +14,9 @@
  *   file       {"file":"name","bytes":N,"digest":".."} then its chunks {"chunk":"base64"}   sorted by name
  *   end        {"end":{"values":N,"unreadable":N,"left_out":N,"files":N,"values_digest":"..","digest":".."}}
  *
- * "unit" is there only when it isn't empty. V is a JSON number, true or false, a string for choices, bits
- * and text, or null where the writer can't give it. `raw` decides. The format may change freely until the
- * first release; its version is 0 so long.
+ * "unit" is there only when it isn't empty. V is a JSON number, true or false, a string for choices, bits,
+ * text and numbers of 64 bits, or null where the writer can't give it. `raw` decides. The format may change freely
+ * until the first release; its version is 0 so long.
  *
  * The values digest is SHA-256 over "id type hex\n" of every value of the classes setup, place and
  * calibration, in the order of the lines. The digest is SHA-256 over all lines before the last.
@@ -28,9 +29,9 @@
 #include "bilancia/image.h"
 
 #define BIL_SET_VERSION 0
-#define BIL_SET_ITEM_LINE 512   /* longest parameter or left-out line, with its LF */
-#define BIL_SET_LINE 2048       /* longest line of any kind, with its LF */
-#define BIL_SET_CHUNK 1440      /* bytes of a file in one chunk; only the last may be shorter */
+#define BIL_SET_ITEM_LINE 512 /* longest parameter or left-out line, with its LF */
+#define BIL_SET_LINE 2048     /* longest line of any kind, with its LF */
+#define BIL_SET_CHUNK 1440    /* bytes of a file in one chunk; only the last may be shorter */
 #define BIL_FILE_NAME_MAX 255
 
 typedef struct bil_str {
@@ -61,7 +62,7 @@ typedef struct bil_item {
     bil_str value;          /* the JSON token; length 0 where the source has none */
     bil_type type;
     bil_class cls;
-    bil_error unreadable;   /* BIL_OK when raw counts */
+    bil_error unreadable; /* BIL_OK when raw counts */
     uint8_t size;
     uint8_t raw[BIL_TEXT_MAX];
 } bil_item;
@@ -79,29 +80,34 @@ int bil_set_begin(bil_set_writer *writer, bil_digest whole, bil_digest values, c
 int bil_set_left_out(bil_set_writer *writer, const bil_param *param, char *line, size_t *length);
 /* Parameter `index` of the image; it must be present or unreadable. */
 int bil_set_value(bil_set_writer *writer, const bil_image *image, uint16_t index, char *line, size_t *length);
-int bil_set_file(bil_set_writer *writer, const char *name, uint64_t bytes, const uint8_t digest[BIL_SHA256],
-                 char *line, size_t *length);
+int bil_set_file(bil_set_writer *writer, const char *name, uint64_t bytes, const uint8_t digest[BIL_SHA256], char *line,
+                 size_t *length);
 int bil_set_chunk(bil_set_writer *writer, const uint8_t *bytes, size_t count, char *line, size_t *length);
 int bil_set_end(bil_set_writer *writer, char *line, size_t *length);
 
 typedef enum bil_line_kind {
-    BIL_LINE_HEADER, BIL_LINE_LEFT_OUT, BIL_LINE_VALUE, BIL_LINE_FILE, BIL_LINE_CHUNK, BIL_LINE_END
+    BIL_LINE_HEADER,
+    BIL_LINE_LEFT_OUT,
+    BIL_LINE_VALUE,
+    BIL_LINE_FILE,
+    BIL_LINE_CHUNK,
+    BIL_LINE_END
 } bil_line_kind;
 
 /* Reading. Feed every line, its LF included, in order; then ask bil_set_reader_whole. Nothing that the reader
  * has said counts before that answer is BIL_OK. */
 typedef struct bil_set_reader {
     bil_digest whole, values, file;
-    bil_set_totals totals;     /* counted on the way; complete after the end line */
-    uint32_t line;             /* number of the line last fed, from 1 */
+    bil_set_totals totals; /* counted on the way; complete after the end line */
+    uint32_t line;         /* number of the line last fed, from 1 */
     uint64_t file_left;
     uint8_t file_digest[BIL_SHA256];
     uint8_t phase;
     uint8_t chunk_space[BIL_SET_CHUNK];
-    size_t chunk_bytes;        /* of the chunk line last fed, in chunk_space */
+    size_t chunk_bytes;                      /* of the chunk line last fed, in chunk_space */
     char last_id[BIL_FILE_NAME_MAX * 2 + 1]; /* id or file name last seen; for the order */
-    bil_set_header header;     /* points into the header line while that is being handled */
-    bil_item item;             /* of the value or left-out line last fed */
+    bil_set_header header;                   /* points into the header line while that is being handled */
+    bil_item item;                           /* of the value or left-out line last fed */
     bil_str file_name;
 } bil_set_reader;
 

@@ -18,10 +18,11 @@
 
 #include "bilancia/error.h"
 
-#define BIL_TEXT_MAX 64   /* bytes in the longest text value; an even number */
+#define BIL_TEXT_MAX 64    /* bytes in the longest text value; an even number */
 #define BIL_VALUE_TEXT 160 /* bytes that hold the text of any value, with its NUL */
 
 /* X(NAME, "name in sets and descriptions", bytes of the raw value; 0: as the parameter says) */
+/* clang-format off */
 #define BIL_TYPES(X) \
     X(BOOL, "bool", 1) \
     X(U8, "u8", 1) X(U16, "u16", 2) X(U32, "u32", 4) X(U64, "u64", 8) \
@@ -30,12 +31,13 @@
     X(CHOICE8, "choice8", 1) X(CHOICE16, "choice16", 2) \
     X(BITS8, "bits8", 1) X(BITS16, "bits16", 2) X(BITS32, "bits32", 4) \
     X(TEXT, "text", 0)
+/* clang-format on */
 
 typedef enum bil_type {
 #define BIL_TYPE_ENUM(NAME, name, size) BIL_##NAME,
     BIL_TYPES(BIL_TYPE_ENUM)
 #undef BIL_TYPE_ENUM
-    BIL_TYPE_COUNT
+        BIL_TYPE_COUNT
 } bil_type;
 
 const char *bil_type_name(bil_type type);
@@ -60,17 +62,17 @@ typedef enum bil_rounding { BIL_ROUND_NONE, BIL_ROUND_NEAREST, BIL_ROUND_DOWN, B
 
 /* All that is needed to turn one value into text and back, and to check it. */
 typedef struct bil_format {
-    uint8_t type;         /* bil_type */
-    uint8_t size;         /* bytes of the raw value, 1 to BIL_TEXT_MAX */
-    uint8_t decimals;     /* 0 to 18 */
-    uint8_t order;        /* BIL_LOW_CELL_FIRST | BIL_LOW_BYTE_FIRST */
-    uint8_t rounding;     /* bil_rounding: what the device does to a value it is given */
-    bool limited;         /* low and high count */
+    uint8_t type;     /* bil_type */
+    uint8_t size;     /* bytes of the raw value, 1 to BIL_TEXT_MAX */
+    uint8_t decimals; /* 0 to 18 */
+    uint8_t order;    /* BIL_LOW_CELL_FIRST | BIL_LOW_BYTE_FIRST */
+    uint8_t rounding; /* bil_rounding: what the device does to a value it is given */
+    bool limited;     /* low and high count */
     uint16_t choice_count;
-    int32_t mul, offset;  /* 1 and 0 unless the description scales; always 1 and 0 for 64 bit types */
-    uint32_t round_to;    /* raw units; 0: the device keeps every value */
-    uint32_t step;        /* raw units counted from low; 0 or 1: every value */
-    uint64_t low, high;   /* limits, as order keys (see bil_value_key) */
+    int32_t mul, offset; /* 1 and 0 unless the description scales; always 1 and 0 for 64 bit types */
+    uint32_t round_to;   /* raw units; 0: the device keeps every value */
+    uint32_t step;       /* raw units counted from low; 0 or 1: every value */
+    uint64_t low, high;  /* limits, as order keys (see bil_value_key) */
     const bil_choice *choices;
 } bil_format;
 
@@ -87,8 +89,7 @@ uint64_t bil_value_key(bil_type type, const uint8_t *raw, size_t size);
 
 /* Writes the value as text, NUL-terminated. `floats` may be NULL (floats then give BIL_E_NO_TEXT, as does
  * text that isn't printable UTF-8). BIL_E_SPACE when `size` is too small; BIL_VALUE_TEXT always suffices. */
-int bil_value_text(const bil_format *format, const uint8_t *raw, const bil_float_ops *floats, char *out,
-                   size_t size);
+int bil_value_text(const bil_format *format, const uint8_t *raw, const bil_float_ops *floats, char *out, size_t size);
 
 /* The reverse. `raw` takes format->size bytes. Limits are not checked here (see bil_value_check).
  * BIL_E_SYNTAX, BIL_E_INEXACT, BIL_E_RANGE (the type can't hold it), BIL_E_CHOICE. */

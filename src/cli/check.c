@@ -14,8 +14,8 @@ static int check_description(const char *path)
     if (error)
         return say_error("", error, why);
     const bil_description *d = &loaded.table;
-    printf("%s✓ sound%s  %s: %s %s, revision %u, %u parameters, %u procedures\n", good(), plain(), path, d->vendor, d->model,
-           d->revision, d->count, d->procedure_count);
+    printf("%s✓ sound%s  %s: %s %s, revision %u, %u parameters, %u procedures\n", good(), plain(), path, d->vendor,
+           d->model, d->revision, d->count, d->procedure_count);
     description_free(&loaded);
     return EXIT_DONE;
 }
@@ -46,13 +46,14 @@ static int check_set(const char *path, const models *m)
     int code = d ? check_values(path, d) : EXIT_DONE;
     if (code != EXIT_DONE)
         return code;
-    printf("%s✓ whole and unaltered%s  %s: %s %s, serial number %s, %u values", good(), plain(), path, o.vendor, o.model, o.serial,
-           totals.values);
+    printf("%s✓ whole and unaltered%s  %s: %s %s, serial number %s, %u values", good(), plain(), path, o.vendor,
+           o.model, o.serial, totals.values);
     if (d)
         printf("; each within its limits\n");
     else
-        printf("\n  ! types and limits were not checked: %s\n",
-               same_model ? "the description of this model has another layout" : "there is no description of this model");
+        printf("\n  ! types and limits were not checked: %s\n", same_model
+                                                                    ? "the description of this model has another layout"
+                                                                    : "there is no description of this model");
     return EXIT_DONE;
 }
 
@@ -65,9 +66,10 @@ static bool is_yaml(const char *path)
 static int run(const command *self, int argc, const char **argv)
 {
     char *description = NULL;
-    struct poptOption options[] = {{"description", 'd', POPT_ARG_STRING, &description, 0, "a description to use", "FILE"},
-                                   {"help", 'h', POPT_ARG_NONE, NULL, 'h', "this text", NULL},
-                                   POPT_TABLEEND};
+    struct poptOption options[] = {
+        {"description", 'd', POPT_ARG_STRING, &description, 0, "a description to use", "FILE"},
+        {"help", 'h', POPT_ARG_NONE, NULL, 'h', "this text", NULL},
+        POPT_TABLEEND};
     call c;
     int code = call_begin(&c, self, argc, argv, options, 1, 10000);
     if (code >= 0)
@@ -85,5 +87,6 @@ static int run(const command *self, int argc, const char **argv)
     return call_end(&c, code);
 }
 
-const command command_check = {"check", "[options] FILE...", "checks saved copies (.bset) and descriptions (.yaml), no device needed",
+const command command_check = {"check", "[options] FILE...",
+                               "checks saved copies (.bset) and descriptions (.yaml), no device needed",
                                "  bilancia check *.bset my-model.yaml\n", run};

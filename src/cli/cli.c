@@ -22,7 +22,8 @@ static void help(const command *self, poptContext context)
     printf("\nExample:\n%s", self->example);
 }
 
-int call_begin(call *c, const command *self, int argc, const char **argv, struct poptOption *options, int least, int most)
+int call_begin(call *c, const command *self, int argc, const char **argv, struct poptOption *options, int least,
+               int most)
 {
     *c = (call){.context = poptGetContext("bilancia", argc, argv, options, 0)};
     poptSetOtherOptionHelp(c->context, "[options]");
@@ -41,12 +42,13 @@ int call_begin(call *c, const command *self, int argc, const char **argv, struct
         if (c->count > most)
             fprintf(stderr, "bilancia %s: \"%s\" is one argument too many\n", self->name, c->arguments[most]);
         else
-            fprintf(stderr, "bilancia %s: %d argument%s wanted, %d given\n", self->name, least, least == 1 ? " is" : "s are",
-                    c->count);
+            fprintf(stderr, "bilancia %s: %d argument%s wanted, %d given\n", self->name, least,
+                    least == 1 ? " is" : "s are", c->count);
     } else {
         return -1;
     }
-    fprintf(stderr, "  Usage: bilancia %s %s\n  More with: bilancia %s --help\n", self->name, self->arguments, self->name);
+    fprintf(stderr, "  Usage: bilancia %s %s\n  More with: bilancia %s --help\n", self->name, self->arguments,
+            self->name);
     return call_end(c, EXIT_CALL);
 }
 
@@ -72,11 +74,26 @@ static const char *colour(const char *code)
     return on ? code : "";
 }
 
-const char *bold(void) { return colour("\033[1m"); }
-const char *good(void) { return colour("\033[1;32m"); }
-const char *bad(void) { return colour("\033[1;31m"); }
-const char *warn(void) { return colour("\033[33m"); }
-const char *plain(void) { return colour("\033[0m"); }
+const char *bold(void)
+{
+    return colour("\033[1m");
+}
+const char *good(void)
+{
+    return colour("\033[1;32m");
+}
+const char *bad(void)
+{
+    return colour("\033[1;31m");
+}
+const char *warn(void)
+{
+    return colour("\033[33m");
+}
+const char *plain(void)
+{
+    return colour("\033[0m");
+}
 
 int exit_code_of(int error)
 {
@@ -100,7 +117,8 @@ int exit_code_of(int error)
     case BIL_E_NOTHING_READ:
         return EXIT_INCOMPLETE;
     default:
-        return (error >= BIL_E_SET_CUT && error <= BIL_E_SET_AFTER_END) || error >= BIL_E_FILE_OPEN ? EXIT_FILE : EXIT_REFUSED;
+        return (error >= BIL_E_SET_CUT && error <= BIL_E_SET_AFTER_END) || error >= BIL_E_FILE_OPEN ? EXIT_FILE
+                                                                                                    : EXIT_REFUSED;
     }
 }
 
@@ -164,7 +182,8 @@ void param_text(const bil_image *image, uint16_t index, char *out, size_t size)
 {
     const bil_param *param = &image->description->params[index];
     if (image->state[index] != BIL_PRESENT) {
-        snprintf(out, size, "(%s)", image->state[index] == BIL_ABSENT ? "unknown" : bil_error_name(image->cause[index]));
+        snprintf(out, size, "(%s)",
+                 image->state[index] == BIL_ABSENT ? "unknown" : bil_error_name(image->cause[index]));
         return;
     }
     const uint8_t *raw = bil_image_raw(image, index);

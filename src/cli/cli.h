@@ -11,8 +11,14 @@
 #include "../host/set_file.h"
 
 enum {
-    EXIT_DONE = 0, EXIT_DIFFERENT = 1, EXIT_CALL = 2, EXIT_REFUSED = 3, EXIT_NOT_REACHABLE = 4, EXIT_INCOMPLETE = 5,
-    EXIT_FILE = 6, EXIT_HELD = 7
+    EXIT_DONE = 0,
+    EXIT_DIFFERENT = 1,
+    EXIT_CALL = 2,
+    EXIT_REFUSED = 3,
+    EXIT_NOT_REACHABLE = 4,
+    EXIT_INCOMPLETE = 5,
+    EXIT_FILE = 6,
+    EXIT_HELD = 7
 };
 
 typedef struct command {
@@ -28,14 +34,15 @@ extern const command command_read, command_show, command_compare, command_write,
 
 /* ---- calls ---- */
 
-/* Parses options; the arguments are left in `arguments` (ended by NULL, good until call_end). Returns -1 to go on, or the
- * exit code (--help, a wrong call). */
+/* Parses options; the arguments are left in `arguments` (ended by NULL, good until call_end). Returns -1 to go on, or
+ * the exit code (--help, a wrong call). */
 typedef struct call {
     poptContext context;
     const char **arguments;
     int count;
 } call;
-int call_begin(call *c, const command *self, int argc, const char **argv, struct poptOption *options, int least, int most);
+int call_begin(call *c, const command *self, int argc, const char **argv, struct poptOption *options, int least,
+               int most);
 int call_end(call *c, int exit_code);
 
 /* ---- words ---- */
@@ -67,7 +74,8 @@ void age_text(const char *when, char *out, size_t size);
 
 /* ---- things at hand ---- */
 
-/* The built-in descriptions and, when `file` isn't NULL, one more that is tried first. BIL_OK or an error that was said. */
+/* The built-in descriptions and, when `file` isn't NULL, one more that is tried first. BIL_OK or an error that was
+ * said. */
 int models_open(models *m, const char *file);
 /* Who does it: the option, or the name of the person logged in. */
 const char *person(const char *option);

@@ -95,8 +95,8 @@ static void put_side(const char *which, const side *s)
     char age[64];
     age_text(s->origin.when, age, sizeof age);
     printf("%-6s %s%s%s  %s\n       %s %s, firmware %s, serial number %s%s%s\n", which, bold(),
-           s->is_device ? "device now" : "saved copy", plain(), s->text, s->origin.vendor, s->origin.model, s->origin.firmware,
-           s->origin.serial, s->is_device ? "" : ", read ", s->is_device ? "" : age);
+           s->is_device ? "device now" : "saved copy", plain(), s->text, s->origin.vendor, s->origin.model,
+           s->origin.firmware, s->origin.serial, s->is_device ? "" : ", read ", s->is_device ? "" : age);
 }
 
 static void put_row(const bil_difference *d, const side *left, const side *right, char *group)
@@ -149,10 +149,10 @@ static void put_json_row(const bil_difference *d, const side *left, const side *
     char name[512], unit[64];
     bil_str_plain(item->name, name, sizeof name);
     bil_str_plain(item->unit, unit, sizeof unit);
-    json_t *row = json_pack("{s:s%,s:s,s:s,s:s,s:s,s:b,s:o,s:o}", "id", item->id.text, item->id.length, "name", name, "unit",
-                            unit, "class", bil_class_name(item->cls), "relation", bil_relation_name(d->relation),
-                            "meant_to_differ", apart, "left", value_json(d->left, left->description), "right",
-                            value_json(d->right, right->description));
+    json_t *row = json_pack("{s:s%,s:s,s:s,s:s,s:s,s:b,s:o,s:o}", "id", item->id.text, item->id.length, "name", name,
+                            "unit", unit, "class", bil_class_name(item->cls), "relation",
+                            bil_relation_name(d->relation), "meant_to_differ", apart, "left",
+                            value_json(d->left, left->description), "right", value_json(d->right, right->description));
     printf(first ? "\n    " : ",\n    ");
     json_dumpf(row, stdout, JSON_COMPACT);
     json_decref(row);
@@ -160,9 +160,9 @@ static void put_json_row(const bil_difference *d, const side *left, const side *
 
 static void put_json_side(const char *key, const side *s)
 {
-    json_t *out = json_pack("{s:s,s:s,s:s,s:s,s:s,s:s}", "kind", s->is_device ? "device" : "copy", "from", s->text, "model",
-                            s->origin.model, "firmware", s->origin.firmware, "serial", s->origin.serial, "device",
-                            s->origin.device);
+    json_t *out = json_pack("{s:s,s:s,s:s,s:s,s:s,s:s}", "kind", s->is_device ? "device" : "copy", "from", s->text,
+                            "model", s->origin.model, "firmware", s->origin.firmware, "serial", s->origin.serial,
+                            "device", s->origin.device);
     printf("  \"%s\": ", key);
     json_dumpf(out, stdout, 0);
     printf(",\n");
@@ -171,10 +171,11 @@ static void put_json_side(const char *key, const side *s)
 
 static void put_totals(const counts *n)
 {
-    static const char *const words[BIL_RELATION_COUNT] = {NULL, "changed", "only left", "only right", "unreadable",
-                                                          "not comparable"};
+    static const char *const words[BIL_RELATION_COUNT] = {NULL,         "changed",    "only left",
+                                                          "only right", "unreadable", "not comparable"};
     if (n->differing == 0) {
-        printf("%s✓ equal%s: %u value%s", good(), plain(), n->relation[BIL_REL_EQUAL], n->relation[BIL_REL_EQUAL] == 1 ? "" : "s");
+        printf("%s✓ equal%s: %u value%s", good(), plain(), n->relation[BIL_REL_EQUAL],
+               n->relation[BIL_REL_EQUAL] == 1 ? "" : "s");
     } else {
         printf("%s≠ %u differ%s", warn(), n->differing, plain());
         const char *between = ": ";
@@ -249,11 +250,12 @@ static int run(const command *self, int argc, const char **argv)
 {
     int all = 0, json = 0;
     char *description = NULL;
-    struct poptOption options[] = {{"all", 'a', POPT_ARG_NONE, &all, 0, "equal values too", NULL},
-                                   {"description", 'd', POPT_ARG_STRING, &description, 0, "a description to try first", "FILE"},
-                                   {"json", 'j', POPT_ARG_NONE, &json, 0, "answer as JSON", NULL},
-                                   {"help", 'h', POPT_ARG_NONE, NULL, 'h', "this text", NULL},
-                                   POPT_TABLEEND};
+    struct poptOption options[] = {
+        {"all", 'a', POPT_ARG_NONE, &all, 0, "equal values too", NULL},
+        {"description", 'd', POPT_ARG_STRING, &description, 0, "a description to try first", "FILE"},
+        {"json", 'j', POPT_ARG_NONE, &json, 0, "answer as JSON", NULL},
+        {"help", 'h', POPT_ARG_NONE, NULL, 'h', "this text", NULL},
+        POPT_TABLEEND};
     call c;
     int code = call_begin(&c, self, argc, argv, options, 2, 2);
     if (code >= 0)

@@ -175,12 +175,15 @@ static int run(const command *self, int argc, const char **argv)
     bool good_start = start_unit(&p, 0, "ed-30", control);
     snprintf(control, sizeof control, "%s/kneading.ctl", p.folder);
     good_start = good_start && start_unit(&p, 1, "ec-8", control);
-    printf("  crusher   drive ED-30                 %s\n  kneading  kneading controller EC-8    %s\n", p.address[0], p.address[1]);
+    printf("  crusher   drive ED-30                 %s\n  kneading  kneading controller EC-8    %s\n", p.address[0],
+           p.address[1]);
     code = good_start ? story(&p) : say_error("", BIL_E_CONTROL, "the simulated units don't start");
     stop_units(&p);
     if (code == EXIT_DONE)
-        printf("\n%s✓ The whole job was played.%s Copies, record and safety copy are in %s\n", good(), plain(), p.folder);
+        printf("\n%s✓ The whole job was played.%s Copies, record and safety copy are in %s\n", good(), plain(),
+               p.folder);
     return code;
 }
 
-const command command_demo = {"demo", "", "plays the whole job on a simulated plant, in less than a minute", "  bilancia demo\n", run};
+const command command_demo = {"demo", "", "plays the whole job on a simulated plant, in less than a minute",
+                              "  bilancia demo\n", run};

@@ -47,8 +47,8 @@ static void say_unreadable(const bil_image *image)
 {
     for (uint16_t i = 0; i < image->description->count; i++)
         if (image->state[i] == BIL_UNREADABLE)
-            printf("  %s? %s%s  %s: %s\n", warn(), plain(), image->description->params[i].id, image->description->params[i].name,
-                   bil_error_text(image->cause[i]));
+            printf("  %s? %s%s  %s: %s\n", warn(), plain(), image->description->params[i].id,
+                   image->description->params[i].name, bil_error_text(image->cause[i]));
 }
 
 static void print_json(const device *dev, const set_origin *o, const char *path, const bil_set_totals *totals,
@@ -60,14 +60,14 @@ static void print_json(const device *dev, const set_origin *o, const char *path,
     json_t *unreadable = json_array();
     for (uint16_t i = 0; i < dev->image.description->count; i++)
         if (dev->image.state[i] == BIL_UNREADABLE)
-            json_array_append_new(unreadable, json_pack("{s:s,s:s}", "id", dev->image.description->params[i].id, "cause",
-                                                        bil_error_name(dev->image.cause[i])));
-    json_t *out = json_pack("{s:s,s:s,s:{s:s,s:s,s:s,s:s,s:s,s:s},s:i,s:i,s:o,s:s,s:i,s:i}", "verdict",
-                            complete ? "complete" : "incomplete", "path", path, "unit", "vendor", o->vendor, "model", o->model,
-                            "hardware", o->hardware, "firmware", o->firmware, "serial", o->serial, "device", o->device,
-                            "values", (int)totals->values, "left_out", (int)totals->left_out, "unreadable", unreadable,
-                            "values_digest", digest, "value_requests", (int)p->read_requests, "other_requests",
-                            (int)p->other_requests);
+            json_array_append_new(unreadable, json_pack("{s:s,s:s}", "id", dev->image.description->params[i].id,
+                                                        "cause", bil_error_name(dev->image.cause[i])));
+    json_t *out =
+        json_pack("{s:s,s:s,s:{s:s,s:s,s:s,s:s,s:s,s:s},s:i,s:i,s:o,s:s,s:i,s:i}", "verdict",
+                  complete ? "complete" : "incomplete", "path", path, "unit", "vendor", o->vendor, "model", o->model,
+                  "hardware", o->hardware, "firmware", o->firmware, "serial", o->serial, "device", o->device, "values",
+                  (int)totals->values, "left_out", (int)totals->left_out, "unreadable", unreadable, "values_digest",
+                  digest, "value_requests", (int)p->read_requests, "other_requests", (int)p->other_requests);
     json_dumpf(out, stdout, JSON_INDENT(2));
     putchar('\n');
     json_decref(out);
@@ -133,7 +133,8 @@ static int run(const command *self, int argc, const char **argv)
         return call_end(&c, say_error(where, BIL_E_ADDRESS, NULL));
     if ((why && !bil_text_is_printable(why, strlen(why))) || (who && !bil_text_is_printable(who, strlen(who))) ||
         (why && strlen(why) >= SET_TEXT) || (who && strlen(who) >= SET_TEXT))
-        return call_end(&c, say_error("--why, --who", BIL_E_CALL, "a line of printable text of less than 400 bytes is wanted"));
+        return call_end(
+            &c, say_error("--why, --who", BIL_E_CALL, "a line of printable text of less than 400 bytes is wanted"));
     if (access(folder, W_OK | X_OK) != 0)
         return call_end(&c, say_error(folder, BIL_E_FILE_WRITE, NULL)); /* before a long read, not after */
     models m;
@@ -164,6 +165,6 @@ static int run(const command *self, int argc, const char **argv)
     return call_end(&c, code);
 }
 
-const command command_read = {
-    "read", "[options] ADDRESS", "reads a device and saves its values as a copy",
-    "  bilancia read modbus+tcp://127.0.0.1:5020/3 --why \"before the motor is changed\"\n", run};
+const command command_read = {"read", "[options] ADDRESS", "reads a device and saves its values as a copy",
+                              "  bilancia read modbus+tcp://127.0.0.1:5020/3 --why \"before the motor is changed\"\n",
+                              run};

@@ -48,9 +48,10 @@ static void put_head(const set_origin *o, const char *path)
     age_text(o->when, age, sizeof age);
     printf("%sSaved copy%s  %s\n", bold(), plain(), path);
     printf("Device      %s%s%s at %s\n", bold(), o->device[0] ? o->device : "without a name", plain(), o->from);
-    printf("Unit        %s %s, hardware %s, firmware %s, serial number %s\n", o->vendor, o->model, o->hardware, o->firmware,
-           o->serial);
-    printf("Read        %s (%s) by %s%s%s\n", o->when, age, o->who[0] ? o->who : "nobody named", o->why[0] ? ": " : "", o->why);
+    printf("Unit        %s %s, hardware %s, firmware %s, serial number %s\n", o->vendor, o->model, o->hardware,
+           o->firmware, o->serial);
+    printf("Read        %s (%s) by %s%s%s\n", o->when, age, o->who[0] ? o->who : "nobody named", o->why[0] ? ": " : "",
+           o->why);
     if (o->parent[0])
         printf("Made from   %s\n", o->parent);
 }
@@ -60,21 +61,22 @@ static void put_tail(json_t *left_out, const bil_set_totals *totals)
     size_t i;
     json_t *entry;
     printf("\n%sNot in the copy, on purpose%s\n", bold(), plain());
-    json_array_foreach (left_out, i, entry) {
+    json_array_foreach(left_out, i, entry)
+    {
         fputs("- ", stdout);
         put_cell(stdout, json_string_value(json_object_get(entry, "id")), 27);
         putchar(' ');
         put_cell(stdout, json_string_value(json_object_get(entry, "class")), 20);
         printf(" %s\n", json_string_value(json_object_get(entry, "name")));
     }
-    printf("\n%s✓ whole and unaltered%s: %u values, %u that could not be read, %u left out\n", good(), plain(), totals->values,
-           totals->unreadable, totals->left_out);
+    printf("\n%s✓ whole and unaltered%s: %u values, %u that could not be read, %u left out\n", good(), plain(),
+           totals->values, totals->unreadable, totals->left_out);
 }
 
 static void put_json_head(const set_origin *o)
 {
-    json_t *unit = json_pack("{s:s,s:s,s:s,s:s,s:s,s:s}", "vendor", o->vendor, "model", o->model, "hardware", o->hardware,
-                             "firmware", o->firmware, "serial", o->serial, "device", o->device);
+    json_t *unit = json_pack("{s:s,s:s,s:s,s:s,s:s,s:s}", "vendor", o->vendor, "model", o->model, "hardware",
+                             o->hardware, "firmware", o->firmware, "serial", o->serial, "device", o->device);
     json_t *read = json_pack("{s:s,s:s,s:s,s:s}", "when", o->when, "who", o->who, "why", o->why, "from", o->from);
     printf("{\"unit\": ");
     json_dumpf(unit, stdout, 0);
@@ -90,8 +92,8 @@ static void put_json_item(const bil_item *item, bool first)
     char hex[2 * BIL_TEXT_MAX + 1] = "";
     for (uint8_t i = 0; i < item->size; i++)
         snprintf(hex + 2 * i, 3, "%02x", item->raw[i]);
-    printf("%s\n  {\"id\": \"%.*s\", \"type\": \"%s\", \"class\": \"%s\", ", first ? "" : ",", (int)item->id.length, item->id.text,
-           bil_type_name(item->type), bil_class_name(item->cls));
+    printf("%s\n  {\"id\": \"%.*s\", \"type\": \"%s\", \"class\": \"%s\", ", first ? "" : ",", (int)item->id.length,
+           item->id.text, bil_type_name(item->type), bil_class_name(item->cls));
     if (item->unreadable)
         printf("\"unreadable\": \"%s\", ", bil_error_name(item->unreadable));
     else
@@ -147,10 +149,11 @@ static int run(const command *self, int argc, const char **argv)
 {
     int json = 0;
     char *description = NULL;
-    struct poptOption options[] = {{"description", 'd', POPT_ARG_STRING, &description, 0, "a description to use", "FILE"},
-                                   {"json", 'j', POPT_ARG_NONE, &json, 0, "answer as JSON", NULL},
-                                   {"help", 'h', POPT_ARG_NONE, NULL, 'h', "this text", NULL},
-                                   POPT_TABLEEND};
+    struct poptOption options[] = {
+        {"description", 'd', POPT_ARG_STRING, &description, 0, "a description to use", "FILE"},
+        {"json", 'j', POPT_ARG_NONE, &json, 0, "answer as JSON", NULL},
+        {"help", 'h', POPT_ARG_NONE, NULL, 'h', "this text", NULL},
+        POPT_TABLEEND};
     call c;
     int code = call_begin(&c, self, argc, argv, options, 1, 1);
     if (code >= 0)
@@ -163,5 +166,6 @@ static int run(const command *self, int argc, const char **argv)
     return call_end(&c, error ? exit_code_of(error) : show(path, &m, json));
 }
 
-const command command_show = {"show", "[options] COPY.bset", "shows a saved copy: the unit, all values by group, what is left out",
+const command command_show = {"show", "[options] COPY.bset",
+                              "shows a saved copy: the unit, all values by group, what is left out",
                               "  bilancia show crusher_ED30-0417_20261123-071500.bset\n", run};

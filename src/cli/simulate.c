@@ -17,8 +17,12 @@ static void on_signal(int number)
     stop = 1;
 }
 
-static int serve(const char *name, int port, const char *control, int factor, bool delivered, const char *serial,
-                 const char *device_name)
+/* What a unit is, where it isn't the usual one. */
+typedef struct identity {
+    const char *serial, *name, *firmware;
+} identity;
+
+static int serve(const char *name, int port, const char *control, int factor, bool delivered, const identity *who)
 {
     const sim_model *model = sim_model_named(name);
     if (!model)
@@ -26,7 +30,12 @@ static int serve(const char *name, int port, const char *control, int factor, bo
     if (factor < 1 || factor > 1000 || port < 0 || port > 65535)
         return say_error("", BIL_E_CALL, "the time factor is 1 to 1000, the port 0 to 65535");
     sim_unit *unit = need(1, sizeof *unit);
-    sim_start(unit, model, delivered, serial, device_name);
+    sim_start(unit, model, delivered, who->serial, who->name);
+    if (who->firmware && !sim_put(unit, "id.firmware", who->firmware)) {
+        free(unit);
+        return say_error(who->firmware, BIL_E_CALL, "this doesn't fit into the unit");
+    }
+    sim_store(unit);
     char password[SECRET_MAX];
     if (secret_from_environment("BILANCIA_SIMULATED_PASSWORD", password, sizeof password)) {
         sim_put(unit, "access.password", password);
@@ -72,7 +81,7 @@ static int tell(const char *control, const char **words, int count)
 
 static int run(const command *self, int argc, const char **argv)
 {
-    char *control = NULL, *at = NULL, *serial = NULL, *name = NULL;
+    char *control = NULL, *at = NULL, *serial = NULL, *name = NULL, *firmware = NULL;
     int port = 0, factor = 1, delivered = 0;
     struct poptOption options[] = {
         {"port", 'p', POPT_ARG_INT, &port, 0, "TCP port on 127.0.0.1 (a free one)", "N"},
@@ -81,6 +90,7 @@ static int run(const command *self, int argc, const char **argv)
         {"as-delivered", 0, POPT_ARG_NONE, &delivered, 0, "with factory values, not as set up in the mill", NULL},
         {"serial", 0, POPT_ARG_STRING, &serial, 0, "its serial number", "TEXT"},
         {"name", 0, POPT_ARG_STRING, &name, 0, "its device name", "TEXT"},
+        {"firmware", 0, POPT_ARG_STRING, &firmware, 0, "its firmware", "TEXT"},
         {"at", 'a', POPT_ARG_STRING, &at, 0, "tell the unit with this control channel what happens to it", "PATH"},
         {"help", 'h', POPT_ARG_NONE, NULL, 'h', "this text", NULL},
         POPT_TABLEEND};
@@ -91,8 +101,10 @@ static int run(const command *self, int argc, const char **argv)
     if (at)
         return call_end(&c, tell(at, c.arguments, c.count));
     if (c.count > 1)
-        return call_end(&c, say_error(c.arguments[1], BIL_E_CALL, "one model at a time; to tell a unit something, say --at PATH"));
-    return call_end(&c, serve(c.arguments[0], port, control, factor, delivered, serial, name));
+        return call_end(
+            &c, say_error(c.arguments[1], BIL_E_CALL, "one model at a time; to tell a unit something, say --at PATH"));
+    identity who = {serial, name, firmware};
+    return call_end(&c, serve(c.arguments[0], port, control, factor, delivered, &who));
 }
 
 const command command_simulate = {

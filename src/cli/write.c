@@ -14,13 +14,13 @@ typedef struct write_call {
     const char *copy, *address, *folder, *who, *why;
     bool yes, json;
     bil_job_config config;
-    set_origin origin;            /* of the copy */
+    set_origin origin; /* of the copy */
     bil_set_totals totals;
     bil_image want;
     device dev;
     bil_job *job;
     char password[SECRET_MAX];
-    char stem[200];               /* of the files of this write */
+    char stem[200]; /* of the files of this write */
     char safety[STORAGE_PATH];
     record rec;
     unsigned planned;
@@ -47,9 +47,10 @@ static void put_who(const write_call *w)
            w->origin.firmware, w->origin.serial, age, w->origin.why[0] ? ": " : "", w->origin.why);
     printf("%sDevice%s   %s\n", bold(), plain(), w->address);
     printf("         %s, %s %s, hardware %s, firmware %s, serial number %s\n",
-           id[BIL_ID_NAME][0] ? id[BIL_ID_NAME] : "without a name", id[BIL_ID_VENDOR], id[BIL_ID_MODEL], id[BIL_ID_HARDWARE],
-           id[BIL_ID_FIRMWARE], id[BIL_ID_SERIAL]);
-    static const char *const meaning[] = {"the same unit", "another unit, in the same place", "another unit, in another place"};
+           id[BIL_ID_NAME][0] ? id[BIL_ID_NAME] : "without a name", id[BIL_ID_VENDOR], id[BIL_ID_MODEL],
+           id[BIL_ID_HARDWARE], id[BIL_ID_FIRMWARE], id[BIL_ID_SERIAL]);
+    static const char *const meaning[] = {"the same unit", "another unit, in the same place",
+                                          "another unit, in another place"};
     bil_purpose purpose = bil_job_purpose(w->job);
     printf("%sPurpose%s  %s: %s\n\n", bold(), plain(), bil_purpose_name(purpose), meaning[purpose]);
 }
@@ -125,7 +126,8 @@ static void put_plan(write_call *w)
         }
     }
     if (w->planned) {
-        printf("Will be written to the %sdevice%s: %u value%s", bold(), plain(), w->planned, w->planned == 1 ? "" : "s");
+        printf("Will be written to the %sdevice%s: %u value%s", bold(), plain(), w->planned,
+               w->planned == 1 ? "" : "s");
         if (safety)
             printf(", %u of them safety-relevant (%s!%s)", safety, warn(), plain());
         printf("\n  %-24s %-*s %s\n", "parameter", screen_width() >= 110 ? 22 : 15, "device now", "copy");
@@ -143,8 +145,8 @@ static void put_plan(write_call *w)
     char hardware[BIL_VALUE_TEXT];
     bil_image_identity(&w->dev.image, BIL_ID_HARDWARE, hardware, sizeof hardware);
     bool hold = bil_description_procedure(d, BIL_PROC_HOLD, hardware, 0), restart = w->config.may_restart;
-    printf("Then: safety copy%s%s, store%s, read back twice, compare%s\n", hold ? ", hold" : "", w->planned ? ", write" : "",
-           restart ? ", restart" : "", hold ? ", release" : "");
+    printf("Then: safety copy%s%s, store%s, read back twice, compare%s\n", hold ? ", hold" : "",
+           w->planned ? ", write" : "", restart ? ", restart" : "", hold ? ", release" : "");
 }
 
 static bool ask_at_terminal(const char *question)
@@ -200,11 +202,12 @@ static json_t *intent_line(const write_call *w, const bil_action *action, const 
         snprintf(digest + 2 * i, 3, "%02x", w->totals.digest[i]);
     bil_image_identity(&w->dev.image, BIL_ID_SERIAL, serial, sizeof serial);
     bil_image_identity(&w->dev.image, BIL_ID_FIRMWARE, firmware, sizeof firmware);
-    return json_pack("{s:i,s:s,s:s,s:s,s:s,s:s,s:s,s:s,s:s,s:s,s:s,s:s,s:b,s:b,s:i,s:i}", "bilancia_record", 0, "event", "intent",
-                     "when", when, "who", person(w->who), "why", w->why ? w->why : "", "address", w->address, "model",
-                     w->want.description->model, "serial", serial, "firmware", firmware, "copy", w->copy, "copy_digest", digest,
-                     "purpose", bil_purpose_name(bil_job_purpose(w->job)), "with_calibration", (int)w->config.with_calibration,
-                     "restart", (int)w->config.may_restart, "found", (int)action->u.record.code, "planned", (int)w->planned);
+    return json_pack("{s:i,s:s,s:s,s:s,s:s,s:s,s:s,s:s,s:s,s:s,s:s,s:s,s:b,s:b,s:i,s:i}", "bilancia_record", 0, "event",
+                     "intent", "when", when, "who", person(w->who), "why", w->why ? w->why : "", "address", w->address,
+                     "model", w->want.description->model, "serial", serial, "firmware", firmware, "copy", w->copy,
+                     "copy_digest", digest, "purpose", bil_purpose_name(bil_job_purpose(w->job)), "with_calibration",
+                     (int)w->config.with_calibration, "restart", (int)w->config.may_restart, "found",
+                     (int)action->u.record.code, "planned", (int)w->planned);
 }
 
 static void say_event(const write_call *w, const bil_action *action)
@@ -227,6 +230,8 @@ static bool keep_record(void *ctx, const bil_action *action)
     char when[48];
     moment(when, sizeof when);
     say_event(w, action);
+    if (action->u.record.event != BIL_EV_INTENT && !w->rec.file)
+        return true; /* refused before anything was meant: there is nothing to record */
     if (action->u.record.event == BIL_EV_INTENT) {
         char name[220];
         snprintf(name, sizeof name, "%s.brec", w->stem);
@@ -304,7 +309,8 @@ static void put_exceptions(const write_call *w)
             char now[2 * BIL_VALUE_TEXT], then[2 * BIL_VALUE_TEXT];
             param_text(&w->dev.image, i, now, sizeof now);
             param_text(&w->want, i, then, sizeof then);
-            printf("  ~ %s: the copy says %s, the device rounds it to %s\n", w->want.description->params[i].id, then, now);
+            printf("  ~ %s: the copy says %s, the device rounds it to %s\n", w->want.description->params[i].id, then,
+                   now);
         }
 }
 
@@ -313,7 +319,8 @@ static void put_reason(const write_call *w, const bil_action *end, char *out, si
     const bil_description *d = w->want.description;
     size_t used = 0;
     if (end->u.end.param != BIL_NONE) {
-        used += (size_t)snprintf(out, size, "%s (%s): ", d->params[end->u.end.param].id, d->params[end->u.end.param].name);
+        used +=
+            (size_t)snprintf(out, size, "%s (%s): ", d->params[end->u.end.param].id, d->params[end->u.end.param].name);
         if (end->u.end.cause == BIL_E_DIFFERS) {
             char now[2 * BIL_VALUE_TEXT], then[2 * BIL_VALUE_TEXT];
             param_text(&w->dev.image, end->u.end.param, now, sizeof now);
@@ -355,10 +362,12 @@ static int exit_of(const bil_action *end, const write_call *w)
 static void put_how_to_go_on(const write_call *w, const bil_action *end)
 {
     if (end->u.end.held)
-        fprintf(stderr, "  %sThe device is, or may be, still held%s: it doesn't work until it is released.\n", bad(), plain());
+        fprintf(stderr, "  %sThe device is, or may be, still held%s: it doesn't work until it is released.\n", bad(),
+                plain());
     if (!w->safety[0])
         return;
-    fprintf(stderr, "  To finish:   run the same command again; it goes on from what it finds, and releases the device.\n");
+    fprintf(stderr,
+            "  To finish:   run the same command again; it goes on from what it finds, and releases the device.\n");
     fprintf(stderr, "  To go back:  bilancia write %s %s\n", w->safety, w->address);
 }
 
@@ -372,13 +381,16 @@ static void put_verdict(const write_call *w, const bil_action *end)
         printf("%s%s %s%s: %u value%s written with %u request%s", done ? good() : warn(), done ? "✓" : "!",
                bil_verdict_text(end->u.end.verdict), plain(), p.written, p.written == 1 ? "" : "s", p.write_requests,
                p.write_requests == 1 ? "" : "s");
-        printf(done ? "; stored, restarted, read back twice.\n" : "; stored, but not restarted: no proof that it lasts.\n");
+        printf(done ? "; stored, restarted, read back twice.\n"
+                    : "; stored, but not restarted: no proof that it lasts.\n");
         put_exceptions(w);
         if (!end->u.end.held)
             printf("The device does what it did before. Safe to disconnect.\n");
         put_still_to_do(w);
         if (end->u.end.held)
-            say_error(w->address, BIL_E_LEFT_HELD, NULL);
+            say_error(w->address, (int)end->u.end.cause, NULL);
+        if (end->u.end.held && end->u.end.cause != BIL_E_LEFT_HELD)
+            put_how_to_go_on(w, end);
         return;
     }
     char reason[1200];
@@ -406,11 +418,11 @@ static void put_json(const write_call *w, const bil_action *end, int code)
     bil_job_progress p;
     bil_job_progress_of(w->job, &p);
     const bil_description *d = w->want.description;
-    json_t *out = json_pack("{s:s,s:i,s:s,s:s,s:b,s:i,s:i,s:i,s:s,s:s}", "verdict", bil_verdict_name(end->u.end.verdict), "exit",
-                            code, "cause", bil_error_name((int)end->u.end.cause), "purpose",
-                            bil_purpose_name(bil_job_purpose(w->job)), "held", (int)end->u.end.held, "planned", (int)w->planned,
-                            "values_written", (int)p.written, "write_requests", (int)p.write_requests, "record", w->rec.path,
-                            "safety_copy", w->safety);
+    json_t *out = json_pack("{s:s,s:i,s:s,s:s,s:b,s:i,s:i,s:i,s:s,s:s}", "verdict",
+                            bil_verdict_name(end->u.end.verdict), "exit", code, "cause",
+                            bil_error_name((int)end->u.end.cause), "purpose", bil_purpose_name(bil_job_purpose(w->job)),
+                            "held", (int)end->u.end.held, "planned", (int)w->planned, "values_written", (int)p.written,
+                            "write_requests", (int)p.write_requests, "record", w->rec.path, "safety_copy", w->safety);
     if (end->u.end.param != BIL_NONE)
         json_object_set_new(out, "parameter", json_string(d->params[end->u.end.param].id));
     json_dumpf(out, stdout, JSON_INDENT(2));
@@ -464,7 +476,8 @@ static int open_unit(write_call *w, const models *m)
         return say_error(w->address, error, why);
     if (w->dev.description == w->want.description)
         return -1;
-    snprintf(why, sizeof why, "the copy is from a %s, this is a %s", w->want.description->model, w->dev.description->model);
+    snprintf(why, sizeof why, "the copy is from a %s, this is a %s", w->want.description->model,
+             w->dev.description->model);
     device_close(&w->dev);
     return say_error(w->address, BIL_E_OTHER_MODEL, why);
 }
@@ -482,8 +495,14 @@ static int carry_out(write_call *w)
     w->config.hardware = w->origin.hardware;
     w->config.firmware = w->origin.firmware;
     w->job = device_job(&w->dev, BIL_JOB_WRITE, w->config);
-    runner r = {.link = w->dev.link, .clock = w->dev.clock, .password = w->password, .ask = ask, .record = keep_record,
-                .save = save_safety_copy, .progress = show_progress, .ctx = w};
+    runner r = {.link = w->dev.link,
+                .clock = w->dev.clock,
+                .password = w->password,
+                .ask = ask,
+                .record = keep_record,
+                .save = save_safety_copy,
+                .progress = show_progress,
+                .ctx = w};
     bil_action end = run_job(w->job, &r);
     secret_wipe(w->password, sizeof w->password);
     int code = exit_of(&end, w);
@@ -492,8 +511,8 @@ static int carry_out(write_call *w)
     else
         put_verdict(w, &end);
     if (w->rec.file) {
-        record_add(&w->rec, json_pack("{s:s,s:s,s:b,s:i}", "event", "end", "verdict", bil_verdict_name(end.u.end.verdict), "held",
-                                      (int)end.u.end.held, "exit", code));
+        record_add(&w->rec, json_pack("{s:s,s:s,s:b,s:i}", "event", "end", "verdict",
+                                      bil_verdict_name(end.u.end.verdict), "held", (int)end.u.end.held, "exit", code));
         record_end(&w->rec);
     }
     free(w->job);
@@ -508,7 +527,8 @@ static int run(const command *self, int argc, const char **argv)
     struct poptOption options[] = {
         {"yes", 'y', POPT_ARG_NONE, &yes, 0, "agree beforehand; nothing is asked", NULL},
         {"as", 0, POPT_ARG_STRING, &purpose, 0, "for another unit: replacement (same place) or clone", "PURPOSE"},
-        {"with-calibration", 0, POPT_ARG_NONE, &calibration, 0, "calibration too, as far as it may go to this unit", NULL},
+        {"with-calibration", 0, POPT_ARG_NONE, &calibration, 0, "calibration too, as far as it may go to this unit",
+         NULL},
         {"no-restart", 0, POPT_ARG_NONE, &no_restart, 0, "don't restart: then nothing is proved to last", NULL},
         {"password-fd", 0, POPT_ARG_INT, &fd, 0, "read the password from this file descriptor", "N"},
         {"folder", 'f', POPT_ARG_STRING, &folder, 0, "for safety copy and record (this folder)", "DIR"},
@@ -524,8 +544,13 @@ static int run(const command *self, int argc, const char **argv)
         free(w);
         return code;
     }
-    *w = (write_call){.copy = c.arguments[0], .address = c.arguments[1], .folder = folder, .who = who, .why = why,
-                      .yes = yes, .json = json};
+    *w = (write_call){.copy = c.arguments[0],
+                      .address = c.arguments[1],
+                      .folder = folder,
+                      .who = who,
+                      .why = why,
+                      .yes = yes,
+                      .json = json};
     w->config.may_restart = !no_restart;
     w->config.with_calibration = calibration;
     w->config.purpose_given = purpose != NULL;

@@ -81,8 +81,9 @@ int bil_compare_next(bil_compare *compare, bil_difference *difference)
         return 0;
     int order = !compare->have[1] ? -1 : !compare->have[0] ? 1 : by_id(&compare->item[0], &compare->item[1]);
     *difference = (bil_difference){
-        .relation = order < 0 ? BIL_REL_ONLY_LEFT : order > 0 ? BIL_REL_ONLY_RIGHT
-                                                              : relate(&compare->item[0], &compare->item[1]),
+        .relation = order < 0   ? BIL_REL_ONLY_LEFT
+                    : order > 0 ? BIL_REL_ONLY_RIGHT
+                                : relate(&compare->item[0], &compare->item[1]),
         .left = order <= 0 ? &compare->item[0] : NULL,
         .right = order >= 0 ? &compare->item[1] : NULL,
     };

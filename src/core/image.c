@@ -55,6 +55,7 @@ void bil_image_identity(const bil_image *image, bil_identity which, char *out, s
     if (size == 0)
         return;
     if (index == BIL_NONE || image->state[index] != BIL_PRESENT ||
-        bil_value_text(&image->description->params[index].format, bil_image_raw(image, index), NULL, out, size) != BIL_OK)
+        bil_value_text(&image->description->params[index].format, bil_image_raw(image, index), NULL, out, size) !=
+            BIL_OK)
         out[0] = '\0';
 }

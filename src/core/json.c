@@ -6,12 +6,12 @@ static const char hex_digits[] = "0123456789abcdef";
 
 /* ---- emitting ---- */
 
-void json_open(json_out *out, char *line, size_t size)
+void bil_json_open(json_out *out, char *line, size_t size)
 {
     *out = (json_out){line, line, line + size, false};
 }
 
-void json_raw(json_out *out, const char *text, size_t length)
+void bil_json_raw(json_out *out, const char *text, size_t length)
 {
     if ((size_t)(out->end - out->at) < length) {
         out->full = true;
@@ -21,12 +21,12 @@ void json_raw(json_out *out, const char *text, size_t length)
     out->at += length;
 }
 
-void json_lit(json_out *out, const char *text)
+void bil_json_lit(json_out *out, const char *text)
 {
-    json_raw(out, text, strlen(text));
+    bil_json_raw(out, text, strlen(text));
 }
 
-void json_number(json_out *out, uint64_t number)
+void bil_json_number(json_out *out, uint64_t number)
 {
     char digits[20];
     size_t at = sizeof digits;
@@ -34,44 +34,44 @@ void json_number(json_out *out, uint64_t number)
         digits[--at] = (char)('0' + number % 10);
         number /= 10;
     } while (number > 0);
-    json_raw(out, digits + at, sizeof digits - at);
+    bil_json_raw(out, digits + at, sizeof digits - at);
 }
 
-void json_hex(json_out *out, const uint8_t *bytes, size_t count)
+void bil_json_hex(json_out *out, const uint8_t *bytes, size_t count)
 {
-    json_lit(out, "\"");
+    bil_json_lit(out, "\"");
     for (size_t i = 0; i < count; i++) {
         char pair[2] = {hex_digits[bytes[i] >> 4], hex_digits[bytes[i] & 15]};
-        json_raw(out, pair, 2);
+        bil_json_raw(out, pair, 2);
     }
-    json_lit(out, "\"");
+    bil_json_lit(out, "\"");
 }
 
-void json_string(json_out *out, const char *text, size_t length)
+void bil_json_string(json_out *out, const char *text, size_t length)
 {
-    json_lit(out, "\"");
+    bil_json_lit(out, "\"");
     for (size_t i = 0; i < length; i++) {
         char c = text[i];
         if (c == '"' || c == '\\') {
             char pair[2] = {'\\', c};
-            json_raw(out, pair, 2);
+            bil_json_raw(out, pair, 2);
         } else {
-            json_raw(out, &c, 1);
+            bil_json_raw(out, &c, 1);
         }
     }
-    json_lit(out, "\"");
+    bil_json_lit(out, "\"");
 }
 
-int json_close(json_out *out, size_t *length)
+int bil_json_close(json_out *out, size_t *length)
 {
-    json_lit(out, "\n");
+    bil_json_lit(out, "\n");
     *length = (size_t)(out->at - out->start);
     return out->full ? BIL_E_SPACE : BIL_OK;
 }
 
 /* ---- scanning ---- */
 
-bool json_try(json_in *in, const char *text)
+bool bil_json_try(json_in *in, const char *text)
 {
     size_t length = strlen(text);
     if (in->failed || (size_t)(in->end - in->at) < length || memcmp(in->at, text, length) != 0)
@@ -80,9 +80,9 @@ bool json_try(json_in *in, const char *text)
     return true;
 }
 
-void json_need(json_in *in, const char *text)
+void bil_json_need(json_in *in, const char *text)
 {
-    if (!json_try(in, text))
+    if (!bil_json_try(in, text))
         in->failed = true;
 }
 
@@ -102,10 +102,10 @@ static size_t multibyte_length(const char *at, size_t left)
     return 0;
 }
 
-bil_str json_take_string(json_in *in)
+bil_str bil_json_take_string(json_in *in)
 {
     bil_str body = {"", 0};
-    json_need(in, "\"");
+    bil_json_need(in, "\"");
     if (in->failed)
         return body;
     const char *start = in->at;
@@ -125,11 +125,11 @@ bil_str json_take_string(json_in *in)
         in->at += step;
     }
     body = (bil_str){start, (size_t)(in->at - start)};
-    json_need(in, "\"");
+    bil_json_need(in, "\"");
     return body;
 }
 
-uint64_t json_take_number(json_in *in, uint64_t largest)
+uint64_t bil_json_take_number(json_in *in, uint64_t largest)
 {
     uint64_t number = 0;
     const char *start = in->at;
@@ -145,10 +145,10 @@ uint64_t json_take_number(json_in *in, uint64_t largest)
     return in->failed ? 0 : number;
 }
 
-size_t json_take_hex(json_in *in, uint8_t *bytes, size_t most)
+size_t bil_json_take_hex(json_in *in, uint8_t *bytes, size_t most)
 {
     size_t count = 0;
-    json_need(in, "\"");
+    bil_json_need(in, "\"");
     while (!in->failed && in->end - in->at >= 2 && *in->at != '"' && count < most) {
         int high = hex_value(in->at[0]), low = hex_value(in->at[1]);
         if (high < 0 || low < 0) {
@@ -158,7 +158,7 @@ size_t json_take_hex(json_in *in, uint8_t *bytes, size_t most)
         bytes[count++] = (uint8_t)(high << 4 | low);
         in->at += 2;
     }
-    json_need(in, "\"");
+    bil_json_need(in, "\"");
     return in->failed ? 0 : count;
 }
 
@@ -170,22 +170,22 @@ static size_t digits(json_in *in)
     return (size_t)(in->at - start);
 }
 
-bil_str json_take_value(json_in *in)
+bil_str bil_json_take_value(json_in *in)
 {
     const char *start = in->at;
     if (!in->failed && in->at < in->end && *in->at == '"') {
-        json_take_string(in);
-    } else if (!json_try(in, "true") && !json_try(in, "false") && !json_try(in, "null")) {
-        json_try(in, "-");
+        bil_json_take_string(in);
+    } else if (!bil_json_try(in, "true") && !bil_json_try(in, "false") && !bil_json_try(in, "null")) {
+        bil_json_try(in, "-");
         const char *first = in->at;
         size_t whole = digits(in);
         if (whole == 0 || (*first == '0' && whole > 1))
             in->failed = true;
-        if (json_try(in, ".") && digits(in) == 0)
+        if (bil_json_try(in, ".") && digits(in) == 0)
             in->failed = true;
-        if (json_try(in, "e")) {
-            if (!json_try(in, "-"))
-                json_try(in, "+");
+        if (bil_json_try(in, "e")) {
+            if (!bil_json_try(in, "-"))
+                bil_json_try(in, "+");
             if (digits(in) == 0)
                 in->failed = true;
         }

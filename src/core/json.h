@@ -10,15 +10,15 @@ typedef struct json_out {
     bool full;
 } json_out;
 
-void json_open(json_out *out, char *line, size_t size);
-void json_raw(json_out *out, const char *text, size_t length);
-void json_lit(json_out *out, const char *text);
-void json_number(json_out *out, uint64_t number);
-void json_hex(json_out *out, const uint8_t *bytes, size_t count);
+void bil_json_open(json_out *out, char *line, size_t size);
+void bil_json_raw(json_out *out, const char *text, size_t length);
+void bil_json_lit(json_out *out, const char *text);
+void bil_json_number(json_out *out, uint64_t number);
+void bil_json_hex(json_out *out, const uint8_t *bytes, size_t count);
 /* A string with its quotes. `text` is printable UTF-8, so that only \" and \\ need an escape. */
-void json_string(json_out *out, const char *text, size_t length);
+void bil_json_string(json_out *out, const char *text, size_t length);
 /* Adds the LF; BIL_OK with the length, or BIL_E_SPACE. */
-int json_close(json_out *out, size_t *length);
+int bil_json_close(json_out *out, size_t *length);
 
 /* A line that is being read. Once failed it stays failed, so that a caller asks once, at the end. */
 typedef struct json_in {
@@ -27,20 +27,21 @@ typedef struct json_in {
 } json_in;
 
 /* Does this text come next? If so it is taken. */
-bool json_try(json_in *in, const char *text);
-void json_need(json_in *in, const char *text);
+bool bil_json_try(json_in *in, const char *text);
+void bil_json_need(json_in *in, const char *text);
 /* A canonical string (printable UTF-8, no escapes but \" and \\) with its quotes: the body, still escaped. */
-bil_str json_take_string(json_in *in);
-uint64_t json_take_number(json_in *in, uint64_t largest);
+bil_str bil_json_take_string(json_in *in);
+uint64_t bil_json_take_number(json_in *in, uint64_t largest);
 /* Hex digits with their quotes, exactly or at most so many bytes; returns the bytes. */
-size_t json_take_hex(json_in *in, uint8_t *bytes, size_t most);
+size_t bil_json_take_hex(json_in *in, uint8_t *bytes, size_t most);
 /* A value token: number, true, false, null or string. */
-bil_str json_take_value(json_in *in);
+bil_str bil_json_take_value(json_in *in);
 
 /* The value token of a parameter: number, true, false, string, or null where there is no text. */
-void json_put_value(json_out *out, const bil_format *format, const uint8_t *raw, const bil_float_ops *floats);
+void bil_json_put_value(json_out *out, const bil_format *format, const uint8_t *raw, const bil_float_ops *floats);
 
 /* Adds one value to the values digest, where its class counts. */
-void set_values_digest(bil_digest *values, bil_str id, bil_type type, bil_class cls, const uint8_t *raw, size_t size);
+void bil_set_values_digest(bil_digest *values, bil_str id, bil_type type, bil_class cls, const uint8_t *raw,
+                           size_t size);
 
 #endif

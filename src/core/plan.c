@@ -49,8 +49,8 @@ void bil_plan_blocks(const bil_description *description, const uint16_t *items, 
             if (k > i) {
                 if (param->space != first->space)
                     break;
-                if (param->address > end && !(rule->across && bil_description_across(description, first->space, end,
-                                                                                     param->address - 1u)))
+                if (param->address > end &&
+                    !(rule->across && bil_description_across(description, first->space, end, param->address - 1u)))
                     break;
             }
             if (param->address + (uint32_t)param->cells > end)

@@ -58,51 +58,51 @@ static void enter(bil_set_reader *reader, uint8_t phase)
 static int read_header(bil_set_reader *reader, json_in *in)
 {
     bil_set_header *header = &reader->header;
-    json_need(in, "{\"bilancia_set\":");
-    uint64_t version = json_take_number(in, UINT32_MAX);
+    bil_json_need(in, "{\"bilancia_set\":");
+    uint64_t version = bil_json_take_number(in, UINT32_MAX);
     if (in->failed)
         return BIL_E_SET_LINE;
     if (version != BIL_SET_VERSION)
         return BIL_E_SET_VERSION;
-    json_need(in, ",\"vendor\":");
-    header->vendor = json_take_string(in);
-    json_need(in, ",\"model\":");
-    header->model = json_take_string(in);
-    json_need(in, ",\"hardware\":");
-    header->hardware = json_take_string(in);
-    json_need(in, ",\"firmware\":");
-    header->firmware = json_take_string(in);
-    json_need(in, ",\"serial\":");
-    header->serial = json_take_string(in);
-    json_need(in, ",\"device\":");
-    header->device = json_take_string(in);
-    json_need(in, ",\"description\":{\"model\":");
-    header->description = json_take_string(in);
-    json_need(in, ",\"revision\":");
-    header->revision = (uint16_t)json_take_number(in, UINT16_MAX);
-    json_need(in, ",\"layout\":");
-    header->layout = json_take_string(in);
-    json_need(in, "},\"parent\":");
-    header->parent = json_take_string(in);
-    json_need(in, ",\"when\":");
-    header->when = json_take_string(in);
-    json_need(in, ",\"who\":");
-    header->who = json_take_string(in);
-    json_need(in, ",\"why\":");
-    header->why = json_take_string(in);
-    json_need(in, ",\"scope\":");
-    header->scope = json_take_string(in);
-    json_need(in, ",\"from\":");
-    header->from = json_take_string(in);
-    json_need(in, "}\n");
+    bil_json_need(in, ",\"vendor\":");
+    header->vendor = bil_json_take_string(in);
+    bil_json_need(in, ",\"model\":");
+    header->model = bil_json_take_string(in);
+    bil_json_need(in, ",\"hardware\":");
+    header->hardware = bil_json_take_string(in);
+    bil_json_need(in, ",\"firmware\":");
+    header->firmware = bil_json_take_string(in);
+    bil_json_need(in, ",\"serial\":");
+    header->serial = bil_json_take_string(in);
+    bil_json_need(in, ",\"device\":");
+    header->device = bil_json_take_string(in);
+    bil_json_need(in, ",\"description\":{\"model\":");
+    header->description = bil_json_take_string(in);
+    bil_json_need(in, ",\"revision\":");
+    header->revision = (uint16_t)bil_json_take_number(in, UINT16_MAX);
+    bil_json_need(in, ",\"layout\":");
+    header->layout = bil_json_take_string(in);
+    bil_json_need(in, "},\"parent\":");
+    header->parent = bil_json_take_string(in);
+    bil_json_need(in, ",\"when\":");
+    header->when = bil_json_take_string(in);
+    bil_json_need(in, ",\"who\":");
+    header->who = bil_json_take_string(in);
+    bil_json_need(in, ",\"why\":");
+    header->why = bil_json_take_string(in);
+    bil_json_need(in, ",\"scope\":");
+    header->scope = bil_json_take_string(in);
+    bil_json_need(in, ",\"from\":");
+    header->from = bil_json_take_string(in);
+    bil_json_need(in, "}\n");
     enter(reader, PHASE_LEFT_OUT);
     return in->failed ? BIL_E_SET_LINE : BIL_OK;
 }
 
 static bool take_class(json_in *in, bil_item *item)
 {
-    json_need(in, ",\"class\":");
-    bil_str text = json_take_string(in);
+    bil_json_need(in, ",\"class\":");
+    bil_str text = bil_json_take_string(in);
     int cls = bil_class_from_name(text.text, text.length);
     if (cls < 0)
         return false;
@@ -113,12 +113,12 @@ static bool take_class(json_in *in, bil_item *item)
 static int read_left_out(bil_set_reader *reader, json_in *in)
 {
     bil_item *item = &reader->item;
-    *item = (bil_item){.id = json_take_string(in)};
+    *item = (bil_item){.id = bil_json_take_string(in)};
     if (!take_class(in, item) || !bil_class_left_out(item->cls))
         return BIL_E_SET_LINE;
-    json_need(in, ",\"name\":");
-    item->name = json_take_string(in);
-    json_need(in, "}\n");
+    bil_json_need(in, ",\"name\":");
+    item->name = bil_json_take_string(in);
+    bil_json_need(in, "}\n");
     if (in->failed || !id_is_valid(item->id))
         return BIL_E_SET_LINE;
     reader->totals.left_out++;
@@ -128,54 +128,54 @@ static int read_left_out(bil_set_reader *reader, json_in *in)
 static int read_value(bil_set_reader *reader, json_in *in)
 {
     bil_item *item = &reader->item;
-    *item = (bil_item){.id = json_take_string(in)};
-    json_need(in, ",\"type\":");
-    bil_str type_name = json_take_string(in);
+    *item = (bil_item){.id = bil_json_take_string(in)};
+    bil_json_need(in, ",\"type\":");
+    bil_str type_name = bil_json_take_string(in);
     int type = bil_type_from_name(type_name.text, type_name.length);
     if (type < 0 || !take_class(in, item) || bil_class_left_out(item->cls))
         return BIL_E_SET_LINE;
     item->type = (bil_type)type;
-    if (json_try(in, ",\"raw\":")) {
-        item->size = (uint8_t)json_take_hex(in, item->raw, BIL_TEXT_MAX);
-        json_need(in, ",\"value\":");
-        item->value = json_take_value(in);
+    if (bil_json_try(in, ",\"raw\":")) {
+        item->size = (uint8_t)bil_json_take_hex(in, item->raw, BIL_TEXT_MAX);
+        bil_json_need(in, ",\"value\":");
+        item->value = bil_json_take_value(in);
         size_t size = bil_type_size(item->type);
         if (item->size == 0 || (size != 0 && item->size != size))
             return BIL_E_SET_LINE;
         reader->totals.values++;
     } else {
-        json_need(in, ",\"unreadable\":");
-        bil_str cause = json_take_string(in);
+        bil_json_need(in, ",\"unreadable\":");
+        bil_str cause = bil_json_take_string(in);
         int error = bil_error_from_name(cause.text, cause.length);
         if (error <= 0)
             return BIL_E_SET_LINE;
         item->unreadable = (bil_error)error;
         reader->totals.unreadable++;
     }
-    if (json_try(in, ",\"unit\":")) {
-        item->unit = json_take_string(in);
+    if (bil_json_try(in, ",\"unit\":")) {
+        item->unit = bil_json_take_string(in);
         if (item->unit.length == 0)
             return BIL_E_SET_LINE;
     }
-    json_need(in, ",\"name\":");
-    item->name = json_take_string(in);
-    json_need(in, "}\n");
+    bil_json_need(in, ",\"name\":");
+    item->name = bil_json_take_string(in);
+    bil_json_need(in, "}\n");
     if (in->failed || !id_is_valid(item->id))
         return BIL_E_SET_LINE;
     if (item->unreadable == BIL_OK)
-        set_values_digest(&reader->values, item->id, item->type, item->cls, item->raw, item->size);
+        bil_set_values_digest(&reader->values, item->id, item->type, item->cls, item->raw, item->size);
     enter(reader, PHASE_VALUES);
     return in_order(reader, item->id);
 }
 
 static int read_file(bil_set_reader *reader, json_in *in)
 {
-    reader->file_name = json_take_string(in);
-    json_need(in, ",\"bytes\":");
-    reader->file_left = json_take_number(in, UINT64_MAX);
-    json_need(in, ",\"digest\":");
-    size_t size = json_take_hex(in, reader->file_digest, BIL_SHA256);
-    json_need(in, "}\n");
+    reader->file_name = bil_json_take_string(in);
+    bil_json_need(in, ",\"bytes\":");
+    reader->file_left = bil_json_take_number(in, UINT64_MAX);
+    bil_json_need(in, ",\"digest\":");
+    size_t size = bil_json_take_hex(in, reader->file_digest, BIL_SHA256);
+    bil_json_need(in, "}\n");
     if (in->failed || size != BIL_SHA256 || reader->file_name.length == 0 ||
         reader->file_name.length >= sizeof reader->last_id)
         return BIL_E_SET_LINE;
@@ -222,8 +222,8 @@ static size_t decode_base64(bil_str text, uint8_t *bytes, size_t most)
 
 static int read_chunk(bil_set_reader *reader, json_in *in)
 {
-    bil_str text = json_take_string(in);
-    json_need(in, "}\n");
+    bil_str text = bil_json_take_string(in);
+    bil_json_need(in, "}\n");
     if (in->failed || reader->phase != PHASE_FILES || reader->file_left == 0)
         return BIL_E_SET_LINE;
     reader->chunk_bytes = decode_base64(text, reader->chunk_space, BIL_SET_CHUNK);
@@ -250,18 +250,18 @@ static int close_file(bil_set_reader *reader)
 static int read_end(bil_set_reader *reader, json_in *in)
 {
     bil_set_totals said = {0}, *seen = &reader->totals;
-    said.values = (uint32_t)json_take_number(in, UINT32_MAX);
-    json_need(in, ",\"unreadable\":");
-    said.unreadable = (uint32_t)json_take_number(in, UINT32_MAX);
-    json_need(in, ",\"left_out\":");
-    said.left_out = (uint32_t)json_take_number(in, UINT32_MAX);
-    json_need(in, ",\"files\":");
-    said.files = (uint32_t)json_take_number(in, UINT32_MAX);
-    json_need(in, ",\"values_digest\":");
-    size_t first = json_take_hex(in, said.values_digest, BIL_SHA256);
-    json_need(in, ",\"digest\":");
-    size_t second = json_take_hex(in, said.digest, BIL_SHA256);
-    json_need(in, "}}\n");
+    said.values = (uint32_t)bil_json_take_number(in, UINT32_MAX);
+    bil_json_need(in, ",\"unreadable\":");
+    said.unreadable = (uint32_t)bil_json_take_number(in, UINT32_MAX);
+    bil_json_need(in, ",\"left_out\":");
+    said.left_out = (uint32_t)bil_json_take_number(in, UINT32_MAX);
+    bil_json_need(in, ",\"files\":");
+    said.files = (uint32_t)bil_json_take_number(in, UINT32_MAX);
+    bil_json_need(in, ",\"values_digest\":");
+    size_t first = bil_json_take_hex(in, said.values_digest, BIL_SHA256);
+    bil_json_need(in, ",\"digest\":");
+    size_t second = bil_json_take_hex(in, said.digest, BIL_SHA256);
+    bil_json_need(in, "}}\n");
     if (in->failed || first != BIL_SHA256 || second != BIL_SHA256)
         return BIL_E_SET_LINE;
     if (said.values != seen->values || said.unreadable != seen->unreadable || said.left_out != seen->left_out ||
@@ -291,24 +291,24 @@ static int read_line(bil_set_reader *reader, const char *line, size_t length, bi
     if (reader->phase == PHASE_HEADER) {
         *kind = BIL_LINE_HEADER;
         error = read_header(reader, &in);
-    } else if (json_try(&in, "{\"end\":{\"values\":")) {
+    } else if (bil_json_try(&in, "{\"end\":{\"values\":")) {
         *kind = BIL_LINE_END;
         error = close_file(reader);
         return error ? error : read_end(reader, &in); /* the end line stands outside the digest */
-    } else if (json_try(&in, "{\"chunk\":")) {
+    } else if (bil_json_try(&in, "{\"chunk\":")) {
         *kind = BIL_LINE_CHUNK;
         error = read_chunk(reader, &in);
-    } else if (json_try(&in, "{\"file\":")) {
+    } else if (bil_json_try(&in, "{\"file\":")) {
         *kind = BIL_LINE_FILE;
         error = close_file(reader);
         if (!error)
             error = read_file(reader, &in);
     } else if (length > BIL_SET_ITEM_LINE) {
         error = BIL_E_SET_LONG;
-    } else if (reader->phase <= PHASE_VALUES && json_try(&in, "{\"id\":")) {
+    } else if (reader->phase <= PHASE_VALUES && bil_json_try(&in, "{\"id\":")) {
         *kind = BIL_LINE_VALUE;
         error = read_value(reader, &in);
-    } else if (reader->phase == PHASE_LEFT_OUT && json_try(&in, "{\"left_out\":")) {
+    } else if (reader->phase == PHASE_LEFT_OUT && bil_json_try(&in, "{\"left_out\":")) {
         *kind = BIL_LINE_LEFT_OUT;
         error = read_left_out(reader, &in);
     } else {
@@ -356,11 +356,12 @@ int bil_image_put_item(bil_image *image, const bil_item *item, const bil_float_o
     /* A portable writer leaves floats null; anything else must be what this library would write. */
     char token[BIL_VALUE_TEXT * 2 + 3];
     json_out out;
-    json_open(&out, token, sizeof token);
-    json_put_value(&out, &param->format, item->raw, floats);
+    bil_json_open(&out, token, sizeof token);
+    bil_json_put_value(&out, &param->format, item->raw, floats);
     bool is_null = item->value.length == 4 && memcmp(item->value.text, "null", 4) == 0;
     bool may_be_null = bil_type_is_float(item->type);
-    bool same = item->value.length == (size_t)(out.at - token) && memcmp(token, item->value.text, item->value.length) == 0;
+    bool same =
+        item->value.length == (size_t)(out.at - token) && memcmp(token, item->value.text, item->value.length) == 0;
     bool unknown_here = may_be_null && floats == NULL;
     if (!same && !(is_null && may_be_null) && !unknown_here)
         return BIL_E_VALUE_TEXT;

@@ -5,8 +5,8 @@
 
 static void put_key(json_out *out, const char *key, const char *text, size_t length)
 {
-    json_lit(out, key);
-    json_string(out, text, length);
+    bil_json_lit(out, key);
+    bil_json_string(out, text, length);
 }
 
 static void put_text(json_out *out, const char *key, const char *text)
@@ -21,13 +21,13 @@ static void put_str(json_out *out, const char *key, bil_str text)
 
 static void put_count(json_out *out, const char *key, uint64_t number)
 {
-    json_lit(out, key);
-    json_number(out, number);
+    bil_json_lit(out, key);
+    bil_json_number(out, number);
 }
 
 static int finish(bil_set_writer *writer, json_out *out, size_t *length, size_t most)
 {
-    int error = json_close(out, length);
+    int error = bil_json_close(out, length);
     if (error == BIL_OK && *length > most)
         error = BIL_E_SET_LONG;
     if (error == BIL_OK)
@@ -37,9 +37,10 @@ static int finish(bil_set_writer *writer, json_out *out, size_t *length, size_t 
 
 static bool all_utf8(const bil_set_header *header)
 {
-    const bil_str *texts[] = {&header->vendor, &header->model, &header->hardware, &header->firmware, &header->serial,
-                              &header->device, &header->description, &header->layout, &header->parent, &header->when,
-                              &header->who, &header->why, &header->scope, &header->from};
+    const bil_str *texts[] = {&header->vendor, &header->model,  &header->hardware,    &header->firmware,
+                              &header->serial, &header->device, &header->description, &header->layout,
+                              &header->parent, &header->when,   &header->who,         &header->why,
+                              &header->scope,  &header->from};
     for (size_t i = 0; i < sizeof texts / sizeof texts[0]; i++)
         if (texts[i]->length > 0 && !bil_text_is_printable(texts[i]->text, texts[i]->length))
             return false;
@@ -55,7 +56,7 @@ int bil_set_begin(bil_set_writer *writer, bil_digest whole, bil_digest values, c
     whole.ops->start(whole.ctx);
     values.ops->start(values.ctx);
     json_out out;
-    json_open(&out, line, BIL_SET_LINE);
+    bil_json_open(&out, line, BIL_SET_LINE);
     put_count(&out, "{\"bilancia_set\":", BIL_SET_VERSION);
     put_str(&out, ",\"vendor\":", header->vendor);
     put_str(&out, ",\"model\":", header->model);
@@ -72,61 +73,64 @@ int bil_set_begin(bil_set_writer *writer, bil_digest whole, bil_digest values, c
     put_str(&out, ",\"why\":", header->why);
     put_str(&out, ",\"scope\":", header->scope);
     put_str(&out, ",\"from\":", header->from);
-    json_lit(&out, "}");
+    bil_json_lit(&out, "}");
     return finish(writer, &out, length, BIL_SET_LINE);
 }
 
 int bil_set_left_out(bil_set_writer *writer, const bil_param *param, char *line, size_t *length)
 {
     json_out out;
-    json_open(&out, line, BIL_SET_LINE);
+    bil_json_open(&out, line, BIL_SET_LINE);
     put_text(&out, "{\"left_out\":", param->id);
     put_text(&out, ",\"class\":", bil_class_name((bil_class)param->cls));
     put_text(&out, ",\"name\":", param->name);
-    json_lit(&out, "}");
+    bil_json_lit(&out, "}");
     writer->totals.left_out++;
     return finish(writer, &out, length, BIL_SET_ITEM_LINE);
 }
 
 /* "id type hex\n" of the classes that belong to the work and the place. */
-void set_values_digest(bil_digest *values, bil_str id, bil_type type, bil_class cls, const uint8_t *raw, size_t size)
+void bil_set_values_digest(bil_digest *values, bil_str id, bil_type type, bil_class cls, const uint8_t *raw,
+                           size_t size)
 {
     if (cls != BIL_CLASS_SETUP && cls != BIL_CLASS_PLACE && cls != BIL_CLASS_CALIBRATION)
         return;
     char text[BIL_ID_MAX + 12 + 2 * BIL_TEXT_MAX + 4];
     json_out out;
-    json_open(&out, text, sizeof text);
-    json_raw(&out, id.text, id.length);
-    json_lit(&out, " ");
-    json_lit(&out, bil_type_name(type));
-    json_lit(&out, " ");
+    bil_json_open(&out, text, sizeof text);
+    bil_json_raw(&out, id.text, id.length);
+    bil_json_lit(&out, " ");
+    bil_json_lit(&out, bil_type_name(type));
+    bil_json_lit(&out, " ");
     for (size_t i = 0; i < size; i++) {
         char pair[2] = {"0123456789abcdef"[raw[i] >> 4], "0123456789abcdef"[raw[i] & 15]};
-        json_raw(&out, pair, 2);
+        bil_json_raw(&out, pair, 2);
     }
     size_t length;
-    json_close(&out, &length);
+    bil_json_close(&out, &length);
     values->ops->add(values->ctx, text, length);
 }
 
-void json_put_value(json_out *out, const bil_format *format, const uint8_t *raw, const bil_float_ops *floats)
+void bil_json_put_value(json_out *out, const bil_format *format, const uint8_t *raw, const bil_float_ops *floats)
 {
     char text[BIL_VALUE_TEXT];
     if (bil_value_text(format, raw, floats, text, sizeof text) != BIL_OK) {
-        json_lit(out, "null");
+        bil_json_lit(out, "null");
         return;
     }
     switch ((bil_type)format->type) {
+    case BIL_U64: /* readers need not keep more than 53 bits of a number (RFC 8259, section 6) */
+    case BIL_I64:
     case BIL_CHOICE8:
     case BIL_CHOICE16:
     case BIL_BITS8:
     case BIL_BITS16:
     case BIL_BITS32:
     case BIL_TEXT:
-        json_string(out, text, strlen(text));
+        bil_json_string(out, text, strlen(text));
         break;
     default:
-        json_lit(out, text);
+        bil_json_lit(out, text);
         break;
     }
 }
@@ -135,18 +139,18 @@ int bil_set_value(bil_set_writer *writer, const bil_image *image, uint16_t index
 {
     const bil_param *param = &image->description->params[index];
     json_out out;
-    json_open(&out, line, BIL_SET_LINE);
+    bil_json_open(&out, line, BIL_SET_LINE);
     put_text(&out, "{\"id\":", param->id);
     put_text(&out, ",\"type\":", bil_type_name((bil_type)param->format.type));
     put_text(&out, ",\"class\":", bil_class_name((bil_class)param->cls));
     if (image->state[index] == BIL_PRESENT) {
         const uint8_t *raw = bil_image_raw(image, index);
-        json_lit(&out, ",\"raw\":");
-        json_hex(&out, raw, param->format.size);
-        json_lit(&out, ",\"value\":");
-        json_put_value(&out, &param->format, raw, writer->floats);
-        set_values_digest(&writer->values, (bil_str){param->id, strlen(param->id)}, (bil_type)param->format.type,
-                          (bil_class)param->cls, raw, param->format.size);
+        bil_json_lit(&out, ",\"raw\":");
+        bil_json_hex(&out, raw, param->format.size);
+        bil_json_lit(&out, ",\"value\":");
+        bil_json_put_value(&out, &param->format, raw, writer->floats);
+        bil_set_values_digest(&writer->values, (bil_str){param->id, strlen(param->id)}, (bil_type)param->format.type,
+                              (bil_class)param->cls, raw, param->format.size);
         writer->totals.values++;
     } else {
         put_text(&out, ",\"unreadable\":", bil_error_name(image->cause[index]));
@@ -155,22 +159,22 @@ int bil_set_value(bil_set_writer *writer, const bil_image *image, uint16_t index
     if (param->unit[0])
         put_text(&out, ",\"unit\":", param->unit);
     put_text(&out, ",\"name\":", param->name);
-    json_lit(&out, "}");
+    bil_json_lit(&out, "}");
     return finish(writer, &out, length, BIL_SET_ITEM_LINE);
 }
 
-int bil_set_file(bil_set_writer *writer, const char *name, uint64_t bytes, const uint8_t digest[BIL_SHA256],
-                 char *line, size_t *length)
+int bil_set_file(bil_set_writer *writer, const char *name, uint64_t bytes, const uint8_t digest[BIL_SHA256], char *line,
+                 size_t *length)
 {
     if (!bil_text_is_printable(name, strlen(name)) || strlen(name) > BIL_FILE_NAME_MAX || !name[0])
         return BIL_E_SYNTAX;
     json_out out;
-    json_open(&out, line, BIL_SET_LINE);
+    bil_json_open(&out, line, BIL_SET_LINE);
     put_text(&out, "{\"file\":", name);
     put_count(&out, ",\"bytes\":", bytes);
-    json_lit(&out, ",\"digest\":");
-    json_hex(&out, digest, BIL_SHA256);
-    json_lit(&out, "}");
+    bil_json_lit(&out, ",\"digest\":");
+    bil_json_hex(&out, digest, BIL_SHA256);
+    bil_json_lit(&out, "}");
     writer->totals.files++;
     return finish(writer, &out, length, BIL_SET_LINE);
 }
@@ -181,8 +185,8 @@ int bil_set_chunk(bil_set_writer *writer, const uint8_t *bytes, size_t count, ch
     if (count == 0 || count > BIL_SET_CHUNK)
         return BIL_E_SPACE;
     json_out out;
-    json_open(&out, line, BIL_SET_LINE);
-    json_lit(&out, "{\"chunk\":\"");
+    bil_json_open(&out, line, BIL_SET_LINE);
+    bil_json_lit(&out, "{\"chunk\":\"");
     for (size_t i = 0; i < count; i += 3) { /* RFC 4648, section 4 */
         size_t have = count - i < 3 ? count - i : 3;
         uint32_t group = (uint32_t)bytes[i] << 16;
@@ -192,9 +196,9 @@ int bil_set_chunk(bil_set_writer *writer, const uint8_t *bytes, size_t count, ch
             group |= bytes[i + 2];
         char quad[4] = {alphabet[group >> 18], alphabet[group >> 12 & 63], have > 1 ? alphabet[group >> 6 & 63] : '=',
                         have > 2 ? alphabet[group & 63] : '='};
-        json_raw(&out, quad, 4);
+        bil_json_raw(&out, quad, 4);
     }
-    json_lit(&out, "\"}");
+    bil_json_lit(&out, "\"}");
     return finish(writer, &out, length, BIL_SET_LINE);
 }
 
@@ -204,15 +208,15 @@ int bil_set_end(bil_set_writer *writer, char *line, size_t *length)
     writer->values.ops->end(writer->values.ctx, totals->values_digest);
     writer->whole.ops->end(writer->whole.ctx, totals->digest);
     json_out out;
-    json_open(&out, line, BIL_SET_LINE);
+    bil_json_open(&out, line, BIL_SET_LINE);
     put_count(&out, "{\"end\":{\"values\":", totals->values);
     put_count(&out, ",\"unreadable\":", totals->unreadable);
     put_count(&out, ",\"left_out\":", totals->left_out);
     put_count(&out, ",\"files\":", totals->files);
-    json_lit(&out, ",\"values_digest\":");
-    json_hex(&out, totals->values_digest, BIL_SHA256);
-    json_lit(&out, ",\"digest\":");
-    json_hex(&out, totals->digest, BIL_SHA256);
-    json_lit(&out, "}}");
-    return json_close(&out, length);
+    bil_json_lit(&out, ",\"values_digest\":");
+    bil_json_hex(&out, totals->values_digest, BIL_SHA256);
+    bil_json_lit(&out, ",\"digest\":");
+    bil_json_hex(&out, totals->digest, BIL_SHA256);
+    bil_json_lit(&out, "}}");
+    return bil_json_close(&out, length);
 }

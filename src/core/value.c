@@ -106,8 +106,9 @@ void bil_value_rounded(const bil_format *format, const uint8_t *raw, uint8_t *ou
     bool negative = bil_type_is_signed((bil_type)format->type) && (bits & sign);
     uint64_t magnitude = negative ? (~bits + 1) & (sign | (sign - 1)) : bits;
     uint64_t rest = magnitude % format->round_to;
-    bool up = format->rounding == BIL_ROUND_UP ? rest != 0
-              : format->rounding == BIL_ROUND_NEAREST ? rest >= format->round_to - rest : false;
+    bool up = format->rounding == BIL_ROUND_UP        ? rest != 0
+              : format->rounding == BIL_ROUND_NEAREST ? rest >= format->round_to - rest
+                                                      : false;
     magnitude = magnitude - rest + (up && rest != 0 ? format->round_to : 0);
     bytes_put(out, format->size, negative ? ~magnitude + 1 : magnitude);
 }

@@ -51,8 +51,8 @@ static size_t utf8_length(const uint8_t *text, size_t left)
     for (size_t i = 1; i < length; i++)
         if ((text[i] & 0xc0) != 0x80)
             return 0;
-    if ((first == 0xe0 && text[1] < 0xa0) || (first == 0xed && text[1] > 0x9f) ||
-        (first == 0xf0 && text[1] < 0x90) || (first == 0xf4 && text[1] > 0x8f))
+    if ((first == 0xe0 && text[1] < 0xa0) || (first == 0xed && text[1] > 0x9f) || (first == 0xf0 && text[1] < 0x90) ||
+        (first == 0xf4 && text[1] > 0x8f))
         return 0;
     return length;
 }
@@ -279,7 +279,9 @@ static int parse_hex(const char *text, size_t length, uint32_t *number)
     *number = 0;
     for (size_t i = 0; i < length; i++) {
         char c = text[i];
-        uint32_t digit = c >= '0' && c <= '9' ? (uint32_t)(c - '0') : c >= 'a' && c <= 'f' ? (uint32_t)(c - 'a') + 10 : 16;
+        uint32_t digit = c >= '0' && c <= '9'   ? (uint32_t)(c - '0')
+                         : c >= 'a' && c <= 'f' ? (uint32_t)(c - 'a') + 10
+                                                : 16;
         if (digit > 15)
             return BIL_E_SYNTAX;
         *number = *number << 4 | digit;

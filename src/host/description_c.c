@@ -73,14 +73,17 @@ static void put_params(FILE *file, const bil_description *d)
         put_string(file, p->name);
         fputs(", .unit = ", file);
         put_string(file, p->unit);
-        fprintf(file, ",\n     .format = {.type = %u, .size = %u, .decimals = %u, .order = %u, .rounding = %u, .limited = %d,",
-                f->type, f->size, f->decimals, f->order, f->rounding, f->limited);
-        fprintf(file, " .mul = %d, .offset = %d, .round_to = %" PRIu32 "u, .step = %" PRIu32 "u,\n                ", f->mul,
-                f->offset, f->round_to, f->step);
+        fprintf(
+            file,
+            ",\n     .format = {.type = %u, .size = %u, .decimals = %u, .order = %u, .rounding = %u, .limited = %d,",
+            f->type, f->size, f->decimals, f->order, f->rounding, f->limited);
+        fprintf(file, " .mul = %d, .offset = %d, .round_to = %" PRIu32 "u, .step = %" PRIu32 "u,\n                ",
+                f->mul, f->offset, f->round_to, f->step);
         fprintf(file, ".low = UINT64_C(%" PRIu64 "), .high = UINT64_C(%" PRIu64 ")", f->low, f->high);
         if (f->choice_count)
             fprintf(file, ", .choices = choices_%u, .choice_count = %u", i, f->choice_count);
-        fprintf(file, "},\n     .address = %u, .raw_at = %u, .cells = %u, .space = %u, .cls = %u, .flags = %u, .stage = %u",
+        fprintf(file,
+                "},\n     .address = %u, .raw_at = %u, .cells = %u, .space = %u, .cls = %u, .flags = %u, .stage = %u",
                 p->address, p->raw_at, p->cells, p->space, p->cls, p->flags, p->stage);
         if (p->reset_count)
             fprintf(file, ", .resets = resets_%u, .reset_count = %u", i, p->reset_count);
@@ -95,8 +98,9 @@ static void put_procedures(FILE *file, const bil_description *d)
         fprintf(file, "static const bil_proc_step steps_%u[] = {\n", i);
         for (uint16_t k = 0; k < d->procedures[i].step_count; k++) {
             const bil_proc_step *s = &d->procedures[i].steps[k];
-            fprintf(file, "    {.kind = %u, .repeatable = %d, .param = %u, .value = %" PRIu32 "u, .mask = %" PRIu32 "u,", s->kind,
-                    s->repeatable, s->param, s->value, s->mask);
+            fprintf(file,
+                    "    {.kind = %u, .repeatable = %d, .param = %u, .value = %" PRIu32 "u, .mask = %" PRIu32 "u,",
+                    s->kind, s->repeatable, s->param, s->value, s->mask);
             fprintf(file, " .within_ms = %" PRIu32 "u, .every_ms = %" PRIu32 "u, .text = ", s->within_ms, s->every_ms);
             put_string(file, s->text);
             fputs("},\n", file);
@@ -108,7 +112,8 @@ static void put_procedures(FILE *file, const bil_description *d)
     fputs("static const bil_procedure procedures[] = {\n", file);
     for (uint16_t i = 0; i < d->procedure_count; i++) {
         const bil_procedure *p = &d->procedures[i];
-        fprintf(file, "    {.kind = %u, .for_state = %d, .found = %" PRIu32 "u, .hardware = ", p->kind, p->for_state, p->found);
+        fprintf(file, "    {.kind = %u, .for_state = %d, .found = %" PRIu32 "u, .hardware = ", p->kind, p->for_state,
+                p->found);
         put_string(file, p->hardware);
         fprintf(file, ", .steps = steps_%u, .step_count = %u},\n", i, p->step_count);
     }
@@ -142,10 +147,14 @@ void description_write_c(const bil_description *d, const char *name, FILE *file)
     put_string(file, d->model);
     fputs(",\n    .layout = ", file);
     put_string(file, d->layout);
-    fprintf(file, ",\n    .revision = %u, .firmwares = firmwares, .firmware_count = %u, .hardwares = hardwares, .hardware_count = %u,\n",
+    fprintf(file,
+            ",\n    .revision = %u, .firmwares = firmwares, .firmware_count = %u, .hardwares = hardwares, "
+            ".hardware_count = %u,\n",
             d->revision, d->firmware_count, d->hardware_count);
-    fprintf(file, "    .stored_values = %u, .restart_keeps_hold = %d, .count = %u, .params = params, .by_address = by_address,\n",
-            d->stored_values, d->restart_keeps_hold, d->count);
+    fprintf(
+        file,
+        "    .stored_values = %u, .restart_keeps_hold = %d, .count = %u, .params = params, .by_address = by_address,\n",
+        d->stored_values, d->restart_keeps_hold, d->count);
     fprintf(file, "    .across = %s, .across_count = %u, .procedures = %s, .procedure_count = %u,\n    .identity = {",
             d->across_count ? "across" : "NULL", d->across_count, d->procedure_count ? "procedures" : "NULL",
             d->procedure_count);
@@ -153,8 +162,10 @@ void description_write_c(const bil_description *d, const char *name, FILE *file)
         fprintf(file, "%s%u", i ? ", " : "", d->identity[i]);
     const bil_link_limits *l = &d->link;
     fprintf(file, "}, .state = %u, .state_held = %" PRIu32 "u,\n", d->state, d->state_held);
-    fprintf(file, "    .link = {.read_cells = %u, .write_cells = %u, .reply_ms = %u, .late_ms = %u, .busy_ms = %u, .busy_tries = %u,\n",
+    fprintf(file,
+            "    .link = {.read_cells = %u, .write_cells = %u, .reply_ms = %u, .late_ms = %u, .busy_ms = %u, "
+            ".busy_tries = %u,\n",
             l->read_cells, l->write_cells, l->reply_ms, l->late_ms, l->busy_ms, l->busy_tries);
-    fprintf(file, "             .request_cost = %u, .cell_cost = %u},\n    .raw_size = %" PRIu32 "u,\n};\n", l->request_cost,
-            l->cell_cost, d->raw_size);
+    fprintf(file, "             .request_cost = %u, .cell_cost = %u},\n    .raw_size = %" PRIu32 "u,\n};\n",
+            l->request_cost, l->cell_cost, d->raw_size);
 }

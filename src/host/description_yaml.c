@@ -1,5 +1,5 @@
-/* The loader works through the document key by key; every key it doesn't know is an error at its place. It never follows
- * the document's own nesting, so anchors and aliases can't make it run away. */
+/* The loader works through the document key by key; every key it doesn't know is an error at its place. It never
+ * follows the document's own nesting, so anchors and aliases can't make it run away. */
 #include "description_yaml.h"
 
 #include <errno.h>
@@ -8,8 +8,8 @@
 #include <string.h>
 #include <yaml.h>
 
-#include "float_text.h"
 #include "../port/digest.h"
+#include "float_text.h"
 
 enum { FILE_LIMIT = 8 << 20, DECIMALS_LIMIT = 9, NAME_LIMIT = 31 };
 
@@ -21,8 +21,8 @@ typedef struct load {
     arena *memory;
     bil_description *table;
     bil_param *params;
-    yaml_node_t **nodes;  /* of the parameters, in the order of params */
-    uint8_t order;        /* the model's usual cell order */
+    yaml_node_t **nodes; /* of the parameters, in the order of params */
+    uint8_t order;       /* the model's usual cell order */
     bool bad;
 } load;
 
@@ -91,7 +91,8 @@ static bool want_yes(load *l, yaml_node_t *node)
 static void want_kind(load *l, yaml_node_t *node, yaml_node_type_t type)
 {
     if (node->type != type)
-        complain(l, node, type == YAML_MAPPING_NODE ? "a mapping (key: value) is wanted here" : "a list is wanted here");
+        complain(l, node,
+                 type == YAML_MAPPING_NODE ? "a mapping (key: value) is wanted here" : "a list is wanted here");
 }
 
 /* Which of these names is it? `names` ends with NULL. */
@@ -133,7 +134,8 @@ static yaml_node_t *need_key(load *l, yaml_node_t *map, const char *key)
 static void check_keys(load *l, yaml_node_t *map, const char *const *keys)
 {
     want_kind(l, map, YAML_MAPPING_NODE);
-    for (yaml_node_pair_t *pair = map->data.mapping.pairs.start; !l->bad && pair < map->data.mapping.pairs.top; pair++) {
+    for (yaml_node_pair_t *pair = map->data.mapping.pairs.start; !l->bad && pair < map->data.mapping.pairs.top;
+         pair++) {
         yaml_node_t *name = node_at(l, pair->key);
         const char *text = want_text(l, name, BIL_ID_MAX);
         for (yaml_node_pair_t *other = map->data.mapping.pairs.start; !l->bad && other < pair; other++)
@@ -177,7 +179,8 @@ static decimal want_decimal(load *l, yaml_node_t *node)
         d.decimals = (uint8_t)(d.decimals + point);
     }
     if (*at || digits == 0 || at[-1] == '.' || d.decimals > DECIMALS_LIMIT)
-        complain(l, node, "an exact decimal like 0.01 is wanted (at most %d decimals), not \"%s\"", DECIMALS_LIMIT, text);
+        complain(l, node, "an exact decimal like 0.01 is wanted (at most %d decimals), not \"%s\"", DECIMALS_LIMIT,
+                 text);
     if (negative)
         d.mantissa = -d.mantissa;
     return d;
@@ -374,8 +377,8 @@ static void load_flags(load *l, yaml_node_t *map, bil_param *param)
     param->flags = access ? (uint8_t)(want_name(l, access, ways) + 1) : usual[param->cls];
     if (needs) {
         want_kind(l, needs, YAML_SEQUENCE_NODE);
-        for (yaml_node_item_t *item = needs->data.sequence.items.start; !l->bad && item < needs->data.sequence.items.top;
-             item++)
+        for (yaml_node_item_t *item = needs->data.sequence.items.start;
+             !l->bad && item < needs->data.sequence.items.top; item++)
             param->flags |= want_name(l, node_at(l, *item), wants) ? BIL_NEEDS_RESTART : BIL_NEEDS_HOLD;
     }
     if (safety && want_yes(l, safety))
@@ -408,9 +411,10 @@ static void check_id(load *l, yaml_node_t *key)
 
 static void load_param(load *l, yaml_node_t *key, yaml_node_t *map, bil_param *param)
 {
-    static const char *const keys[] = {"name", "type", "class", "at", "space", "unit", "size", "scale", "offset", "limits",
-                                       "step", "rounds", "choices", "bits", "access", "needs", "safety", "of", "stage",
-                                       "resets", "cell_order", "byte_order", NULL};
+    static const char *const keys[] = {"name",    "type",   "class",      "at",         "space",  "unit",
+                                       "size",    "scale",  "offset",     "limits",     "step",   "rounds",
+                                       "choices", "bits",   "access",     "needs",      "safety", "of",
+                                       "stage",   "resets", "cell_order", "byte_order", NULL};
     check_keys(l, map, keys);
     yaml_node_t *name = l->bad ? NULL : need_key(l, map, "name");
     yaml_node_t *type = l->bad ? NULL : need_key(l, map, "type");
@@ -526,7 +530,8 @@ static void load_resets(load *l, uint16_t index)
     want_kind(l, list, YAML_SEQUENCE_NODE);
     uint16_t *resets = arena_take(l->memory, 256 * sizeof *resets);
     size_t count = 0;
-    for (yaml_node_item_t *item = list->data.sequence.items.start; !l->bad && item < list->data.sequence.items.top; item++) {
+    for (yaml_node_item_t *item = list->data.sequence.items.start; !l->bad && item < list->data.sequence.items.top;
+         item++) {
         yaml_node_t *node = node_at(l, *item);
         const char *text = want_text(l, node, BIL_ID_MAX);
         size_t length = strlen(text), before = count;
@@ -561,9 +566,11 @@ static void order_by_address(load *l)
     for (uint16_t i = 0; i < l->table->count && !l->bad; i++) {
         const bil_param *param = &l->params[order[i]];
         uint16_t most = param->flags & BIL_WRITABLE && l->table->link.write_cells < l->table->link.read_cells
-                            ? l->table->link.write_cells : l->table->link.read_cells;
+                            ? l->table->link.write_cells
+                            : l->table->link.read_cells;
         if (param->cells > most)
-            complain(l, l->nodes[order[i]], "%s takes %u cells, more than one request carries", param->id, param->cells);
+            complain(l, l->nodes[order[i]], "%s takes %u cells, more than one request carries", param->id,
+                     param->cells);
         if (i == 0)
             continue;
         const bil_param *before = &l->params[order[i - 1]];
@@ -601,7 +608,8 @@ static void load_across(load *l, yaml_node_t *list)
             return;
         ranges[i].space = space ? (uint8_t)want_name(l, space, space_names) : BIL_HOLDING;
         ranges[i].first = (uint16_t)want_number(l, node_at(l, cells->data.sequence.items.start[0]), 0, 65535);
-        ranges[i].last = (uint16_t)want_number(l, node_at(l, cells->data.sequence.items.start[1]), ranges[i].first, 65535);
+        ranges[i].last =
+            (uint16_t)want_number(l, node_at(l, cells->data.sequence.items.start[1]), ranges[i].first, 65535);
     }
     l->table->across = ranges;
     l->table->across_count = (uint16_t)count;
@@ -609,8 +617,9 @@ static void load_across(load *l, yaml_node_t *list)
 
 static void load_link(load *l, yaml_node_t *map)
 {
-    static const char *const keys[] = {"largest_read", "largest_write", "reply_ms", "late_ms", "busy_ms", "busy_tries",
-                                       "request_cost", "cell_cost", "cell_order", "byte_order", "across", NULL};
+    static const char *const keys[] = {"largest_read", "largest_write", "reply_ms",     "late_ms",
+                                       "busy_ms",      "busy_tries",    "request_cost", "cell_cost",
+                                       "cell_order",   "byte_order",    "across",       NULL};
     check_keys(l, map, keys);
     if (l->bad)
         return;
@@ -812,9 +821,9 @@ static void layout_digest(load *l)
     fprintf(file, "%s %s\n", l->table->vendor, l->table->model);
     for (uint16_t i = 0; i < l->table->count; i++) {
         const bil_param *p = &l->params[i];
-        fprintf(file, "%s %s %u %s %u %u %u %u %d %u %d\n", p->id, bil_type_name((bil_type)p->format.type), p->format.size,
-                bil_class_name((bil_class)p->cls), p->space, p->address, p->cells, p->format.order, p->format.mul,
-                p->format.decimals, p->format.offset);
+        fprintf(file, "%s %s %u %s %u %u %u %u %d %u %d\n", p->id, bil_type_name((bil_type)p->format.type),
+                p->format.size, bil_class_name((bil_class)p->cls), p->space, p->address, p->cells, p->format.order,
+                p->format.mul, p->format.decimals, p->format.offset);
     }
     fclose(file);
     char hex[BIL_LAYOUT_HEX + 1];
@@ -826,11 +835,12 @@ static void layout_digest(load *l)
 
 static void load_document(load *l, yaml_node_t *root)
 {
-    static const char *const keys[] = {"bilancia_description", "vendor", "model", "revision", "firmware", "hardware", "link",
-                                       "stored_values", "restart_keeps_hold", "identify", "state", "procedures",
-                                       "parameters", NULL};
-    static const char *const required[] = {"bilancia_description", "vendor", "model", "revision", "firmware", "hardware",
-                                           "link", "stored_values", "identify", "parameters", NULL};
+    static const char *const keys[] = {
+        "bilancia_description", "vendor",   "model", "revision",   "firmware",   "hardware", "link", "stored_values",
+        "restart_keeps_hold",   "identify", "state", "procedures", "parameters", NULL};
+    static const char *const required[] = {
+        "bilancia_description", "vendor",   "model",      "revision", "firmware", "hardware", "link",
+        "stored_values",        "identify", "parameters", NULL};
     static const char *const stored[] = {"by_restart", "not_readable", NULL};
     check_keys(l, root, keys);
     for (int i = 0; required[i] && !l->bad; i++)

@@ -4,8 +4,8 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include "arena.h"
 #include "../port/clock.h"
+#include "arena.h"
 
 bil_job *device_job(device *dev, bil_job_kind kind, bil_job_config config)
 {

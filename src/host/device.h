@@ -2,18 +2,18 @@
 #ifndef BIL_HOST_DEVICE_H
 #define BIL_HOST_DEVICE_H
 
+#include "../port/modbus.h"
 #include "address.h"
 #include "models.h"
 #include "run.h"
-#include "../port/modbus.h"
 
 typedef struct device {
-    const char *text;                    /* the address as given */
+    const char *text; /* the address as given */
     modbus_link modbus;
     bil_link link;
     bil_clock clock;
     const bil_description *description;
-    bil_image image;                     /* identity after device_open; all values after a read */
+    bil_image image; /* identity after device_open; all values after a read */
     void *memory;
 } device;
 

@@ -18,8 +18,8 @@ int record_begin(record *rec, const char *folder, const char *name, json_t *firs
 int record_add(record *rec, json_t *line);
 void record_end(record *rec);
 
-/* Looks in a folder for the newest record of this unit. True when it says that the device may still be held; then `found`
- * tells the state in which it was found before, and `path` of STORAGE_PATH bytes which record says so. */
+/* Looks in a folder for the newest record of this unit. True when it says that the device may still be held; then
+ * `found` tells the state in which it was found before, and `path` of STORAGE_PATH bytes which record says so. */
 bool record_find_held(const char *folder, const char *model, const char *serial, uint32_t *found, char *path);
 
 #endif

@@ -8,10 +8,10 @@
 typedef struct runner {
     bil_link link;
     bil_clock clock;
-    const char *password;                                    /* secret slot 1, or NULL */
-    bool (*ask)(void *ctx, const bil_action *action);        /* yes? */
-    bool (*record)(void *ctx, const bil_action *action);     /* durable? */
-    bool (*save)(void *ctx, const bil_image *have);          /* durable? */
+    const char *password;                                                      /* secret slot 1, or NULL */
+    bool (*ask)(void *ctx, const bil_action *action);                          /* yes? */
+    bool (*record)(void *ctx, const bil_action *action);                       /* durable? */
+    bool (*save)(void *ctx, const bil_image *have);                            /* durable? */
     void (*progress)(void *ctx, const bil_job *job, const bil_action *action); /* before each action */
     void *ctx;
 } runner;

@@ -5,8 +5,8 @@
 #include <string.h>
 #include <time.h>
 
-#include "float_text.h"
 #include "../port/digest.h"
+#include "float_text.h"
 
 /* ---- reading ---- */
 
@@ -125,7 +125,8 @@ void set_file_close(set_file *set)
 }
 
 /* Reads to the end; `image` may be NULL. */
-static int read_all(const char *path, bil_image *image, set_origin *origin, bil_set_totals *totals, char *why, size_t size)
+static int read_all(const char *path, bil_image *image, set_origin *origin, bil_set_totals *totals, char *why,
+                    size_t size)
 {
     set_file set;
     int error = set_file_open(&set, path);
@@ -138,8 +139,8 @@ static int read_all(const char *path, bil_image *image, set_origin *origin, bil_
         else if (got == 1 && image) {
             error = bil_image_put_item(image, &item, &host_floats);
             if (error)
-                snprintf(set.why, sizeof set.why, "%s:%u: %.*s: %s", path, set.reader.line, (int)item.id.length, item.id.text,
-                         bil_error_text(error));
+                snprintf(set.why, sizeof set.why, "%s:%u: %.*s: %s", path, set.reader.line, (int)item.id.length,
+                         item.id.text, bil_error_text(error));
         }
     }
     snprintf(why, size, "%s", set.why);
@@ -154,7 +155,8 @@ int set_file_check(const char *path, set_origin *origin, bil_set_totals *totals,
     return read_all(path, NULL, origin, totals, why, size);
 }
 
-int set_file_load(const char *path, bil_image *image, set_origin *origin, bil_set_totals *totals, char *why, size_t size)
+int set_file_load(const char *path, bil_image *image, set_origin *origin, bil_set_totals *totals, char *why,
+                  size_t size)
 {
     /* First whole, then what it says: a fault in a damaged file is called damage, not a wrong value. */
     int error = set_file_check(path, origin, totals, why, size);
@@ -175,13 +177,25 @@ static int put(FILE *file, int error, const char *line, size_t length)
     return error;
 }
 
-static int write_lines(FILE *file, const bil_image *image, const set_origin *o, bil_set_writer *writer, bil_digest *digests)
+static int write_lines(FILE *file, const bil_image *image, const set_origin *o, bil_set_writer *writer,
+                       bil_digest *digests)
 {
     bil_set_header header = {
-        .vendor = str(o->vendor), .model = str(o->model), .hardware = str(o->hardware), .firmware = str(o->firmware),
-        .serial = str(o->serial), .device = str(o->device), .description = str(o->description), .layout = str(o->layout),
-        .revision = o->revision, .parent = str(o->parent), .when = str(o->when), .who = str(o->who), .why = str(o->why),
-        .scope = str(o->scope), .from = str(o->from),
+        .vendor = str(o->vendor),
+        .model = str(o->model),
+        .hardware = str(o->hardware),
+        .firmware = str(o->firmware),
+        .serial = str(o->serial),
+        .device = str(o->device),
+        .description = str(o->description),
+        .layout = str(o->layout),
+        .revision = o->revision,
+        .parent = str(o->parent),
+        .when = str(o->when),
+        .who = str(o->who),
+        .why = str(o->why),
+        .scope = str(o->scope),
+        .from = str(o->from),
     };
     char line[BIL_SET_LINE];
     size_t length;
@@ -265,8 +279,8 @@ void set_time_compact(const char *when, char *out, size_t size)
 static size_t add_harmless(char *out, size_t used, size_t size, const char *text)
 {
     for (; *text && used + 1 < size; text++) {
-        bool good = (*text >= 'a' && *text <= 'z') || (*text >= 'A' && *text <= 'Z') || (*text >= '0' && *text <= '9') ||
-                    *text == '-' || *text == '_';
+        bool good = (*text >= 'a' && *text <= 'z') || (*text >= 'A' && *text <= 'Z') ||
+                    (*text >= '0' && *text <= '9') || *text == '-' || *text == '_';
         out[used++] = good ? *text : '-';
     }
     out[used] = '\0';

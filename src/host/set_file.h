@@ -4,8 +4,8 @@
 
 #include <stdio.h>
 
-#include "bilancia/compare.h"
 #include "../port/storage.h"
+#include "bilancia/compare.h"
 
 #define SET_TEXT 400 /* bytes of a header text here, with its NUL; longer ones are cut for display only */
 
@@ -26,7 +26,7 @@ typedef struct set_file {
     bil_digest digests[3];
     char line[BIL_SET_LINE + 2];
     size_t length;
-    char why[500];       /* "path:line: text" after an error */
+    char why[500];                                     /* "path:line: text" after an error */
     void (*left_out)(void *ctx, const bil_item *item); /* called for each left-out line; may be NULL */
     void *ctx;
 } set_file;

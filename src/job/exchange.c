@@ -3,36 +3,36 @@
 
 enum { START, SILENCE, RECONNECT, SEND, ANSWER };
 
-flow give(bil_job *job, bil_action *action, bil_action_kind kind)
+flow bil_give(bil_job *job, bil_action *action, bil_action_kind kind)
 {
     action->kind = kind;
     action->number = ++job->number;
     return FLOW_ACTION;
 }
 
-flow give_wait(bil_job *job, bil_action *action, uint32_t ms)
+flow bil_give_wait(bil_job *job, bil_action *action, uint32_t ms)
 {
     action->u.wait.until_ms = job->now + ms;
-    return give(job, action, BIL_ACT_WAIT);
+    return bil_give(job, action, BIL_ACT_WAIT);
 }
 
-flow give_connect(bil_job *job, bil_action *action, uint32_t ms)
+flow bil_give_connect(bil_job *job, bil_action *action, uint32_t ms)
 {
     action->u.connect.until_ms = job->now + ms;
-    return give(job, action, BIL_ACT_CONNECT);
+    return bil_give(job, action, BIL_ACT_CONNECT);
 }
 
-flow give_record(bil_job *job, bil_action *action, bil_event event)
+flow bil_give_record(bil_job *job, bil_action *action, bil_event event)
 {
     action->u.record.event = event;
     action->u.record.cause = job->cause;
     action->u.record.param = job->param;
     action->u.record.code = job->code;
     action->u.record.have = job->config.have;
-    return give(job, action, BIL_ACT_RECORD);
+    return bil_give(job, action, BIL_ACT_RECORD);
 }
 
-flow failed(bil_job *job, bil_error cause, uint16_t param)
+flow bil_failed(bil_job *job, bil_error cause, uint16_t param)
 {
     job->cause = cause;
     job->param = param;
@@ -41,23 +41,29 @@ flow failed(bil_job *job, bil_error cause, uint16_t param)
     return FLOW_FAILED;
 }
 
-void exchange_read(bil_job *job, uint8_t space, uint16_t address, uint16_t count, uint16_t param, bool value)
+void bil_exchange_read(bil_job *job, uint8_t space, uint16_t address, uint16_t count, uint16_t param, bool value)
 {
-    job->exchange = (exchange){.space = space, .address = address, .count = count, .param = param, .value = value,
-                               .repeatable = true};
+    job->exchange = (exchange){
+        .space = space, .address = address, .count = count, .param = param, .value = value, .repeatable = true};
 }
 
-void exchange_read_param(bil_job *job, uint16_t param)
+void bil_exchange_read_param(bil_job *job, uint16_t param)
 {
     const bil_param *p = &job->description->params[param];
-    exchange_read(job, p->space, p->address, p->cells, param, false);
+    bil_exchange_read(job, p->space, p->address, p->cells, param, false);
 }
 
-void exchange_write(bil_job *job, uint16_t param, uint16_t count, bool value, bool repeatable, uint8_t secret)
+void bil_exchange_write(bil_job *job, uint16_t param, uint16_t count, bool value, bool repeatable, uint8_t secret)
 {
     const bil_param *p = &job->description->params[param];
-    job->exchange = (exchange){.write = true, .space = p->space, .address = p->address, .count = count,
-                               .param = param, .value = value, .repeatable = repeatable, .secret = secret};
+    job->exchange = (exchange){.write = true,
+                               .space = p->space,
+                               .address = p->address,
+                               .count = count,
+                               .param = param,
+                               .value = value,
+                               .repeatable = repeatable,
+                               .secret = secret};
 }
 
 static flow send(bil_job *job, bil_action *action)
@@ -79,7 +85,7 @@ static flow send(bil_job *job, bil_action *action)
     else
         job->progress.read_requests++;
     job->exchange.state = ANSWER;
-    return give(job, action, BIL_ACT_TRANSFER);
+    return bil_give(job, action, BIL_ACT_TRANSFER);
 }
 
 static flow give_up(bil_job *job, bil_outcome outcome, bil_error cause)
@@ -87,7 +93,7 @@ static flow give_up(bil_job *job, bil_outcome outcome, bil_error cause)
     exchange *x = &job->exchange;
     x->outcome = outcome;
     x->code = job->result->code;
-    failed(job, cause, x->param);
+    bil_failed(job, cause, x->param);
     job->code = x->code;
     return FLOW_FAILED;
 }
@@ -106,7 +112,7 @@ static flow answered(bil_job *job, bil_action *action)
         if (x->busy++ >= link->busy_tries)
             return give_up(job, BIL_BUSY, BIL_E_BUSY);
         x->state = SEND;
-        return give_wait(job, action, link->busy_ms);
+        return bil_give_wait(job, action, link->busy_ms);
     default: /* not sent, or unknown */
         job->dirty = true;
         /* Unknown may have happened: whoever asked reads back, it is never sent again blindly. */
@@ -115,11 +121,11 @@ static flow answered(bil_job *job, bil_action *action)
         if (++x->tries >= LINK_TRIES)
             return give_up(job, result->outcome, result->cause);
         x->state = START;
-        return exchange_run(job, action);
+        return bil_exchange_run(job, action);
     }
 }
 
-flow exchange_run(bil_job *job, bil_action *action)
+flow bil_exchange_run(bil_job *job, bil_action *action)
 {
     exchange *x = &job->exchange;
     switch (x->state) {
@@ -127,10 +133,10 @@ flow exchange_run(bil_job *job, bil_action *action)
         if (!job->dirty)
             return send(job, action);
         x->state = SILENCE;
-        return give_wait(job, action, job->description->link.late_ms);
+        return bil_give_wait(job, action, job->description->link.late_ms);
     case SILENCE:
         x->state = RECONNECT;
-        return give_connect(job, action, RECONNECT_MS);
+        return bil_give_connect(job, action, RECONNECT_MS);
     case RECONNECT:
         if (job->result->outcome != BIL_DONE)
             return give_up(job, BIL_NOT_SENT, BIL_E_LOST);

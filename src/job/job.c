@@ -88,9 +88,9 @@ int bil_job_step(bil_job *job, const bil_result *result, bil_action *action)
     if (result->now_ms > job->now)
         job->now = result->now_ms;
     if (job->config.kind == BIL_JOB_WRITE)
-        write_run(job, action);
+        bil_write_run(job, action);
     else
-        read_run(job, action);
+        bil_read_run(job, action);
     return BIL_OK;
 }
 

@@ -5,12 +5,12 @@
 
 enum { ENTER, WRITING, READING, PAUSING, CONNECTING, ASKING };
 
-void player_start(bil_job *job, const bil_procedure *procedure)
+void bil_player_start(bil_job *job, const bil_procedure *procedure)
 {
     job->player = (player){.procedure = procedure};
 }
 
-bool cells_number(const bil_job *job, uint16_t param, uint32_t *number)
+bool bil_cells_number(const bil_job *job, uint16_t param, uint32_t *number)
 {
     const bil_format *format = &job->description->params[param].format;
     uint8_t raw[BIL_TEXT_MAX];
@@ -36,13 +36,13 @@ static void start_write(bil_job *job, const bil_proc_step *step)
             raw[i] = (uint8_t)value;
         bil_value_to_cells(&param->format, raw, job->cells);
     }
-    exchange_write(job, step->param, param->cells, false, step->repeatable, secret);
+    bil_exchange_write(job, step->param, param->cells, false, step->repeatable, secret);
 }
 
 static bil_error cause_of(const bil_job *job)
 {
-    static const uint8_t causes[BIL_PROC_COUNT] = {BIL_E_PASSWORD, BIL_E_HOLD, BIL_E_RELEASE,
-                                                   BIL_E_STORE, BIL_E_RESTART, BIL_E_RESTART};
+    static const uint8_t causes[BIL_PROC_COUNT] = {BIL_E_PASSWORD, BIL_E_HOLD,    BIL_E_RELEASE,
+                                                   BIL_E_STORE,    BIL_E_RESTART, BIL_E_RESTART};
     return (bil_error)causes[job->player.procedure->kind];
 }
 
@@ -58,7 +58,7 @@ static flow step_failed(bil_job *job, uint16_t param, bool condition)
     bil_error cause = job->cause;
     uint32_t code = job->code;
     bool keep = !condition && is_link_trouble(cause) && job->player.procedure->kind != BIL_PROC_RESTART;
-    failed(job, keep ? cause : cause_of(job), param);
+    bil_failed(job, keep ? cause : cause_of(job), param);
     job->code = condition ? 0 : code;
     return FLOW_FAILED;
 }
@@ -74,21 +74,21 @@ static flow begin(bil_job *job, bil_action *action, const bil_proc_step *step)
         return FLOW_DONE;
     case BIL_STEP_UNTIL:
         p->deadline = job->now + step->within_ms;
-        exchange_read_param(job, step->param);
+        bil_exchange_read_param(job, step->param);
         p->state = READING;
         return FLOW_DONE;
     case BIL_STEP_WAIT:
         p->state = PAUSING;
-        return give_wait(job, action, step->within_ms);
+        return bil_give_wait(job, action, step->within_ms);
     case BIL_STEP_RECONNECT:
         p->state = CONNECTING;
-        return give_connect(job, action, step->within_ms);
+        return bil_give_connect(job, action, step->within_ms);
     default:
         p->state = ASKING;
         action->u.ask.question = BIL_ASK_PERSON;
         action->u.ask.text = step->text;
         action->u.ask.have = job->config.have;
-        return give(job, action, BIL_ACT_ASK);
+        return bil_give(job, action, BIL_ACT_ASK);
     }
 }
 
@@ -96,17 +96,17 @@ static flow begin(bil_job *job, bil_action *action, const bil_proc_step *step)
 static flow judge(bil_job *job, bil_action *action, const bil_proc_step *step, flow read)
 {
     uint32_t number;
-    if (read == FLOW_DONE && cells_number(job, step->param, &number) && (number & step->mask) == step->value)
+    if (read == FLOW_DONE && bil_cells_number(job, step->param, &number) && (number & step->mask) == step->value)
         return FLOW_DONE;
     if (job->now >= job->player.deadline)
         return step_failed(job, step->param, read == FLOW_DONE);
-    exchange_read_param(job, step->param); /* not yet, or not answering yet */
-    return give_wait(job, action, step->every_ms);
+    bil_exchange_read_param(job, step->param); /* not yet, or not answering yet */
+    return bil_give_wait(job, action, step->every_ms);
 }
 
 /* A write whose fate is unknown, or one that is refused when it is repeated after its reply was lost, may have been
- * taken: the step that follows finds out. There has to be one. After a restart that keeps hold nothing looks different from
- * before, so there only the device's own answer counts. */
+ * taken: the step that follows finds out. There has to be one. After a restart that keeps hold nothing looks different
+ * from before, so there only the device's own answer counts. */
 static bool next_step_tells(const bil_job *job)
 {
     const exchange *x = &job->exchange;
@@ -116,7 +116,7 @@ static bool next_step_tells(const bil_job *job)
     return maybe && job->player.at + 1 < job->player.procedure->step_count;
 }
 
-flow player_run(bil_job *job, bil_action *action)
+flow bil_player_run(bil_job *job, bil_action *action)
 {
     player *p = &job->player;
     for (;;) {
@@ -131,14 +131,14 @@ flow player_run(bil_job *job, bil_action *action)
                 return f;
             continue;
         case WRITING:
-            f = exchange_run(job, action);
+            f = bil_exchange_run(job, action);
             if (f == FLOW_ACTION)
                 return f;
             if (f == FLOW_FAILED && !next_step_tells(job))
                 return step_failed(job, step->param, false);
             break;
         case READING:
-            f = exchange_run(job, action);
+            f = bil_exchange_run(job, action);
             if (f != FLOW_ACTION)
                 f = judge(job, action, step, f);
             if (f != FLOW_DONE)
@@ -152,7 +152,7 @@ flow player_run(bil_job *job, bil_action *action)
             break;
         case ASKING:
             if (job->result->outcome != BIL_DONE)
-                return failed(job, BIL_E_PERSON, BIL_NONE);
+                return bil_failed(job, BIL_E_PERSON, BIL_NONE);
             break;
         default:
             break; /* the pause is over */

@@ -5,7 +5,7 @@
 
 enum { CONNECT, CONNECTED, IDENTIFYING, READING, OVER };
 
-bil_error check_model(const bil_job *job, const bil_image *image)
+bil_error bil_check_model(const bil_job *job, const bil_image *image)
 {
     char text[BIL_VALUE_TEXT];
     const bil_description *description = job->description;
@@ -29,7 +29,7 @@ static flow end(bil_job *job, bil_action *action, bil_verdict verdict, bil_error
     action->u.end.param = cause ? job->param : BIL_NONE;
     action->u.end.other = BIL_NONE;
     action->u.end.code = cause ? job->code : 0;
-    return give(job, action, BIL_ACT_END);
+    return bil_give(job, action, BIL_ACT_END);
 }
 
 static uint32_t unreadable(const bil_image *image)
@@ -40,45 +40,45 @@ static uint32_t unreadable(const bil_image *image)
     return count;
 }
 
-flow read_run(bil_job *job, bil_action *action)
+flow bil_read_run(bil_job *job, bil_action *action)
 {
     flow f;
     for (;;)
         switch (job->phase) {
         case CONNECT:
             job->phase = CONNECTED;
-            return give_connect(job, action, CONNECT_MS);
+            return bil_give_connect(job, action, CONNECT_MS);
         case CONNECTED:
             if (job->result->outcome != BIL_DONE) {
                 job->code = job->result->code;
                 return end(job, action, BIL_VERDICT_UNTOUCHED, BIL_E_NOT_REACHABLE);
             }
-            reader_identity(job, job->config.have);
+            bil_reader_identity(job, job->config.have);
             job->phase = IDENTIFYING;
             continue;
         case IDENTIFYING:
-            f = reader_run(job, action);
+            f = bil_reader_run(job, action);
             if (f == FLOW_ACTION)
                 return f;
             if (f == FLOW_FAILED)
                 return end(job, action, BIL_VERDICT_UNTOUCHED, job->cause);
-            if (check_model(job, job->config.have) != BIL_OK)
+            if (bil_check_model(job, job->config.have) != BIL_OK)
                 return end(job, action, BIL_VERDICT_REFUSED, BIL_E_OTHER_MODEL);
             if (job->config.kind == BIL_JOB_IDENTIFY)
                 return end(job, action, BIL_VERDICT_VERIFIED, BIL_OK);
-            reader_values(job, job->config.have);
+            bil_reader_values(job, job->config.have);
             job->phase = READING;
             continue;
         case READING:
-            f = reader_run(job, action);
+            f = bil_reader_run(job, action);
             if (f == FLOW_ACTION)
                 return f;
             if (f == FLOW_FAILED)
                 return end(job, action, BIL_VERDICT_INCOMPLETE, job->cause);
             if (unreadable(job->config.have) == job->reader.count)
                 return end(job, action, BIL_VERDICT_INCOMPLETE, BIL_E_NOTHING_READ);
-            return end(job, action,
-                       unreadable(job->config.have) ? BIL_VERDICT_WITH_EXCEPTIONS : BIL_VERDICT_VERIFIED, BIL_OK);
+            return end(job, action, unreadable(job->config.have) ? BIL_VERDICT_WITH_EXCEPTIONS : BIL_VERDICT_VERIFIED,
+                       BIL_OK);
         default:
             return FLOW_FAILED;
         }

@@ -22,7 +22,7 @@ static bool tells_identity(const bil_description *description, uint16_t index)
     return false;
 }
 
-void reader_identity(bil_job *job, bil_image *image)
+void bil_reader_identity(bil_job *job, bil_image *image)
 {
     const bil_description *description = job->description;
     uint16_t count = 0;
@@ -33,7 +33,7 @@ void reader_identity(bil_job *job, bil_image *image)
     plan(job, count, false);
 }
 
-void reader_values(bil_job *job, bil_image *image)
+void bil_reader_values(bil_job *job, bil_image *image)
 {
     memset(image->state, BIL_ABSENT, job->description->count);
     job->reader.image = image;
@@ -69,11 +69,11 @@ static void start_block(bil_job *job)
         if (param->address + (uint32_t)param->cells > end)
             end = param->address + (uint32_t)param->cells;
     }
-    exchange_read(job, first->space, first->address, (uint16_t)(end - first->address), job->items[r->at], r->value);
+    bil_exchange_read(job, first->space, first->address, (uint16_t)(end - first->address), job->items[r->at], r->value);
     r->running = true;
 }
 
-flow reader_run(bil_job *job, bil_action *action)
+flow bil_reader_run(bil_job *job, bil_action *action)
 {
     reader *r = &job->reader;
     for (;;) {
@@ -82,7 +82,7 @@ flow reader_run(bil_job *job, bil_action *action)
                 return FLOW_DONE;
             start_block(job);
         }
-        flow f = exchange_run(job, action);
+        flow f = bil_exchange_run(job, action);
         if (f == FLOW_ACTION)
             return f;
         r->running = false;

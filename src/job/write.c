@@ -3,12 +3,14 @@
 
 #include "machine.h"
 
+/* clang-format off */
 typedef enum phase {
     PH_CONNECT, PH_CONNECTED, PH_IDENTIFY, PH_READ, PH_STATE, PH_ASK, PH_ASKED, PH_INTENT, PH_INTENT_DONE, PH_SAFETY_DONE,
     PH_UNLOCK, PH_HOLD, PH_HOLD_STEPS, PH_HELD, PH_RECHECK, PH_STAGE, PH_WRITING, PH_WRITE_BLOCK, PH_REFUSED_DONE,
     PH_READ_BACK, PH_STORE, PH_STORE_STEPS, PH_RESTART, PH_RESTART_STEPS, PH_WHO_CAME_BACK,
     PH_UNLOCK_AGAIN, PH_HOLD_AGAIN, PH_PROVE, PH_PROVING, PH_RELEASE, PH_RELEASE_STEPS, PH_VERDICT, PH_END
 } phase;
+/* clang-format on */
 
 /* ---- how it ends ---- */
 
@@ -36,7 +38,7 @@ static flow stop(bil_job *job, bil_verdict untouched)
 
 static flow refuse(bil_job *job, bil_error cause, uint16_t param)
 {
-    failed(job, cause, param);
+    bil_failed(job, cause, param);
     return stop(job, BIL_VERDICT_REFUSED);
 }
 
@@ -45,17 +47,17 @@ static flow refuse(bil_job *job, bil_error cause, uint16_t param)
 static flow start(bil_job *job, bil_action *action)
 {
     go(job, PH_CONNECTED);
-    return give_connect(job, action, CONNECT_MS);
+    return bil_give_connect(job, action, CONNECT_MS);
 }
 
 static flow connected(bil_job *job)
 {
     if (job->result->outcome != BIL_DONE) {
-        failed(job, BIL_E_NOT_REACHABLE, BIL_NONE);
+        bil_failed(job, BIL_E_NOT_REACHABLE, BIL_NONE);
         job->code = job->result->code;
         return stop(job, BIL_VERDICT_UNTOUCHED);
     }
-    reader_identity(job, job->config.have);
+    bil_reader_identity(job, job->config.have);
     return go(job, PH_IDENTIFY);
 }
 
@@ -74,7 +76,7 @@ static bil_error gate(bil_job *job)
     const bil_description *description = job->description;
     const bil_job_config *config = &job->config;
     char text[BIL_VALUE_TEXT];
-    bil_error error = check_model(job, config->have);
+    bil_error error = bil_check_model(job, config->have);
     if (error)
         return error;
     bil_image_identity(config->have, BIL_ID_FIRMWARE, text, sizeof text);
@@ -97,7 +99,7 @@ static bil_error gate(bil_job *job)
 
 static flow identify(bil_job *job, bil_action *action)
 {
-    flow f = reader_run(job, action);
+    flow f = bil_reader_run(job, action);
     if (f == FLOW_ACTION)
         return f;
     if (f == FLOW_FAILED)
@@ -107,13 +109,13 @@ static flow identify(bil_job *job, bil_action *action)
         return refuse(job, error, BIL_NONE);
     job->reconnected = false;
     bil_image_copy(&job->expect, job->config.have); /* the identity: who was there at first */
-    reader_values(job, job->config.have);
+    bil_reader_values(job, job->config.have);
     return go(job, PH_READ);
 }
 
 static flow read_all(bil_job *job, bil_action *action)
 {
-    flow f = reader_run(job, action);
+    flow f = bil_reader_run(job, action);
     if (f == FLOW_ACTION)
         return f;
     if (f == FLOW_FAILED)
@@ -121,7 +123,7 @@ static flow read_all(bil_job *job, bil_action *action)
     bil_image_copy(&job->expect, job->config.have);
     if (job->description->state == BIL_NONE)
         return go(job, PH_ASK);
-    exchange_read_param(job, job->description->state);
+    bil_exchange_read_param(job, job->description->state);
     return go(job, PH_STATE);
 }
 
@@ -140,12 +142,12 @@ static const bil_procedure *procedure(const bil_job *job, bil_proc_kind kind)
 /* What the device is doing now; it has to go back to that. */
 static flow state_found(bil_job *job, bil_action *action)
 {
-    flow f = exchange_run(job, action);
+    flow f = bil_exchange_run(job, action);
     if (f == FLOW_ACTION)
         return f;
     if (f == FLOW_FAILED)
         return stop(job, BIL_VERDICT_UNTOUCHED);
-    if (!cells_number(job, job->description->state, &job->found))
+    if (!bil_cells_number(job, job->description->state, &job->found))
         return refuse(job, BIL_E_HOLD, job->description->state);
     bool held = job->found == job->description->state_held;
     if (held && job->config.found_known)
@@ -155,7 +157,7 @@ static flow state_found(bil_job *job, bil_action *action)
     bool can_hold = procedure(job, BIL_PROC_HOLD) != NULL;
     if (can_hold && !job->left_held && !procedure(job, BIL_PROC_RELEASE)) {
         uint32_t found = job->found;
-        failed(job, BIL_E_HOLD, job->description->state);
+        bil_failed(job, BIL_E_HOLD, job->description->state);
         job->code = found;
         return stop(job, BIL_VERDICT_REFUSED);
     }
@@ -168,7 +170,7 @@ static flow ask(bil_job *job, bil_action *action)
     action->u.ask.question = BIL_ASK_WRITE;
     action->u.ask.text = "";
     action->u.ask.have = job->config.have;
-    return give(job, action, BIL_ACT_ASK);
+    return bil_give(job, action, BIL_ACT_ASK);
 }
 
 static flow asked(bil_job *job)
@@ -182,7 +184,7 @@ static flow intent(bil_job *job, bil_action *action)
 {
     go(job, PH_INTENT_DONE);
     job->code = job->found;
-    return give_record(job, action, BIL_EV_INTENT);
+    return bil_give_record(job, action, BIL_EV_INTENT);
 }
 
 static flow intent_done(bil_job *job, bil_action *action)
@@ -192,20 +194,20 @@ static flow intent_done(bil_job *job, bil_action *action)
         return refuse(job, BIL_E_RECORD, BIL_NONE);
     go(job, PH_SAFETY_DONE);
     action->u.save.have = job->config.have;
-    return give(job, action, BIL_ACT_SAVE);
+    return bil_give(job, action, BIL_ACT_SAVE);
 }
 
 static flow safety_done(bil_job *job)
 {
     if (job->result->outcome != BIL_DONE)
         return refuse(job, BIL_E_SAFETY_COPY, BIL_NONE);
-    player_start(job, procedure(job, BIL_PROC_UNLOCK));
+    bil_player_start(job, procedure(job, BIL_PROC_UNLOCK));
     return go(job, PH_UNLOCK);
 }
 
 static flow unlock(bil_job *job, bil_action *action)
 {
-    flow f = player_run(job, action);
+    flow f = bil_player_run(job, action);
     if (f == FLOW_ACTION)
         return f;
     if (f == FLOW_FAILED)
@@ -215,26 +217,26 @@ static flow unlock(bil_job *job, bil_action *action)
 
 static flow hold(bil_job *job, bil_action *action)
 {
-    player_start(job, job->left_held ? NULL : procedure(job, BIL_PROC_HOLD));
+    bil_player_start(job, job->left_held ? NULL : procedure(job, BIL_PROC_HOLD));
     job->held = job->left_held || job->player.procedure;
     go(job, PH_HOLD_STEPS);
-    return give_record(job, action, BIL_EV_HOLDING);
+    return bil_give_record(job, action, BIL_EV_HOLDING);
 }
 
 static flow hold_steps(bil_job *job, bil_action *action)
 {
-    flow f = player_run(job, action);
+    flow f = bil_player_run(job, action);
     if (f == FLOW_ACTION)
         return f;
     if (f == FLOW_FAILED)
         return stop(job, BIL_VERDICT_REFUSED);
     go(job, PH_HELD);
-    return give_record(job, action, BIL_EV_HELD);
+    return bil_give_record(job, action, BIL_EV_HELD);
 }
 
 static flow held(bil_job *job)
 {
-    reader_values(job, job->config.have);
+    bil_reader_values(job, job->config.have);
     return go(job, PH_RECHECK);
 }
 
@@ -283,7 +285,7 @@ static uint16_t foreign_change(const bil_job *job)
 
 static flow recheck(bil_job *job, bil_action *action)
 {
-    flow f = reader_run(job, action);
+    flow f = bil_reader_run(job, action);
     if (f == FLOW_ACTION)
         return f;
     if (f == FLOW_FAILED)
@@ -317,13 +319,13 @@ static flow next_stage(bil_job *job, bil_action *action)
 {
     const bil_job_config *config = &job->config;
     for (; job->stage < STAGES; job->stage++) {
-        job->write_count = bil_plan_write(config->have, config->want, job->purpose, config->with_calibration, job->stage,
-                                          job->items);
+        job->write_count =
+            bil_plan_write(config->have, config->want, job->purpose, config->with_calibration, job->stage, job->items);
         if (job->write_count == 0)
             continue;
         if (job->round >= ROUNDS) {
             uint16_t by = rival(job, job->items[0]);
-            failed(job, by == BIL_NONE ? BIL_E_DIFFERS : BIL_E_DISAGREE, job->items[0]);
+            bil_failed(job, by == BIL_NONE ? BIL_E_DIFFERS : BIL_E_DISAGREE, job->items[0]);
             job->other = by;
             return stop(job, BIL_VERDICT_INCOMPLETE);
         }
@@ -334,7 +336,7 @@ static flow next_stage(bil_job *job, bil_action *action)
         if (job->recorded_writing)
             return FLOW_DONE;
         job->recorded_writing = true;
-        return give_record(job, action, BIL_EV_WRITING);
+        return bil_give_record(job, action, BIL_EV_WRITING);
     }
     if (job->again) {
         job->again = false;
@@ -352,7 +354,7 @@ static flow start_block(bil_job *job)
     if (!job->wrote && job->result->outcome != BIL_DONE)
         return refuse(job, BIL_E_RECORD, BIL_NONE);
     if (job->write_at >= job->write_count) {
-        reader_values(job, job->config.have);
+        bil_reader_values(job, job->config.have);
         return go(job, PH_READ_BACK);
     }
     uint16_t from = job->write_at, to = job->next[from];
@@ -364,13 +366,13 @@ static flow start_block(bil_job *job)
         bil_value_to_cells(&param->format, bil_image_raw(job->config.want, job->items[i]), job->cells + count);
         count = (uint16_t)(count + param->cells);
     }
-    exchange_write(job, job->items[from], count, true, false, 0);
+    bil_exchange_write(job, job->items[from], count, true, false, 0);
     return go(job, PH_WRITE_BLOCK);
 }
 
 static flow write_block(bil_job *job, bil_action *action)
 {
-    flow f = exchange_run(job, action);
+    flow f = bil_exchange_run(job, action);
     if (f == FLOW_ACTION)
         return f;
     uint16_t from = job->write_at, to = job->next[from];
@@ -391,7 +393,7 @@ static flow write_block(bil_job *job, bil_action *action)
     }
     if (job->exchange.outcome == BIL_REFUSED) {
         go(job, PH_REFUSED_DONE);
-        return give_record(job, action, BIL_EV_VALUE_REFUSED);
+        return bil_give_record(job, action, BIL_EV_VALUE_REFUSED);
     }
     return stop(job, BIL_VERDICT_UNTOUCHED);
 }
@@ -399,7 +401,7 @@ static flow write_block(bil_job *job, bil_action *action)
 static bool same_unit(const bil_job *job)
 {
     char now[BIL_VALUE_TEXT], before[BIL_VALUE_TEXT];
-    if (check_model(job, job->config.have) != BIL_OK)
+    if (bil_check_model(job, job->config.have) != BIL_OK)
         return false;
     bil_image_identity(job->config.have, BIL_ID_SERIAL, now, sizeof now);
     bil_image_identity(&job->expect, BIL_ID_SERIAL, before, sizeof before);
@@ -408,7 +410,7 @@ static bool same_unit(const bil_job *job)
 
 static flow read_back(bil_job *job, bil_action *action)
 {
-    flow f = reader_run(job, action);
+    flow f = bil_reader_run(job, action);
     if (f == FLOW_ACTION)
         return f;
     if (f == FLOW_FAILED)
@@ -429,24 +431,24 @@ static flow read_back(bil_job *job, bil_action *action)
 static flow store(bil_job *job, bil_action *action)
 {
 #ifdef BIL_TEST_WITHOUT_STORE /* a test builds this to see that the proof notices */
-    player_start(job, NULL);
+    bil_player_start(job, NULL);
 #else
-    player_start(job, procedure(job, BIL_PROC_STORE));
+    bil_player_start(job, procedure(job, BIL_PROC_STORE));
 #endif
     job->wrote = true; /* from here on the stored values are touched, even where nothing differed */
     go(job, PH_STORE_STEPS);
-    return give_record(job, action, BIL_EV_STORING);
+    return bil_give_record(job, action, BIL_EV_STORING);
 }
 
 static flow store_steps(bil_job *job, bil_action *action)
 {
-    flow f = player_run(job, action);
+    flow f = bil_player_run(job, action);
     if (f == FLOW_ACTION)
         return f;
     if (f == FLOW_FAILED)
         return stop(job, BIL_VERDICT_INCOMPLETE);
     go(job, PH_RESTART);
-    return give_record(job, action, BIL_EV_STORED);
+    return bil_give_record(job, action, BIL_EV_STORED);
 }
 
 static flow restart(bil_job *job, bil_action *action)
@@ -456,25 +458,25 @@ static flow restart(bil_job *job, bil_action *action)
     if (!job->config.may_restart || !tells || !steps)
         return go(job, PH_PROVE);
     job->restarted = true;
-    player_start(job, steps);
+    bil_player_start(job, steps);
     go(job, PH_RESTART_STEPS);
-    return give_record(job, action, BIL_EV_RESTARTING);
+    return bil_give_record(job, action, BIL_EV_RESTARTING);
 }
 
 static flow restart_steps(bil_job *job, bil_action *action)
 {
-    flow f = player_run(job, action);
+    flow f = bil_player_run(job, action);
     if (f == FLOW_ACTION)
         return f;
     if (f == FLOW_FAILED)
         return stop(job, BIL_VERDICT_INCOMPLETE);
-    reader_identity(job, job->config.have);
+    bil_reader_identity(job, job->config.have);
     return go(job, PH_WHO_CAME_BACK);
 }
 
 static flow who_came_back(bil_job *job, bil_action *action)
 {
-    flow f = reader_run(job, action);
+    flow f = bil_reader_run(job, action);
     if (f == FLOW_ACTION)
         return f;
     if (f == FLOW_FAILED)
@@ -486,25 +488,25 @@ static flow who_came_back(bil_job *job, bil_action *action)
         go(job, PH_PROVE);
     else
         go(job, PH_UNLOCK_AGAIN);
-    player_start(job, procedure(job, BIL_PROC_UNLOCK));
-    return give_record(job, action, BIL_EV_RESTARTED);
+    bil_player_start(job, procedure(job, BIL_PROC_UNLOCK));
+    return bil_give_record(job, action, BIL_EV_RESTARTED);
 }
 
 /* Where a restart ends hold, the device is held again: whether it may be let go isn't known yet. */
 static flow unlock_again(bil_job *job, bil_action *action)
 {
-    flow f = player_run(job, action);
+    flow f = bil_player_run(job, action);
     if (f == FLOW_ACTION)
         return f;
     if (f == FLOW_FAILED)
         return stop(job, BIL_VERDICT_INCOMPLETE);
-    player_start(job, procedure(job, BIL_PROC_HOLD));
+    bil_player_start(job, procedure(job, BIL_PROC_HOLD));
     return go(job, PH_HOLD_AGAIN);
 }
 
 static flow hold_again(bil_job *job, bil_action *action)
 {
-    flow f = player_run(job, action);
+    flow f = bil_player_run(job, action);
     if (f == FLOW_ACTION)
         return f;
     if (f == FLOW_FAILED)
@@ -518,13 +520,13 @@ static flow prove(bil_job *job)
 {
     if (job->reads > 0)
         bil_image_copy(&job->expect, job->config.have);
-    reader_values(job, job->config.have);
+    bil_reader_values(job, job->config.have);
     return go(job, PH_PROVING);
 }
 
 static flow proving(bil_job *job, bil_action *action)
 {
-    flow f = reader_run(job, action);
+    flow f = bil_reader_run(job, action);
     if (f == FLOW_ACTION)
         return f;
     if (f == FLOW_FAILED)
@@ -548,12 +550,13 @@ static flow proving(bil_job *job, bil_action *action)
             !bil_image_same(&job->expect, job->config.have, i))
             return refuse(job, BIL_E_FOREIGN_CHANGE, i);
     job->verdict = !job->restarted ? BIL_VERDICT_NOT_PROVED
-                   : job->rounded  ? BIL_VERDICT_WITH_EXCEPTIONS : BIL_VERDICT_VERIFIED;
+                   : job->rounded  ? BIL_VERDICT_WITH_EXCEPTIONS
+                                   : BIL_VERDICT_VERIFIED;
     job->cause = BIL_OK;
     job->param = job->other = BIL_NONE;
     job->code = 0;
     go(job, PH_RELEASE);
-    return give_record(job, action, BIL_EV_PROVED);
+    return bil_give_record(job, action, BIL_EV_PROVED);
 }
 
 /* ---- let go ---- */
@@ -565,9 +568,9 @@ static flow release(bil_job *job, bil_action *action)
             job->cause = BIL_E_LEFT_HELD;
         return go(job, PH_VERDICT);
     }
-    player_start(job, procedure(job, BIL_PROC_RELEASE));
+    bil_player_start(job, procedure(job, BIL_PROC_RELEASE));
     go(job, PH_RELEASE_STEPS);
-    return give_record(job, action, BIL_EV_RELEASING);
+    return bil_give_record(job, action, BIL_EV_RELEASING);
 }
 
 static flow release_steps(bil_job *job, bil_action *action)
@@ -575,10 +578,10 @@ static flow release_steps(bil_job *job, bil_action *action)
     bil_error cause = job->cause; /* why the job stopped, if it did; the release must not hide it */
     uint16_t param = job->param;
     uint32_t code = job->code;
-    flow f = player_run(job, action);
+    flow f = bil_player_run(job, action);
     if (f == FLOW_FAILED) {
         if (cause != BIL_OK) {
-            failed(job, cause, param);
+            bil_failed(job, cause, param);
             job->code = code;
         }
         return go(job, PH_VERDICT);
@@ -590,13 +593,13 @@ static flow release_steps(bil_job *job, bil_action *action)
         return f;
     job->held = false;
     go(job, PH_VERDICT);
-    return give_record(job, action, BIL_EV_RELEASED);
+    return bil_give_record(job, action, BIL_EV_RELEASED);
 }
 
 static flow verdict(bil_job *job, bil_action *action)
 {
     go(job, PH_END);
-    return give_record(job, action, BIL_EV_VERDICT);
+    return bil_give_record(job, action, BIL_EV_VERDICT);
 }
 
 static flow end(bil_job *job, bil_action *action)
@@ -609,7 +612,7 @@ static flow end(bil_job *job, bil_action *action)
     action->u.end.param = job->param;
     action->u.end.other = job->other;
     action->u.end.code = job->code;
-    return give(job, action, BIL_ACT_END);
+    return bil_give(job, action, BIL_ACT_END);
 }
 
 static flow refused_done(bil_job *job)
@@ -619,6 +622,7 @@ static flow refused_done(bil_job *job)
 
 static flow run_phase(bil_job *job, bil_action *action)
 {
+    /* clang-format off */
     switch ((phase)job->phase) {
     case PH_CONNECT: return start(job, action);
     case PH_CONNECTED: return connected(job);
@@ -654,9 +658,10 @@ static flow run_phase(bil_job *job, bil_action *action)
     case PH_VERDICT: return verdict(job, action);
     default: return end(job, action);
     }
+    /* clang-format on */
 }
 
-flow write_run(bil_job *job, bil_action *action)
+flow bil_write_run(bil_job *job, bil_action *action)
 {
     for (;;)
         if (run_phase(job, action) == FLOW_ACTION)

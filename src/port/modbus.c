@@ -35,8 +35,7 @@ static bil_outcome failure(modbus_link *link, bil_result *result)
         return busy ? BIL_BUSY : BIL_REFUSED;
     }
     hang_up(link);
-    result->cause = error == ETIMEDOUT ? BIL_E_SILENT
-                    : error >= EMBBADCRC ? BIL_E_GARBLED : BIL_E_LOST;
+    result->cause = error == ETIMEDOUT ? BIL_E_SILENT : error >= EMBBADCRC ? BIL_E_GARBLED : BIL_E_LOST;
     return BIL_UNKNOWN;
 }
 
@@ -47,7 +46,8 @@ static bool no_line(const modbus_link *link, bil_result *result)
     return !link->connected;
 }
 
-static bil_outcome read_cells(void *ctx, uint8_t space, uint16_t address, uint16_t count, uint16_t *cells, bil_result *result)
+static bil_outcome read_cells(void *ctx, uint8_t space, uint16_t address, uint16_t count, uint16_t *cells,
+                              bil_result *result)
 {
     modbus_link *link = ctx;
     if (no_line(link, result))

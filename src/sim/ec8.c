@@ -10,6 +10,7 @@ enum { KNEADERS = 8 };
 
 #define ANY 1, 0
 
+/* clang-format off */
 static const sim_entry general[] = {
     {"id.vendor", 1, 0, "t10", SIM_IDENTITY, 0, false, ANY, "Esempio", NULL},
     {"id.model", 1, 5, "t10", SIM_IDENTITY, 0, false, ANY, "EC-8", NULL},
@@ -34,12 +35,20 @@ static const sim_entry general[] = {
     {"plant.zone", 0, 2017, "i16", SIM_SETTING, 0, true, -720, 840, "0", "60"},
     {"plant.energy_limit", 0, 2018, "u32", SIM_SETTING, 2, true, ANY, "0.00", "12.75"},
 };
+/* clang-format on */
 
 static void add(sim_entry *entry, int kneader, const char *name, uint16_t offset, const char *kind, uint8_t decimals,
                 int64_t low, int64_t high, const char *factory, const char *plant)
 {
-    *entry = (sim_entry){.address = (uint16_t)(1000 + 20 * kneader + offset), .kind = kind, .role = SIM_SETTING,
-                         .decimals = decimals, .held = true, .low = low, .high = high, .factory = factory, .plant = plant};
+    *entry = (sim_entry){.address = (uint16_t)(1000 + 20 * kneader + offset),
+                         .kind = kind,
+                         .role = SIM_SETTING,
+                         .decimals = decimals,
+                         .held = true,
+                         .low = low,
+                         .high = high,
+                         .factory = factory,
+                         .plant = plant};
     snprintf(entry->name, sizeof entry->name, "kneader_%d.%s", kneader + 1, name);
 }
 

@@ -11,6 +11,7 @@ enum { STORE_KEY = 23205, FACTORY_KEY = 51966 };
 #define HOLD true
 #define FREE false
 
+/* clang-format off */
 static const sim_entry map[] = {
     {"id.vendor", 0, 0, "t8", SIM_IDENTITY, 0, FREE, ANY, "Esempio", NULL},
     {"id.model", 0, 4, "t6", SIM_IDENTITY, 0, FREE, ANY, "ED-30", NULL},
@@ -89,6 +90,7 @@ static const sim_entry map[] = {
     {"access.password", 0, 600, "t8", SIM_SECRET, 0, FREE, ANY, "mill-30", NULL},
     {"access.key", 0, 610, "t8", SIM_COMMAND, 0, FREE, ANY, NULL, NULL},
 };
+/* clang-format on */
 
 static size_t fill(sim_entry *entries)
 {
@@ -140,8 +142,8 @@ static void reset_by_mode(sim_unit *unit, unsigned mode)
         {"1.000", "1.000", "100.0", "100.0", "0.5", "0.05"},
         {"20.000", "30.000", "110.0", "0.0", "2", "1.5"},
     };
-    static const char *const names[6] = {"ramp.up", "ramp.down", "limit.torque", "limit.torque_reverse", "regulator.gain",
-                                         "regulator.integral"};
+    static const char *const names[6] = {"ramp.up",        "ramp.down",         "limit.torque", "limit.torque_reverse",
+                                         "regulator.gain", "regulator.integral"};
     for (int i = 0; i < 6; i++)
         sim_put(unit, names[i], values[mode][i]);
 }

@@ -31,7 +31,8 @@ static bool not_connected(const sim_link *link, bil_result *result)
     return !link->connected;
 }
 
-static bil_outcome read_cells(void *ctx, uint8_t space, uint16_t address, uint16_t count, uint16_t *cells, bil_result *result)
+static bil_outcome read_cells(void *ctx, uint8_t space, uint16_t address, uint16_t count, uint16_t *cells,
+                              bil_result *result)
 {
     sim_link *link = ctx;
     if (not_connected(link, result))

@@ -7,7 +7,7 @@
 
 typedef struct sim_link {
     sim_unit *unit;
-    uint64_t now;      /* of the virtual clock */
+    uint64_t now; /* of the virtual clock */
     bool connected;
 } sim_link;
 

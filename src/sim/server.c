@@ -82,9 +82,11 @@ static bool listen_control(sim_server *s, const char *path)
     return true;
 }
 
-int sim_server_open(sim_server *s, sim_unit *unit, int port, const char *control_path, unsigned factor, char *why, size_t size)
+int sim_server_open(sim_server *s, sim_unit *unit, int port, const char *control_path, unsigned factor, char *why,
+                    size_t size)
 {
-    *s = (sim_server){.unit = unit, .listener = -1, .control = -1, .factor = factor, .started = real_ms(), .pull_after = -1};
+    *s = (sim_server){
+        .unit = unit, .listener = -1, .control = -1, .factor = factor, .started = real_ms(), .pull_after = -1};
     for (int i = 0; i < SERVER_CLIENTS; i++)
         s->clients[i] = -1;
     s->modbus = modbus_new_tcp("127.0.0.1", port);
@@ -145,7 +147,8 @@ static bool serve(sim_server *s, int fd)
         cells[0] = count;
         count = 1;
         reply = sim_write(s->unit, simulated(s), 0, address, 1, cells);
-    } else if (function == 16 && count >= 1 && count <= 123 && query[head + 5] == 2 * count && length == head + 6 + 2 * count) {
+    } else if (function == 16 && count >= 1 && count <= 123 && query[head + 5] == 2 * count &&
+               length == head + 6 + 2 * count) {
         for (uint16_t i = 0; i < count; i++)
             cells[i] = (uint16_t)(query[head + 6 + 2 * i] << 8 | query[head + 7 + 2 * i]);
         reply = sim_write(s->unit, simulated(s), 0, address, count, cells);
@@ -156,7 +159,8 @@ static bool serve(sim_server *s, int fd)
         return false;
     if (reply != SIM_OK)
         return modbus_reply_exception(s->modbus, query, (unsigned)reply) >= 0;
-    modbus_mapping_t *map = modbus_mapping_new_start_address(0, 0, 0, 0, address, input ? 0u : count, address, input ? count : 0u);
+    modbus_mapping_t *map =
+        modbus_mapping_new_start_address(0, 0, 0, 0, address, input ? 0u : count, address, input ? count : 0u);
     if (!map)
         return false;
     if (function == 3 || function == 4)
@@ -262,7 +266,8 @@ int sim_control_call(const char *path, const char *line, char *answer, size_t si
     size_t used = 0;
     setsockopt(fd, SOL_SOCKET, SO_RCVTIMEO, &patience, sizeof patience);
     if (fd >= 0 && (size_t)length < sizeof text && control_address(path, &name) &&
-        connect(fd, (struct sockaddr *)&name, sizeof name) == 0 && send(fd, text, (size_t)length, MSG_NOSIGNAL) == length)
+        connect(fd, (struct sockaddr *)&name, sizeof name) == 0 &&
+        send(fd, text, (size_t)length, MSG_NOSIGNAL) == length)
         while (used < size - 1 && (got = recv(fd, answer + used, size - 1 - used, 0)) > 0)
             used += (size_t)got;
     hang_up(&fd);

@@ -1,4 +1,5 @@
-/* A simulated unit on a real protocol: Modbus TCP on 127.0.0.1, served by libmodbus, with a control channel beside it. */
+/* A simulated unit on a real protocol: Modbus TCP on 127.0.0.1, served by libmodbus, with a control channel beside it.
+ */
 #ifndef BIL_SIM_SERVER_H
 #define BIL_SIM_SERVER_H
 
@@ -13,10 +14,10 @@ typedef struct sim_server {
     int clients[SERVER_CLIENTS]; /* -1: free */
     int port;
     char control_path[108];
-    uint64_t started, base;      /* real and simulated time where the present time factor began */
+    uint64_t started, base; /* real and simulated time where the present time factor began */
     unsigned factor;
     bool silent, pulled, quit;
-    int64_t pull_after;          /* requests until the cable is pulled, -1: never */
+    int64_t pull_after; /* requests until the cable is pulled, -1: never */
 } sim_server;
 
 /* `port` 0 takes a free one; `control_path` may be NULL. BIL_OK or an error with the reason in `why`. */

@@ -127,7 +127,8 @@ static void show(const sim_unit *unit, const sim_entry *entry, const uint16_t *c
         unit_size *= 10;
     const char *sign = entry->kind[0] == 'i' && value < 0 ? "-" : "";
     if (entry->decimals)
-        snprintf(out, size, "%s%" PRIu64 ".%0*" PRIu64, sign, magnitude / unit_size, entry->decimals, magnitude % unit_size);
+        snprintf(out, size, "%s%" PRIu64 ".%0*" PRIu64, sign, magnitude / unit_size, entry->decimals,
+                 magnitude % unit_size);
     else
         snprintf(out, size, "%s%" PRIu64, sign, magnitude);
 }
@@ -260,7 +261,8 @@ static bool in_range(const sim_unit *unit, const sim_entry *entry, const uint16_
     return value >= entry->low && value <= entry->high;
 }
 
-sim_reply sim_write(sim_unit *unit, uint64_t now, uint8_t space, uint16_t address, uint16_t count, const uint16_t *cells)
+sim_reply sim_write(sim_unit *unit, uint64_t now, uint8_t space, uint16_t address, uint16_t count,
+                    const uint16_t *cells)
 {
     if (!sim_is_up(unit, now))
         return SIM_DEAD;

@@ -13,7 +13,11 @@ enum { SIM_CELLS = 4096, SIM_SPACES = 2, SIM_ENTRIES = 256 };
 
 /* How a request ends; the numbers are the exception codes of the Modbus Application Protocol 1.1b3, chapter 7. */
 typedef enum sim_reply {
-    SIM_OK = 0, SIM_BAD_ADDRESS = 2, SIM_BAD_VALUE = 3, SIM_NOT_NOW = 4, SIM_BUSY = 6,
+    SIM_OK = 0,
+    SIM_BAD_ADDRESS = 2,
+    SIM_BAD_VALUE = 3,
+    SIM_NOT_NOW = 4,
+    SIM_BUSY = 6,
     SIM_DEAD = 100 /* no reply at all */
 } sim_reply;
 
@@ -32,13 +36,13 @@ typedef struct sim_entry {
     char name[32];
     uint8_t space;
     uint16_t address;
-    const char *kind;     /* "u8" .. "i64", "f32", "t16" (text of 16 bytes) */
-    uint8_t role;         /* sim_role */
+    const char *kind; /* "u8" .. "i64", "f32", "t16" (text of 16 bytes) */
+    uint8_t role;     /* sim_role */
     uint8_t decimals;
-    bool held;            /* takes values only while the unit is held */
-    int64_t low, high;    /* in raw steps; none where low > high */
-    const char *factory;  /* value as delivered */
-    const char *plant;    /* value as set up in the mill, NULL: as delivered */
+    bool held;           /* takes values only while the unit is held */
+    int64_t low, high;   /* in raw steps; none where low > high */
+    const char *factory; /* value as delivered */
+    const char *plant;   /* value as set up in the mill, NULL: as delivered */
 } sim_entry;
 
 struct sim_unit;
@@ -84,7 +88,8 @@ void sim_start(sim_unit *unit, const sim_model *model, bool as_delivered, const 
 
 /* Requests of the protocol. `now` never goes back. A write is done wholly or not at all. */
 sim_reply sim_read(sim_unit *unit, uint64_t now, uint8_t space, uint16_t address, uint16_t count, uint16_t *cells);
-sim_reply sim_write(sim_unit *unit, uint64_t now, uint8_t space, uint16_t address, uint16_t count, const uint16_t *cells);
+sim_reply sim_write(sim_unit *unit, uint64_t now, uint8_t space, uint16_t address, uint16_t count,
+                    const uint16_t *cells);
 /* Does it answer at all just now? */
 bool sim_is_up(sim_unit *unit, uint64_t now);
 
