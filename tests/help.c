@@ -45,6 +45,7 @@ void bench_open(bench *b, const sim_model *model, const bil_description *descrip
 void bench_close(bench *b)
 {
     free(b->unit);
+    free(b->job);
     free_image(&b->have);
     free_image(&b->want);
 }
@@ -69,9 +70,10 @@ static bil_action run(bench *b, bil_job_config config)
     config.description = b->description;
     config.have = &b->have;
     size_t size = bil_job_size(b->description);
-    void *memory = malloc(size);
     bil_job *job;
-    assert_int_equal(bil_job_init(&job, memory, size, &config), BIL_OK);
+    free(b->job);
+    b->job = malloc(size);
+    assert_int_equal(bil_job_init(&job, b->job, size, &config), BIL_OK);
     runner r = {.link = b->link,
                 .clock = b->clock,
                 .password = b->password,
@@ -83,7 +85,6 @@ static bil_action run(bench *b, bil_job_config config)
     bil_action end = run_job(job, &r);
     bil_job_progress_of(job, &b->progress);
     b->purpose = bil_job_purpose(job);
-    free(memory);
     return end;
 }
 

@@ -42,6 +42,7 @@ typedef struct bench {
     char serial[64], firmware[64], hardware[64];
     bil_job_progress progress;
     bil_purpose purpose;
+    void *job; /* memory of the last job */
     /* hooks of a test; may be NULL */
     bool (*ask)(void *ctx, const bil_action *action);
     bool (*record)(void *ctx, const bil_action *action);

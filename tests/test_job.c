@@ -138,6 +138,7 @@ static void prepare(bench *b, const model_under_test *m, bool running)
 static bool unit_holds_want(bench *b)
 {
     bench other = *b;
+    other.job = NULL;
     bool same = true;
     other.link = sim_link_open(&other.sim, b->unit);
     other.sim.now = b->sim.now + 20000;
@@ -154,6 +155,7 @@ static bool unit_holds_want(bench *b)
     }
     b->sim.now = other.sim.now;
     free_image(&other.have);
+    free(other.job);
     return same;
 }
 

@@ -80,6 +80,7 @@
 
 /* BIL_OK, BIL_E_RANGE, ... */
 typedef enum bil_error {
+    BIL_ERROR_UNKNOWN = -1, /* no such name */
 #define BIL_ERROR_ENUM(number, NAME, name, text, advice) BIL_E_##NAME = (number),
     BIL_ERRORS(BIL_ERROR_ENUM)
 #undef BIL_ERROR_ENUM
@@ -91,7 +92,7 @@ const char *bil_error_name(int error);
 const char *bil_error_text(int error);
 const char *bil_error_advice(int error);
 
-/* The error with this name, or -1. `name` needs no terminator. */
+/* The error with this name, or BIL_ERROR_UNKNOWN. `name` needs no terminator. */
 int bil_error_from_name(const char *name, unsigned long length);
 
 #endif

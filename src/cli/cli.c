@@ -25,7 +25,7 @@ static void help(const command *self, poptContext context)
 int call_begin(call *c, const command *self, int argc, const char **argv, struct poptOption *options, int least,
                int most)
 {
-    *c = (call){.context = poptGetContext("bilancia", argc, argv, options, 0)};
+    *c = (call){.context = poptGetContext("bilancia", argc, argv, options, 0), .options = options};
     poptSetOtherOptionHelp(c->context, "[options]");
     int option;
     while ((option = poptGetNextOpt(c->context)) > 0)
@@ -54,6 +54,9 @@ int call_begin(call *c, const command *self, int argc, const char **argv, struct
 
 int call_end(call *c, int exit_code)
 {
+    for (struct poptOption *o = c->options; o->longName; o++)
+        if (o->argInfo == POPT_ARG_STRING)
+            free(*(char **)o->arg);
     poptFreeContext(c->context);
     return exit_code;
 }

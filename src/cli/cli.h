@@ -38,6 +38,7 @@ extern const command command_read, command_show, command_compare, command_write,
  * the exit code (--help, a wrong call). */
 typedef struct call {
     poptContext context;
+    struct poptOption *options; /* their texts are freed at the end */
     const char **arguments;
     int count;
 } call;

@@ -114,10 +114,10 @@ static int save(device *dev, const bil_job_progress *p, const char *folder, cons
 
 static int run(const command *self, int argc, const char **argv)
 {
-    char *folder = ".", *why = NULL, *who = NULL, *description = NULL;
+    char *folder_given = NULL, *why = NULL, *who = NULL, *description = NULL;
     int json = 0;
     struct poptOption options[] = {
-        {"folder", 'f', POPT_ARG_STRING, &folder, 0, "where to save (this folder)", "DIR"},
+        {"folder", 'f', POPT_ARG_STRING, &folder_given, 0, "where to save (this folder)", "DIR"},
         {"why", 0, POPT_ARG_STRING, &why, 0, "a note on why the copy is made", "TEXT"},
         {"who", 0, POPT_ARG_STRING, &who, 0, "who makes it (the one logged in)", "NAME"},
         {"description", 'd', POPT_ARG_STRING, &description, 0, "a description to try first", "FILE"},
@@ -128,7 +128,7 @@ static int run(const command *self, int argc, const char **argv)
     int code = call_begin(&c, self, argc, argv, options, 1, 1);
     if (code >= 0)
         return code;
-    const char *where = c.arguments[0];
+    const char *where = c.arguments[0], *folder = folder_given ? folder_given : ".";
     if (!address_is_device(where))
         return call_end(&c, say_error(where, BIL_E_ADDRESS, NULL));
     if ((why && !bil_text_is_printable(why, strlen(why))) || (who && !bil_text_is_printable(who, strlen(who))) ||

@@ -522,7 +522,7 @@ static int carry_out(write_call *w)
 static int run(const command *self, int argc, const char **argv)
 {
     write_call *w = need(1, sizeof *w);
-    char *folder = ".", *who = NULL, *why = NULL, *purpose = NULL, *description = NULL;
+    char *folder_given = NULL, *who = NULL, *why = NULL, *purpose = NULL, *description = NULL;
     int yes = 0, json = 0, calibration = 0, no_restart = 0, fd = -1;
     struct poptOption options[] = {
         {"yes", 'y', POPT_ARG_NONE, &yes, 0, "agree beforehand; nothing is asked", NULL},
@@ -531,7 +531,7 @@ static int run(const command *self, int argc, const char **argv)
          NULL},
         {"no-restart", 0, POPT_ARG_NONE, &no_restart, 0, "don't restart: then nothing is proved to last", NULL},
         {"password-fd", 0, POPT_ARG_INT, &fd, 0, "read the password from this file descriptor", "N"},
-        {"folder", 'f', POPT_ARG_STRING, &folder, 0, "for safety copy and record (this folder)", "DIR"},
+        {"folder", 'f', POPT_ARG_STRING, &folder_given, 0, "for safety copy and record (this folder)", "DIR"},
         {"who", 0, POPT_ARG_STRING, &who, 0, "who does it (the one logged in)", "NAME"},
         {"why", 0, POPT_ARG_STRING, &why, 0, "a note for the record", "TEXT"},
         {"description", 'd', POPT_ARG_STRING, &description, 0, "a description to try first", "FILE"},
@@ -544,6 +544,7 @@ static int run(const command *self, int argc, const char **argv)
         free(w);
         return code;
     }
+    const char *folder = folder_given ? folder_given : ".";
     *w = (write_call){.copy = c.arguments[0],
                       .address = c.arguments[1],
                       .folder = folder,
