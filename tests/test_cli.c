@@ -382,7 +382,7 @@ static void sets_that_dont_fit(void **state)
     for (int i = 0; i < UNITS; i++)
         written[i] = counter(i, "write requests ");
     unsigned records = files(".brec");
-    expect(3, "the copy is from a ED-30, this is a EC-8", write_copy(copy, 1, password, "--yes"));
+    expect(3, "the copy is from model ED-30, this is model EC-8", write_copy(copy, 1, password, "--yes"));
     expect(3, "can't be compared", sh("b compare %s %s", copy, address[1]));
     expect(3, "the copy is from 2.4.1, the unit has 2.4.3", write_copy(copy, 2, "mill-30", "--yes"));
     expect(3, "the copy is from serial number ED30-0417", write_copy(copy, 3, "mill-30", "--yes"));

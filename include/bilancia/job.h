@@ -112,6 +112,7 @@ typedef struct bil_action {
             bil_question question;
             const char *text;
             const bil_image *have;
+            uint32_t found; /* state of operation, where the model tells it */
         } ask;
         struct {
             bil_event event;

@@ -167,6 +167,32 @@ size_t screen_width(void)
     return 80;
 }
 
+size_t pair_width(void)
+{
+    return screen_width() >= 110 ? 22 : 15;
+}
+
+void put_pair(const pair *p)
+{
+    size_t width = screen_width(), value = pair_width(), rest = width - 29 - 2 * value;
+    printf("%s%s%s ", warn(), p->mark, plain());
+    put_cell(stdout, p->id, 24);
+    putchar(' ');
+    if (shown_width(p->left) > value || shown_width(p->right) > value) {
+        printf("%s\n    %-11s %s\n    %-11s %s\n", p->name, p->left_label, p->left, p->right_label, p->right);
+        return;
+    }
+    put_cell(stdout, p->left, value);
+    putchar(' ');
+    put_cell(stdout, p->right, value);
+    putchar(' ');
+    if (shown_width(p->name) > rest)
+        put_cell(stdout, p->name, rest);
+    else
+        fputs(p->name, stdout);
+    putchar('\n');
+}
+
 static void add_unit(const char *unit, char *out, size_t size)
 {
     size_t used = strlen(out);

@@ -63,6 +63,15 @@ int exit_code_of(int error);
 size_t shown_width(const char *text);
 /* The text and blanks up to `width`; longer text is cut with an ellipsis. */
 void put_cell(FILE *file, const char *text, size_t width);
+/* A parameter with two values side by side; values too long for that stand whole, one below the other,
+ * with a label each. */
+typedef struct pair {
+    const char *mark, *id, *name;
+    const char *left_label, *left, *right_label, *right;
+} pair;
+void put_pair(const pair *p);
+/* The width of each value in such a row, for a heading above it. */
+size_t pair_width(void);
 /* Width of the terminal, 80 where there is none. */
 size_t screen_width(void);
 

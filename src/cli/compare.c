@@ -115,17 +115,7 @@ static void put_row(const bil_difference *d, const side *left, const side *right
         group[length] = '\0';
         printf("%s%s%s\n", bold(), group, plain());
     }
-    size_t width = screen_width(), value = width >= 110 ? 22 : 15;
-    const char *tint = d->relation == BIL_REL_EQUAL ? "" : warn();
-    printf("%s%s%s ", tint, bil_relation_mark(d->relation), *tint ? plain() : "");
-    put_cell(stdout, id, 24);
-    putchar(' ');
-    put_cell(stdout, a, value);
-    putchar(' ');
-    put_cell(stdout, b, value);
-    putchar(' ');
-    put_cell(stdout, name, width - 29 - 2 * value < 40 ? width - 29 - 2 * value : 40);
-    putchar('\n');
+    put_pair(&(pair){bil_relation_mark(d->relation), id, name, "left", a, "right", b});
 }
 
 static json_t *value_json(const bil_item *item, const bil_description *description)
@@ -271,7 +261,7 @@ static int run(const command *self, int argc, const char **argv)
         if (code < 0) {
             if (strcmp(sides[0].origin.model, sides[1].origin.model) != 0) {
                 char why[900];
-                snprintf(why, sizeof why, "the left is a %s, the right a %s: their values can't be compared",
+                snprintf(why, sizeof why, "the left is model %s, the right model %s: their values can't be compared",
                          sides[0].origin.model, sides[1].origin.model);
                 code = say_error("", BIL_E_OTHER_MODEL, why);
             } else {

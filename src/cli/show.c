@@ -29,16 +29,20 @@ static void put_item(const bil_item *item, const bil_description *description, c
     bil_str_plain(item->id, id, sizeof id);
     bil_str_plain(item->name, name, sizeof name);
     item_text(item, description, value, sizeof value);
-    size_t width = screen_width();
-    const char *mark = item->unreadable ? "?" : item->cls == BIL_CLASS_SETUP ? " " : "·";
-    printf("%s ", mark);
+    size_t rest = screen_width() - 51;
+    printf("%s ", item->unreadable ? "?" : item->cls == BIL_CLASS_SETUP ? " " : "·");
     put_cell(stdout, id, 27);
     putchar(' ');
+    if (shown_width(value) > 20) {
+        printf("%s\n%*s%s\n", value, 51, "", name);
+        return;
+    }
     put_cell(stdout, value, 20);
     putchar(' ');
-    put_cell(stdout, name, width - 51 < 34 ? width - 51 : 34);
-    if (item->cls != BIL_CLASS_SETUP && width > 96)
-        printf(" %s", bil_class_name(item->cls));
+    if (shown_width(name) > rest)
+        put_cell(stdout, name, rest);
+    else
+        fputs(name, stdout);
     putchar('\n');
 }
 
@@ -69,7 +73,8 @@ static void put_tail(json_t *left_out, const bil_set_totals *totals)
         put_cell(stdout, json_string_value(json_object_get(entry, "class")), 20);
         printf(" %s\n", json_string_value(json_object_get(entry, "name")));
     }
-    printf("\n%s✓ whole and unaltered%s: %u values, %u that could not be read, %u left out\n", good(), plain(),
+    printf("\n· of the place, of the unit, or calibration; the rest is the work\n");
+    printf("%s✓ whole and unaltered%s: %u values, %u that could not be read, %u left out\n", good(), plain(),
            totals->values, totals->unreadable, totals->left_out);
 }
 

@@ -35,7 +35,23 @@ static bil_write_need need_of(const write_call *w, uint16_t i)
 
 /* ---- before ---- */
 
-static void put_who(const write_call *w)
+/* What the device is doing, and that it has to stop for the write. */
+static void put_state(const write_call *w, uint32_t found)
+{
+    const bil_description *d = w->want.description;
+    if (d->state == BIL_NONE)
+        return;
+    const bil_param *param = &d->params[d->state];
+    uint8_t raw[BIL_TEXT_MAX] = {0};
+    char text[BIL_VALUE_TEXT];
+    for (size_t i = param->format.size; i-- > 0; found >>= 8)
+        raw[i] = (uint8_t)found;
+    if (bil_value_text(&param->format, raw, NULL, text, sizeof text) == BIL_OK)
+        printf("%sState%s    %s; it is held for the write%s and goes back to %s afterwards\n", bold(), plain(), text,
+               w->config.may_restart ? ", restarts," : "", text);
+}
+
+static void put_who(const write_call *w, uint32_t found)
 {
     char age[64], id[BIL_ID_COUNT][BIL_VALUE_TEXT];
     for (int i = 0; i < BIL_ID_COUNT; i++)
@@ -51,6 +67,7 @@ static void put_who(const write_call *w)
            id[BIL_ID_HARDWARE], id[BIL_ID_FIRMWARE], id[BIL_ID_SERIAL]);
     static const char *const meaning[] = {"the same unit", "another unit, in the same place",
                                           "another unit, in another place"};
+    put_state(w, found);
     bil_purpose purpose = bil_job_purpose(w->job);
     printf("%sPurpose%s  %s: %s\n\n", bold(), plain(), bil_purpose_name(purpose), meaning[purpose]);
 }
@@ -61,16 +78,8 @@ static void put_change(const write_call *w, uint16_t i)
     char now[2 * BIL_VALUE_TEXT], then[2 * BIL_VALUE_TEXT];
     param_text(&w->dev.image, i, now, sizeof now);
     param_text(&w->want, i, then, sizeof then);
-    size_t width = screen_width(), value = width >= 110 ? 22 : 15;
-    printf("%s%s%s ", warn(), param->flags & BIL_SAFETY ? "!" : "→", plain());
-    put_cell(stdout, param->id, 24);
-    putchar(' ');
-    put_cell(stdout, now, value);
-    fputs(" ", stdout);
-    put_cell(stdout, then, value);
-    putchar(' ');
-    put_cell(stdout, param->name, width - 29 - 2 * value < 40 ? width - 29 - 2 * value : 40);
-    putchar('\n');
+    const char *mark = param->flags & BIL_SAFETY ? "!" : "→";
+    put_pair(&(pair){mark, param->id, param->name, "device now", now, "copy", then});
 }
 
 /* What a written parameter resets on the device and the copy doesn't bring back. */
@@ -130,7 +139,7 @@ static void put_plan(write_call *w)
                w->planned == 1 ? "" : "s");
         if (safety)
             printf(", %u of them safety-relevant (%s!%s)", safety, warn(), plain());
-        printf("\n  %-24s %-*s %s\n", "parameter", screen_width() >= 110 ? 22 : 15, "device now", "copy");
+        printf("\n  %-24s %-*s %s\n", "parameter", (int)pair_width(), "device now", "copy");
     } else {
         printf("Nothing differs: no value will be written.\n");
     }
@@ -172,7 +181,7 @@ static bool ask(void *ctx, const bil_action *action)
         for (uint16_t i = 0; i < w->want.description->count; i++)
             w->planned += need_of(w, i) == BIL_NEED_WRITE || need_of(w, i) == BIL_NEED_READ;
     } else {
-        put_who(w);
+        put_who(w, action->u.ask.found);
         put_plan(w);
     }
     fflush(stdout);
@@ -267,6 +276,7 @@ static bool save_safety_copy(void *ctx, const bil_image *have)
     w->file_error = set_file_save(have, &o, w->folder, name, w->safety, &totals);
     if (w->file_error)
         return false;
+    progress_clear();
     if (!w->json)
         printf("Safety copy  %s\nRecord       %s\n", w->safety, w->rec.path);
     json_t *line = json_pack("{s:s,s:s}", "event", "safety_copy", "path", w->safety);
@@ -410,7 +420,8 @@ static void put_verdict(const write_call *w, const bil_action *end)
         fprintf(stderr, "  %u value%s had been written.\n", p.written, p.written == 1 ? "" : "s");
     else
         fprintf(stderr, "  No value was written.\n");
-    put_how_to_go_on(w, end);
+    if (end->u.end.wrote || end->u.end.held)
+        put_how_to_go_on(w, end);
 }
 
 static void put_json(const write_call *w, const bil_action *end, int code)
@@ -441,14 +452,20 @@ static bool wants_password(const bil_description *d)
     return false;
 }
 
-static void get_password(write_call *w, int fd)
+/* What was handed over is taken at once; the prompt waits until the unit is known to be the right one. */
+static void take_password(write_call *w, int fd)
 {
-    bool in_environment = secret_from_environment("BILANCIA_PASSWORD", w->password, sizeof w->password);
-    if (!wants_password(w->want.description))
-        return;
-    w->config.has_password = fd >= 0 ? secret_from_fd(fd, w->password, sizeof w->password) : in_environment;
-    if (!w->config.has_password && fd < 0 && isatty(STDIN_FILENO))
+    w->config.has_password = secret_from_environment("BILANCIA_PASSWORD", w->password, sizeof w->password);
+    if (fd >= 0)
+        w->config.has_password = secret_from_fd(fd, w->password, sizeof w->password);
+}
+
+static void ask_password(write_call *w)
+{
+    if (!w->config.has_password && wants_password(w->want.description) && isatty(STDIN_FILENO)) {
+        progress_clear();
         w->config.has_password = secret_from_prompt("Password of the device: ", w->password, sizeof w->password);
+    }
 }
 
 static int load_copy(write_call *w, const models *m)
@@ -476,7 +493,7 @@ static int open_unit(write_call *w, const models *m)
         return say_error(w->address, error, why);
     if (w->dev.description == w->want.description)
         return -1;
-    snprintf(why, sizeof why, "the copy is from a %s, this is a %s", w->want.description->model,
+    snprintf(why, sizeof why, "the copy is from model %s, this is model %s", w->want.description->model,
              w->dev.description->model);
     device_close(&w->dev);
     return say_error(w->address, BIL_E_OTHER_MODEL, why);
@@ -569,9 +586,10 @@ static int run(const command *self, int argc, const char **argv)
     else
         code = load_copy(w, &m);
     if (code < 0) {
-        get_password(w, fd);
+        take_password(w, fd);
         code = open_unit(w, &m);
         if (code < 0) {
+            ask_password(w);
             code = carry_out(w);
             device_close(&w->dev);
         }

@@ -88,6 +88,7 @@ static flow begin(bil_job *job, bil_action *action, const bil_proc_step *step)
         action->u.ask.question = BIL_ASK_PERSON;
         action->u.ask.text = step->text;
         action->u.ask.have = job->config.have;
+        action->u.ask.found = job->found;
         return bil_give(job, action, BIL_ACT_ASK);
     }
 }

@@ -170,6 +170,7 @@ static flow ask(bil_job *job, bil_action *action)
     action->u.ask.question = BIL_ASK_WRITE;
     action->u.ask.text = "";
     action->u.ask.have = job->config.have;
+    action->u.ask.found = job->found;
     return bil_give(job, action, BIL_ACT_ASK);
 }
 
