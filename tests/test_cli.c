@@ -327,6 +327,7 @@ static void wrong_calls(void **state)
     expect(2, "names and passwords don't belong", sh("b read modbus+tcp://a:b@127.0.0.1/1"));
     expect(2, "a purpose is", sh("b write %s %s --as gift", copy, address[0]));
     expect(2, "models are", sh("b simulate ed-99"));
+    expect(2, "printable text", sh("b read %s --why \"$(printf 'a\\nb')\"", address[0]));
     expect(6, NULL, sh("b check %s >/dev/full", copy));
     const char *commands[] = {"read", "show", "compare", "write", "check", "simulate", "demo"};
     for (size_t i = 0; i < sizeof commands / sizeof commands[0]; i++)

@@ -297,6 +297,11 @@ const char *person(const char *option)
     return user && bil_text_is_printable(user->pw_name, strlen(user->pw_name)) ? user->pw_name : "";
 }
 
+bool note_is_good(const char *note)
+{
+    return !note || (strlen(note) < SET_TEXT && bil_text_is_printable(note, strlen(note)));
+}
+
 /* ---- progress ---- */
 
 static bool progress_shown;

@@ -90,6 +90,10 @@ int models_open(models *m, const char *file);
 /* Who does it: the option, or the name of the person logged in. */
 const char *person(const char *option);
 
+/* May this go into a copy or a record? NULL may. */
+bool note_is_good(const char *note);
+#define NOTE_WANTED "a line of printable text of less than 400 bytes is wanted"
+
 /* A progress line on stderr, when that is a terminal. */
 void progress_line(const char *what, uint32_t done, uint32_t total, uint32_t requests);
 void progress_clear(void);

@@ -131,10 +131,8 @@ static int run(const command *self, int argc, const char **argv)
     const char *where = c.arguments[0], *folder = folder_given ? folder_given : ".";
     if (!address_is_device(where))
         return call_end(&c, say_error(where, BIL_E_ADDRESS, NULL));
-    if ((why && !bil_text_is_printable(why, strlen(why))) || (who && !bil_text_is_printable(who, strlen(who))) ||
-        (why && strlen(why) >= SET_TEXT) || (who && strlen(who) >= SET_TEXT))
-        return call_end(
-            &c, say_error("--why, --who", BIL_E_CALL, "a line of printable text of less than 400 bytes is wanted"));
+    if (!note_is_good(why) || !note_is_good(who))
+        return call_end(&c, say_error("--why, --who", BIL_E_CALL, NOTE_WANTED));
     if (access(folder, W_OK | X_OK) != 0)
         return call_end(&c, say_error(folder, BIL_E_FILE_WRITE, NULL)); /* before a long read, not after */
     models m;

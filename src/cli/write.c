@@ -211,12 +211,18 @@ static json_t *intent_line(const write_call *w, const bil_action *action, const 
         snprintf(digest + 2 * i, 3, "%02x", w->totals.digest[i]);
     bil_image_identity(&w->dev.image, BIL_ID_SERIAL, serial, sizeof serial);
     bil_image_identity(&w->dev.image, BIL_ID_FIRMWARE, firmware, sizeof firmware);
-    return json_pack("{s:i,s:s,s:s,s:s,s:s,s:s,s:s,s:s,s:s,s:s,s:s,s:s,s:b,s:b,s:i,s:i}", "bilancia_record", 0, "event",
-                     "intent", "when", when, "who", person(w->who), "why", w->why ? w->why : "", "address", w->address,
-                     "model", w->want.description->model, "serial", serial, "firmware", firmware, "copy", w->copy,
-                     "copy_digest", digest, "purpose", bil_purpose_name(bil_job_purpose(w->job)), "with_calibration",
-                     (int)w->config.with_calibration, "restart", (int)w->config.may_restart, "found",
-                     (int)action->u.record.code, "planned", (int)w->planned);
+    char *whole = realpath(w->copy, NULL);
+    const char *path = whole ? whole : w->copy;
+    if (!bil_text_is_printable(path, strlen(path)))
+        path = "(a path that isn't UTF-8)";
+    json_t *line = json_pack(
+        "{s:i,s:s,s:s,s:s,s:s,s:s,s:s,s:s,s:s,s:s,s:s,s:s,s:b,s:b,s:i,s:i}", "bilancia_record", 0, "event", "intent",
+        "when", when, "who", person(w->who), "why", w->why ? w->why : "", "address", w->address, "model",
+        w->want.description->model, "serial", serial, "firmware", firmware, "copy", path, "copy_digest", digest,
+        "purpose", bil_purpose_name(bil_job_purpose(w->job)), "with_calibration", (int)w->config.with_calibration,
+        "restart", (int)w->config.may_restart, "found", (int)action->u.record.code, "planned", (int)w->planned);
+    free(whole);
+    return line;
 }
 
 static void say_event(const write_call *w, const bil_action *action)
@@ -579,6 +585,8 @@ static int run(const command *self, int argc, const char **argv)
         code = say_error("", BIL_E_CALL, "write takes a saved copy and then one device address");
     else if (given < 0)
         code = say_error(purpose, BIL_E_CALL, "a purpose is restore, replacement or clone");
+    else if (!note_is_good(who) || !note_is_good(why))
+        code = say_error("--why, --who", BIL_E_CALL, NOTE_WANTED);
     else if (access(folder, W_OK | X_OK) != 0)
         code = say_error(folder, BIL_E_FILE_WRITE, NULL);
     else if (models_open(&m, description) != BIL_OK)

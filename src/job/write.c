@@ -42,6 +42,23 @@ static flow refuse(bil_job *job, bil_error cause, uint16_t param)
     return stop(job, BIL_VERDICT_REFUSED);
 }
 
+/* Goes on with the procedure begun, or with the read begun. When that fails the job stops. */
+static flow play(bil_job *job, bil_action *action, bil_verdict untouched)
+{
+    flow f = bil_player_run(job, action);
+    if (f == FLOW_FAILED)
+        stop(job, untouched);
+    return f;
+}
+
+static flow look(bil_job *job, bil_action *action)
+{
+    flow f = bil_reader_run(job, action);
+    if (f == FLOW_FAILED)
+        stop(job, BIL_VERDICT_UNTOUCHED);
+    return f;
+}
+
 /* ---- before anything is changed ---- */
 
 static flow start(bil_job *job, bil_action *action)
@@ -99,11 +116,9 @@ static bil_error gate(bil_job *job)
 
 static flow identify(bil_job *job, bil_action *action)
 {
-    flow f = bil_reader_run(job, action);
-    if (f == FLOW_ACTION)
+    flow f = look(job, action);
+    if (f != FLOW_DONE)
         return f;
-    if (f == FLOW_FAILED)
-        return stop(job, BIL_VERDICT_UNTOUCHED);
     bil_error error = gate(job);
     if (error)
         return refuse(job, error, BIL_NONE);
@@ -115,11 +130,9 @@ static flow identify(bil_job *job, bil_action *action)
 
 static flow read_all(bil_job *job, bil_action *action)
 {
-    flow f = bil_reader_run(job, action);
-    if (f == FLOW_ACTION)
+    flow f = look(job, action);
+    if (f != FLOW_DONE)
         return f;
-    if (f == FLOW_FAILED)
-        return stop(job, BIL_VERDICT_UNTOUCHED);
     bil_image_copy(&job->expect, job->config.have);
     if (job->description->state == BIL_NONE)
         return go(job, PH_ASK);
@@ -208,11 +221,9 @@ static flow safety_done(bil_job *job)
 
 static flow unlock(bil_job *job, bil_action *action)
 {
-    flow f = bil_player_run(job, action);
-    if (f == FLOW_ACTION)
+    flow f = play(job, action, BIL_VERDICT_REFUSED);
+    if (f != FLOW_DONE)
         return f;
-    if (f == FLOW_FAILED)
-        return stop(job, BIL_VERDICT_REFUSED);
     return go(job, PH_HOLD);
 }
 
@@ -226,11 +237,9 @@ static flow hold(bil_job *job, bil_action *action)
 
 static flow hold_steps(bil_job *job, bil_action *action)
 {
-    flow f = bil_player_run(job, action);
-    if (f == FLOW_ACTION)
+    flow f = play(job, action, BIL_VERDICT_REFUSED);
+    if (f != FLOW_DONE)
         return f;
-    if (f == FLOW_FAILED)
-        return stop(job, BIL_VERDICT_REFUSED);
     go(job, PH_HELD);
     return bil_give_record(job, action, BIL_EV_HELD);
 }
@@ -286,11 +295,9 @@ static uint16_t foreign_change(const bil_job *job)
 
 static flow recheck(bil_job *job, bil_action *action)
 {
-    flow f = bil_reader_run(job, action);
-    if (f == FLOW_ACTION)
+    flow f = look(job, action);
+    if (f != FLOW_DONE)
         return f;
-    if (f == FLOW_FAILED)
-        return stop(job, BIL_VERDICT_UNTOUCHED);
     uint16_t changed = foreign_change(job);
     if (changed != BIL_NONE)
         return refuse(job, BIL_E_FOREIGN_CHANGE, changed);
@@ -411,11 +418,9 @@ static bool same_unit(const bil_job *job)
 
 static flow read_back(bil_job *job, bil_action *action)
 {
-    flow f = bil_reader_run(job, action);
-    if (f == FLOW_ACTION)
+    flow f = look(job, action);
+    if (f != FLOW_DONE)
         return f;
-    if (f == FLOW_FAILED)
-        return stop(job, BIL_VERDICT_INCOMPLETE);
     if (job->reconnected && !same_unit(job))
         return refuse(job, BIL_E_OTHER_UNIT, BIL_NONE);
     job->reconnected = false;
@@ -443,11 +448,9 @@ static flow store(bil_job *job, bil_action *action)
 
 static flow store_steps(bil_job *job, bil_action *action)
 {
-    flow f = bil_player_run(job, action);
-    if (f == FLOW_ACTION)
+    flow f = play(job, action, BIL_VERDICT_INCOMPLETE);
+    if (f != FLOW_DONE)
         return f;
-    if (f == FLOW_FAILED)
-        return stop(job, BIL_VERDICT_INCOMPLETE);
     go(job, PH_RESTART);
     return bil_give_record(job, action, BIL_EV_STORED);
 }
@@ -466,22 +469,18 @@ static flow restart(bil_job *job, bil_action *action)
 
 static flow restart_steps(bil_job *job, bil_action *action)
 {
-    flow f = bil_player_run(job, action);
-    if (f == FLOW_ACTION)
+    flow f = play(job, action, BIL_VERDICT_INCOMPLETE);
+    if (f != FLOW_DONE)
         return f;
-    if (f == FLOW_FAILED)
-        return stop(job, BIL_VERDICT_INCOMPLETE);
     bil_reader_identity(job, job->config.have);
     return go(job, PH_WHO_CAME_BACK);
 }
 
 static flow who_came_back(bil_job *job, bil_action *action)
 {
-    flow f = bil_reader_run(job, action);
-    if (f == FLOW_ACTION)
+    flow f = look(job, action);
+    if (f != FLOW_DONE)
         return f;
-    if (f == FLOW_FAILED)
-        return stop(job, BIL_VERDICT_INCOMPLETE);
     if (!same_unit(job))
         return refuse(job, BIL_E_OTHER_UNIT, BIL_NONE);
     job->reconnected = false;
@@ -496,22 +495,18 @@ static flow who_came_back(bil_job *job, bil_action *action)
 /* Where a restart ends hold, the device is held again: whether it may be let go isn't known yet. */
 static flow unlock_again(bil_job *job, bil_action *action)
 {
-    flow f = bil_player_run(job, action);
-    if (f == FLOW_ACTION)
+    flow f = play(job, action, BIL_VERDICT_INCOMPLETE);
+    if (f != FLOW_DONE)
         return f;
-    if (f == FLOW_FAILED)
-        return stop(job, BIL_VERDICT_INCOMPLETE);
     bil_player_start(job, procedure(job, BIL_PROC_HOLD));
     return go(job, PH_HOLD_AGAIN);
 }
 
 static flow hold_again(bil_job *job, bil_action *action)
 {
-    flow f = bil_player_run(job, action);
-    if (f == FLOW_ACTION)
+    flow f = play(job, action, BIL_VERDICT_INCOMPLETE);
+    if (f != FLOW_DONE)
         return f;
-    if (f == FLOW_FAILED)
-        return stop(job, BIL_VERDICT_INCOMPLETE);
     return go(job, PH_PROVE);
 }
 
@@ -527,11 +522,9 @@ static flow prove(bil_job *job)
 
 static flow proving(bil_job *job, bil_action *action)
 {
-    flow f = bil_reader_run(job, action);
-    if (f == FLOW_ACTION)
+    flow f = look(job, action);
+    if (f != FLOW_DONE)
         return f;
-    if (f == FLOW_FAILED)
-        return stop(job, BIL_VERDICT_INCOMPLETE);
     if (job->reconnected && !same_unit(job))
         return refuse(job, BIL_E_OTHER_UNIT, BIL_NONE);
     job->reconnected = false;
