@@ -1,5 +1,8 @@
 /* The merge against brute force: two random halves of a world of ids, every relation as counted one by one. */
+#include <unistd.h>
+
 #include "help.h"
+#include "host/set_file.h"
 
 enum { WORLD = 40 };
 
@@ -103,8 +106,130 @@ static void a_broken_side_is_named(void **state)
     assert_int_equal(c.failed_side, 1);
 }
 
+/* ---- files, longer than the blocks in which they are read ---- */
+
+enum { VALUES = 6000, FILE_ROOM = 1 << 21 };
+
+static bil_str str(const char *text)
+{
+    return (bil_str){text, strlen(text)};
+}
+
+/* Writes a set in which value i is i, or i + 1 where `other[i]` says so; lines of many lengths. */
+static size_t make_set(char *out, const bool *other)
+{
+    bil_digest digests[2];
+    assert_true(digest_open(&digests[0]) && digest_open(&digests[1]));
+    bil_set_writer writer;
+    bil_set_header header = {.model = str("T-2"), .serial = str("9")};
+    size_t used, length;
+    char line[BIL_SET_LINE];
+    assert_int_equal(bil_set_begin(&writer, digests[0], digests[1], NULL, &header, out, &used), BIL_OK);
+    for (uint16_t i = 0; i < VALUES; i++) {
+        char id[20], name[300];
+        uint16_t value = (uint16_t)(i + (other && other[i]));
+        snprintf(id, sizeof id, "v.n%05u", i);
+        memset(name, 'x', sizeof name);
+        name[(i * 7919u) % 290] = '\0';
+        bil_item item = {.id = str(id),
+                         .name = str(name),
+                         .type = BIL_U16,
+                         .cls = BIL_CLASS_SETUP,
+                         .size = 2,
+                         .raw = {(uint8_t)(value >> 8), (uint8_t)value}};
+        assert_int_equal(bil_set_item(&writer, &item, line, &length), BIL_OK);
+        memcpy(out + used, line, length);
+        used += length;
+    }
+    assert_int_equal(bil_set_end(&writer, line, &length), BIL_OK);
+    memcpy(out + used, line, length);
+    digest_close(&digests[0]);
+    digest_close(&digests[1]);
+    return used + length;
+}
+
+static void put_file(const char *path, const char *bytes, size_t size)
+{
+    FILE *file = fopen(path, "wb");
+    assert_non_null(file);
+    assert_int_equal(fwrite(bytes, 1, size, file), size);
+    assert_int_equal(fclose(file), 0);
+}
+
+/* Compares as the tool does. Returns the error, or 0 with the counts. */
+static int compare_files(const char *left, const char *right, bool skip, uint32_t *changed, uint32_t *equal)
+{
+    set_file a, b;
+    int error = set_file_open(&a, left, SET_QUICKLY), got;
+    if (error)
+        return error;
+    error = set_file_open(&b, right, SET_QUICKLY);
+    if (!error) {
+        set_pair pair = {&a, &b};
+        bil_compare c;
+        bil_difference d;
+        bil_compare_init(&c, set_file_source(&a), set_file_source(&b));
+        if (skip)
+            c.skip = set_pair_skip(&pair);
+        while ((got = bil_compare_next(&c, &d)) == 1)
+            ;
+        error = -got;
+        *changed = c.count[BIL_REL_CHANGED];
+        *equal = c.count[BIL_REL_EQUAL];
+        set_file_close(&b);
+    }
+    set_file_close(&a);
+    return error;
+}
+
+static void files_are_compared_quickly_and_surely(void **state)
+{
+    (void)state;
+    char left[] = "/tmp/bilancia-left-XXXXXX", right[] = "/tmp/bilancia-right-XXXXXX";
+    close(mkstemp(left));
+    close(mkstemp(right));
+    static char a[FILE_ROOM], b[FILE_ROOM];
+    static bool other[VALUES];
+    dice d = {1234};
+    size_t size = make_set(a, NULL), other_size = 0;
+    assert_true(size > 1000000);
+    put_file(left, a, size);
+    static const uint32_t one_in[] = {1, 2, 50, 1000, VALUES + 1};
+    for (size_t k = 0; k < 5; k++) {
+        uint32_t expected = 0, changed, equal;
+        for (size_t i = 0; i < VALUES; i++)
+            expected += other[i] = roll_below(&d, one_in[k]) == 0;
+        other_size = make_set(b, other);
+        put_file(right, b, other_size);
+        for (int skip = 0; skip < 2; skip++) {
+            assert_int_equal(compare_files(left, right, skip, &changed, &equal), 0);
+            assert_int_equal(changed, expected);
+            assert_int_equal(equal, VALUES - expected);
+        }
+    }
+    /* whatever is cut or changed, in one file or the same way in both, is noticed */
+    uint32_t changed, equal;
+    for (int round = 0; round < 60; round++) {
+        size_t at = ((size_t)roll_below(&d, 1 << 20) << 1 | 1) % size;
+        char kept = a[at];
+        a[at] = (char)(kept ^ (1 << roll_below(&d, 7)));
+        bool cut = round % 3 == 0;
+        put_file(left, a, cut ? at : size);
+        put_file(right, round % 2 ? a : b, cut && round % 2 ? at : round % 2 ? size : other_size);
+        assert_int_not_equal(compare_files(left, right, true, &changed, &equal), 0);
+        set_origin origin;
+        bil_set_totals totals;
+        char why[300];
+        assert_int_not_equal(set_file_check(left, &origin, &totals, why, sizeof why), 0);
+        a[at] = kept;
+    }
+    unlink(left);
+    unlink(right);
+}
+
 int main(void)
 {
-    const struct CMUnitTest tests[] = {cmocka_unit_test(as_brute_force_says), cmocka_unit_test(a_broken_side_is_named)};
+    const struct CMUnitTest tests[] = {cmocka_unit_test(as_brute_force_says), cmocka_unit_test(a_broken_side_is_named),
+                                       cmocka_unit_test(files_are_compared_quickly_and_surely)};
     return cmocka_run_group_tests_name("compare", tests, NULL, NULL);
 }

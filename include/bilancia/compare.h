@@ -44,8 +44,16 @@ typedef struct bil_difference {
     const bil_item *left, *right; /* NULL on the side that doesn't have it */
 } bil_difference;
 
+/* Steps over parameters that are equal on both sides and returns how many; called only while both sides stand before
+ * their next item. With it, equal parameters are counted but not all of them are given. */
+typedef struct bil_skip {
+    uint32_t (*equal)(void *ctx);
+    void *ctx;
+} bil_skip;
+
 typedef struct bil_compare {
     bil_source source[2];
+    bil_skip skip; /* may be set after bil_compare_init */
     bil_item item[2];
     uint8_t have[2], done[2];
     uint8_t failed_side; /* 0 left, 1 right, when bil_compare_next failed */

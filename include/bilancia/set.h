@@ -19,7 +19,8 @@
  * until the first release; its version is 0 so long.
  *
  * The values digest is SHA-256 over "id type hex\n" of every value of the classes setup, place and
- * calibration, in the order of the lines. The digest is SHA-256 over all lines before the last.
+ * calibration, in the order of the lines. The digest is SHA-256 over every byte of the file before its own hex digits;
+ * what follows them is "}}\n and the end of the file.
  *
  * Strings in headers and items are JSON text between the quotes (still escaped) and point into the line. */
 #ifndef BILANCIA_SET_H
@@ -32,6 +33,7 @@
 #define BIL_SET_ITEM_LINE 512 /* longest parameter or left-out line, with its LF */
 #define BIL_SET_LINE 2048     /* longest line of any kind, with its LF */
 #define BIL_SET_CHUNK 1440    /* bytes of a file in one chunk; only the last may be shorter */
+#define BIL_SET_TAIL 68       /* bytes from the digest's first hex digit to the end of the file */
 #define BIL_FILE_NAME_MAX 255
 
 typedef struct bil_str {
@@ -78,6 +80,8 @@ typedef struct bil_set_writer {
 int bil_set_begin(bil_set_writer *writer, bil_digest whole, bil_digest values, const bil_float_ops *floats,
                   const bil_set_header *header, char *line, size_t *length);
 int bil_set_left_out(bil_set_writer *writer, const bil_param *param, char *line, size_t *length);
+/* An item as the reader gives it, or with strings that need no escape. */
+int bil_set_item(bil_set_writer *writer, const bil_item *item, char *line, size_t *length);
 /* Parameter `index` of the image; it must be present or unreadable. */
 int bil_set_value(bil_set_writer *writer, const bil_image *image, uint16_t index, char *line, size_t *length);
 int bil_set_file(bil_set_writer *writer, const char *name, uint64_t bytes, const uint8_t digest[BIL_SHA256], char *line,
@@ -111,6 +115,9 @@ typedef struct bil_set_reader {
     bil_str file_name;
 } bil_set_reader;
 
+/* Without `whole` (its ops NULL) the caller digests the bytes itself and compares with totals.digest, which then is
+ * what the file says. Without `values` neither the values digest nor the counts are worked out again: the digest covers
+ * them. */
 void bil_set_reader_init(bil_set_reader *reader, bil_digest whole, bil_digest values, bil_digest file);
 /* `kind` tells what the line was. An error is final. */
 int bil_set_reader_line(bil_set_reader *reader, const char *line, size_t length, bil_line_kind *kind);

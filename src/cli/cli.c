@@ -172,25 +172,25 @@ size_t pair_width(void)
     return screen_width() >= 110 ? 22 : 15;
 }
 
-void put_pair(const pair *p)
+void put_pair(FILE *out, const pair *p)
 {
     size_t width = screen_width(), value = pair_width(), rest = width - 29 - 2 * value;
-    printf("%s%s%s ", warn(), p->mark, plain());
-    put_cell(stdout, p->id, 24);
-    putchar(' ');
+    fprintf(out, "%s%s%s ", warn(), p->mark, plain());
+    put_cell(out, p->id, 24);
+    putc(' ', out);
     if (shown_width(p->left) > value || shown_width(p->right) > value) {
-        printf("%s\n    %-11s %s\n    %-11s %s\n", p->name, p->left_label, p->left, p->right_label, p->right);
+        fprintf(out, "%s\n    %-11s %s\n    %-11s %s\n", p->name, p->left_label, p->left, p->right_label, p->right);
         return;
     }
-    put_cell(stdout, p->left, value);
-    putchar(' ');
-    put_cell(stdout, p->right, value);
-    putchar(' ');
+    put_cell(out, p->left, value);
+    putc(' ', out);
+    put_cell(out, p->right, value);
+    putc(' ', out);
     if (shown_width(p->name) > rest)
-        put_cell(stdout, p->name, rest);
+        put_cell(out, p->name, rest);
     else
-        fputs(p->name, stdout);
-    putchar('\n');
+        fputs(p->name, out);
+    putc('\n', out);
 }
 
 static void add_unit(const char *unit, char *out, size_t size)

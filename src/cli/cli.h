@@ -69,7 +69,7 @@ typedef struct pair {
     const char *mark, *id, *name;
     const char *left_label, *left, *right_label, *right;
 } pair;
-void put_pair(const pair *p);
+void put_pair(FILE *out, const pair *p);
 /* The width of each value in such a row, for a heading above it. */
 size_t pair_width(void);
 /* Width of the terminal, 80 where there is none. */

@@ -52,14 +52,10 @@ static int open_device(side *s, const models *m)
 
 static int open_file(side *s, const models *m)
 {
-    bil_set_totals totals;
-    char why[500];
-    int error = set_file_check(s->text, &s->origin, &totals, why, sizeof why);
-    if (error)
-        return say_error("", error, why);
-    error = set_file_open(&s->set, s->text);
+    int error = set_file_open(&s->set, s->text, SET_QUICKLY);
     if (error)
         return say_error("", error, s->set.why);
+    s->origin = s->set.origin;
     s->description = models_find(m, s->origin.model, s->origin.layout, NULL);
     return -1;
 }
@@ -90,16 +86,16 @@ static bool meant_to_differ(bil_class cls, bool same_unit)
     return cls == BIL_CLASS_UNIT || (!same_unit && (cls == BIL_CLASS_PLACE || cls == BIL_CLASS_CALIBRATION));
 }
 
-static void put_side(const char *which, const side *s)
+static void put_side(FILE *out, const char *which, const side *s)
 {
     char age[64];
     age_text(s->origin.when, age, sizeof age);
-    printf("%-6s %s%s%s  %s\n       %s %s, firmware %s, serial number %s%s%s\n", which, bold(),
-           s->is_device ? "device now" : "saved copy", plain(), s->text, s->origin.vendor, s->origin.model,
-           s->origin.firmware, s->origin.serial, s->is_device ? "" : ", read ", s->is_device ? "" : age);
+    fprintf(out, "%-6s %s%s%s  %s\n       %s %s, firmware %s, serial number %s%s%s\n", which, bold(),
+            s->is_device ? "device now" : "saved copy", plain(), s->text, s->origin.vendor, s->origin.model,
+            s->origin.firmware, s->origin.serial, s->is_device ? "" : ", read ", s->is_device ? "" : age);
 }
 
-static void put_row(const bil_difference *d, const side *left, const side *right, char *group)
+static void put_row(FILE *out, const bil_difference *d, const side *left, const side *right, char *group)
 {
     const bil_item *item = d->left ? d->left : d->right;
     char id[BIL_ID_MAX + 1], name[512], a[2 * BIL_VALUE_TEXT] = "—", b[2 * BIL_VALUE_TEXT] = "—";
@@ -113,9 +109,9 @@ static void put_row(const bil_difference *d, const side *left, const side *right
     if (strlen(group) != length || memcmp(group, id, length) != 0) {
         memcpy(group, id, length);
         group[length] = '\0';
-        printf("%s%s%s\n", bold(), group, plain());
+        fprintf(out, "%s%s%s\n", bold(), group, plain());
     }
-    put_pair(&(pair){bil_relation_mark(d->relation), id, name, "left", a, "right", b});
+    put_pair(out, &(pair){bil_relation_mark(d->relation), id, name, "left", a, "right", b});
 }
 
 static json_t *value_json(const bil_item *item, const bil_description *description)
@@ -133,7 +129,8 @@ static json_t *value_json(const bil_item *item, const bil_description *descripti
     return json_pack("{s:s,s:s}", "raw", hex, "value", text);
 }
 
-static void put_json_row(const bil_difference *d, const side *left, const side *right, bool apart, bool first)
+static void put_json_row(FILE *out, const bil_difference *d, const side *left, const side *right, bool apart,
+                         bool first)
 {
     const bil_item *item = d->left ? d->left : d->right;
     char name[512], unit[64];
@@ -143,97 +140,121 @@ static void put_json_row(const bil_difference *d, const side *left, const side *
                             "unit", unit, "class", bil_class_name(item->cls), "relation",
                             bil_relation_name(d->relation), "meant_to_differ", apart, "left",
                             value_json(d->left, left->description), "right", value_json(d->right, right->description));
-    printf(first ? "\n    " : ",\n    ");
-    json_dumpf(row, stdout, JSON_COMPACT);
+    fprintf(out, first ? "\n    " : ",\n    ");
+    json_dumpf(row, out, JSON_COMPACT);
     json_decref(row);
 }
 
-static void put_json_side(const char *key, const side *s)
+static void put_json_side(FILE *out, const char *key, const side *s)
 {
-    json_t *out = json_pack("{s:s,s:s,s:s,s:s,s:s,s:s}", "kind", s->is_device ? "device" : "copy", "from", s->text,
-                            "model", s->origin.model, "firmware", s->origin.firmware, "serial", s->origin.serial,
-                            "device", s->origin.device);
-    printf("  \"%s\": ", key);
-    json_dumpf(out, stdout, 0);
-    printf(",\n");
-    json_decref(out);
+    json_t *json = json_pack("{s:s,s:s,s:s,s:s,s:s,s:s}", "kind", s->is_device ? "device" : "copy", "from", s->text,
+                             "model", s->origin.model, "firmware", s->origin.firmware, "serial", s->origin.serial,
+                             "device", s->origin.device);
+    fprintf(out, "  \"%s\": ", key);
+    json_dumpf(json, out, 0);
+    fprintf(out, ",\n");
+    json_decref(json);
 }
 
-static void put_totals(const counts *n)
+static void put_totals(FILE *out, const counts *n)
 {
     static const char *const words[BIL_RELATION_COUNT] = {NULL,         "changed",    "only left",
                                                           "only right", "unreadable", "not comparable"};
     if (n->differing == 0) {
-        printf("%s✓ equal%s: %u value%s", good(), plain(), n->relation[BIL_REL_EQUAL],
-               n->relation[BIL_REL_EQUAL] == 1 ? "" : "s");
+        fprintf(out, "%s✓ equal%s: %u value%s", good(), plain(), n->relation[BIL_REL_EQUAL],
+                n->relation[BIL_REL_EQUAL] == 1 ? "" : "s");
     } else {
-        printf("%s≠ %u differ%s", warn(), n->differing, plain());
+        fprintf(out, "%s≠ %u differ%s", warn(), n->differing, plain());
         const char *between = ": ";
         for (int i = BIL_REL_CHANGED; i < BIL_RELATION_COUNT; i++)
             if (n->relation[i]) {
-                printf("%s%u %s", between, n->relation[i], words[i]);
+                fprintf(out, "%s%u %s", between, n->relation[i], words[i]);
                 between = ", ";
             }
-        printf("; %u equal", n->relation[BIL_REL_EQUAL]);
+        fprintf(out, "; %u equal", n->relation[BIL_REL_EQUAL]);
     }
     if (n->apart)
-        printf("; %u meant to differ between units", n->apart);
-    putchar('\n');
+        fprintf(out, "; %u meant to differ between units", n->apart);
+    putc('\n', out);
 }
 
-static void put_json_totals(const counts *n)
+static void put_json_totals(FILE *out, const counts *n)
 {
-    printf("\n  ],\n  \"counts\": {");
+    fprintf(out, "\n  ],\n  \"counts\": {");
     for (int i = 0; i < BIL_RELATION_COUNT; i++)
-        printf("\"%s\": %u, ", bil_relation_name((bil_relation)i), n->relation[i]);
-    printf("\"meant_to_differ\": %u},\n  \"differing\": %u\n}\n", n->apart, n->differing);
+        fprintf(out, "\"%s\": %u, ", bil_relation_name((bil_relation)i), n->relation[i]);
+    fprintf(out, "\"meant_to_differ\": %u},\n  \"differing\": %u\n}\n", n->apart, n->differing);
+}
+
+/* Nothing that a file says counts before its end: what is to be said waits in a file that nobody else sees. */
+static void say_spooled(FILE *spool)
+{
+    char bytes[1 << 15];
+    size_t got;
+    rewind(spool);
+    while ((got = fread(bytes, 1, sizeof bytes, spool)) > 0)
+        fwrite(bytes, 1, got, stdout);
+}
+
+static int merge_sides(FILE *out, side *left, side *right, bool all, bool json, counts *n)
+{
+    bool same_unit = strcmp(left->origin.serial, right->origin.serial) == 0;
+    bil_compare merge;
+    set_pair files = {&left->set, &right->set};
+    bil_compare_init(&merge, side_source(left), side_source(right));
+    if (!all && !left->is_device && !right->is_device)
+        merge.skip = set_pair_skip(&files);
+    bil_difference d;
+    char group[BIL_ID_MAX + 1] = "";
+    bool first = true;
+    int got;
+    while ((got = bil_compare_next(&merge, &d)) == 1) {
+        const bil_item *item = d.left ? d.left : d.right;
+        bool differs = d.relation != BIL_REL_EQUAL, apart = differs && meant_to_differ(item->cls, same_unit);
+        n->apart += apart;
+        n->differing += differs && !apart;
+        n->relation[d.relation] += differs && !apart;
+        if (json && (all || differs)) {
+            put_json_row(out, &d, left, right, apart, first);
+            first = false;
+        } else if (!json && (all || (differs && !apart))) {
+            put_row(out, &d, left, right, group);
+            first = false;
+        }
+    }
+    n->relation[BIL_REL_EQUAL] = merge.count[BIL_REL_EQUAL];
+    if (!json && !first)
+        putc('\n', out);
+    return got < 0 ? say_error("", -got, (merge.failed_side ? right : left)->set.why) : EXIT_DONE;
 }
 
 static int compare_sides(side *left, side *right, bool all, bool json)
 {
-    bool same_unit = strcmp(left->origin.serial, right->origin.serial) == 0;
-    bil_compare merge;
-    bil_compare_init(&merge, side_source(left), side_source(right));
-    bil_difference d;
     counts n = {0};
-    char group[BIL_ID_MAX + 1] = "";
-    bool first = true;
-    int got;
+    FILE *out = tmpfile();
+    if (!out)
+        return say_error("temporary file", BIL_E_FILE_WRITE, NULL);
     if (json) {
-        printf("{\n");
-        put_json_side("left", left);
-        put_json_side("right", right);
-        printf("  \"parameters\": [");
+        fprintf(out, "{\n");
+        put_json_side(out, "left", left);
+        put_json_side(out, "right", right);
+        fprintf(out, "  \"parameters\": [");
     } else {
-        put_side("Left", left);
-        put_side("Right", right);
-        putchar('\n');
+        put_side(out, "Left", left);
+        put_side(out, "Right", right);
+        putc('\n', out);
     }
-    while ((got = bil_compare_next(&merge, &d)) == 1) {
-        const bil_item *item = d.left ? d.left : d.right;
-        bool apart = d.relation != BIL_REL_EQUAL && meant_to_differ(item->cls, same_unit);
-        n.apart += apart;
-        n.differing += d.relation != BIL_REL_EQUAL && !apart;
-        n.relation[d.relation] += !apart;
-        if (json && (all || d.relation != BIL_REL_EQUAL)) {
-            put_json_row(&d, left, right, apart, first);
-            first = false;
-        } else if (!json && (all || (d.relation != BIL_REL_EQUAL && !apart))) {
-            put_row(&d, left, right, group);
-            first = false;
-        }
-    }
-    if (got < 0) {
-        const side *s = merge.failed_side ? right : left;
-        return say_error("", -got, s->set.why);
-    }
-    if (!json && !first)
-        putchar('\n');
+    int code = merge_sides(out, left, right, all, json, &n);
     if (json)
-        put_json_totals(&n);
+        put_json_totals(out, &n);
     else
-        put_totals(&n);
-    return n.differing ? EXIT_DIFFERENT : EXIT_DONE;
+        put_totals(out, &n);
+    if (code == EXIT_DONE && ferror(out))
+        code = say_error("temporary file", storage_error(), NULL);
+    if (code == EXIT_DONE)
+        say_spooled(out);
+    fclose(out);
+    return code != EXIT_DONE ? code : n.differing ? EXIT_DIFFERENT : EXIT_DONE;
 }
 
 static int run(const command *self, int argc, const char **argv)

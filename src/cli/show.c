@@ -116,7 +116,7 @@ static int show(const char *path, const models *m, bool json)
     if (error)
         return say_error("", error, why);
     set_file set;
-    error = set_file_open(&set, path);
+    error = set_file_open(&set, path, SET_WHOLLY);
     if (error)
         return say_error("", error, set.why);
     json_t *left_out = json_array();

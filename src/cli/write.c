@@ -79,7 +79,7 @@ static void put_change(const write_call *w, uint16_t i)
     param_text(&w->dev.image, i, now, sizeof now);
     param_text(&w->want, i, then, sizeof then);
     const char *mark = param->flags & BIL_SAFETY ? "!" : "→";
-    put_pair(&(pair){mark, param->id, param->name, "device now", now, "copy", then});
+    put_pair(stdout, &(pair){mark, param->id, param->name, "device now", now, "copy", then});
 }
 
 /* What a written parameter resets on the device and the copy doesn't bring back. */

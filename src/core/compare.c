@@ -66,6 +66,8 @@ static bil_relation relate(const bil_item *a, const bil_item *b)
 
 int bil_compare_next(bil_compare *compare, bil_difference *difference)
 {
+    if (compare->skip.equal && !compare->have[0] && !compare->have[1] && !compare->done[0] && !compare->done[1])
+        compare->count[BIL_REL_EQUAL] += compare->skip.equal(compare->skip.ctx);
     for (uint8_t side = 0; side < 2; side++) {
         if (compare->have[side] || compare->done[side])
             continue;

@@ -37,13 +37,22 @@ void bil_json_number(json_out *out, uint64_t number)
     bil_json_raw(out, digits + at, sizeof digits - at);
 }
 
+void bil_json_digits(json_out *out, const uint8_t *bytes, size_t count)
+{
+    if ((size_t)(out->end - out->at) < 2 * count) {
+        out->full = true;
+        return;
+    }
+    for (size_t i = 0; i < count; i++) {
+        *out->at++ = hex_digits[bytes[i] >> 4];
+        *out->at++ = hex_digits[bytes[i] & 15];
+    }
+}
+
 void bil_json_hex(json_out *out, const uint8_t *bytes, size_t count)
 {
     bil_json_lit(out, "\"");
-    for (size_t i = 0; i < count; i++) {
-        char pair[2] = {hex_digits[bytes[i] >> 4], hex_digits[bytes[i] & 15]};
-        bil_json_raw(out, pair, 2);
-    }
+    bil_json_digits(out, bytes, count);
     bil_json_lit(out, "\"");
 }
 

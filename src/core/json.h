@@ -14,6 +14,8 @@ void bil_json_open(json_out *out, char *line, size_t size);
 void bil_json_raw(json_out *out, const char *text, size_t length);
 void bil_json_lit(json_out *out, const char *text);
 void bil_json_number(json_out *out, uint64_t number);
+/* Hex digits, without and with quotes. */
+void bil_json_digits(json_out *out, const uint8_t *bytes, size_t count);
 void bil_json_hex(json_out *out, const uint8_t *bytes, size_t count);
 /* A string with its quotes. `text` is printable UTF-8, so that only \" and \\ need an escape. */
 void bil_json_string(json_out *out, const char *text, size_t length);
@@ -41,7 +43,6 @@ bil_str bil_json_take_value(json_in *in);
 void bil_json_put_value(json_out *out, const bil_format *format, const uint8_t *raw, const bil_float_ops *floats);
 
 /* Adds one value to the values digest, where its class counts. */
-void bil_set_values_digest(bil_digest *values, bil_str id, bil_type type, bil_class cls, const uint8_t *raw,
-                           size_t size);
+void bil_set_values_digest(bil_digest *values, const bil_item *item);
 
 #endif

@@ -11,8 +11,10 @@ void bil_set_reader_init(bil_set_reader *reader, bil_digest whole, bil_digest va
     reader->whole = whole;
     reader->values = values;
     reader->file = file;
-    whole.ops->start(whole.ctx);
-    values.ops->start(values.ctx);
+    if (whole.ops)
+        whole.ops->start(whole.ctx);
+    if (values.ops)
+        values.ops->start(values.ctx);
 }
 
 static bool id_is_valid(bil_str id)
@@ -162,8 +164,8 @@ static int read_value(bil_set_reader *reader, json_in *in)
     bil_json_need(in, "}\n");
     if (in->failed || !id_is_valid(item->id))
         return BIL_E_SET_LINE;
-    if (item->unreadable == BIL_OK)
-        bil_set_values_digest(&reader->values, item->id, item->type, item->cls, item->raw, item->size);
+    if (item->unreadable == BIL_OK && reader->values.ops)
+        bil_set_values_digest(&reader->values, item);
     enter(reader, PHASE_VALUES);
     return in_order(reader, item->id);
 }
@@ -247,7 +249,7 @@ static int close_file(bil_set_reader *reader)
     return memcmp(digest, reader->file_digest, BIL_SHA256) == 0 ? BIL_OK : BIL_E_SET_ALTERED;
 }
 
-static int read_end(bil_set_reader *reader, json_in *in)
+static int read_end(bil_set_reader *reader, json_in *in, const char *line, size_t length)
 {
     bil_set_totals said = {0}, *seen = &reader->totals;
     said.values = (uint32_t)bil_json_take_number(in, UINT32_MAX);
@@ -264,14 +266,21 @@ static int read_end(bil_set_reader *reader, json_in *in)
     bil_json_need(in, "}}\n");
     if (in->failed || first != BIL_SHA256 || second != BIL_SHA256)
         return BIL_E_SET_LINE;
-    if (said.values != seen->values || said.unreadable != seen->unreadable || said.left_out != seen->left_out ||
-        said.files != seen->files)
-        return BIL_E_SET_COUNT;
-    reader->values.ops->end(reader->values.ctx, seen->values_digest);
-    reader->whole.ops->end(reader->whole.ctx, seen->digest);
-    if (memcmp(said.digest, seen->digest, BIL_SHA256) != 0 ||
-        memcmp(said.values_digest, seen->values_digest, BIL_SHA256) != 0)
-        return BIL_E_SET_ALTERED;
+    if (reader->values.ops) {
+        if (said.values != seen->values || said.unreadable != seen->unreadable || said.left_out != seen->left_out ||
+            said.files != seen->files)
+            return BIL_E_SET_COUNT;
+        reader->values.ops->end(reader->values.ctx, seen->values_digest);
+        if (memcmp(said.values_digest, seen->values_digest, BIL_SHA256) != 0)
+            return BIL_E_SET_ALTERED;
+    }
+    if (reader->whole.ops) {
+        reader->whole.ops->add(reader->whole.ctx, line, length - BIL_SET_TAIL);
+        reader->whole.ops->end(reader->whole.ctx, seen->digest);
+        if (memcmp(said.digest, seen->digest, BIL_SHA256) != 0)
+            return BIL_E_SET_ALTERED;
+    }
+    *seen = said;
     enter(reader, PHASE_WHOLE);
     return BIL_OK;
 }
@@ -294,7 +303,7 @@ static int read_line(bil_set_reader *reader, const char *line, size_t length, bi
     } else if (bil_json_try(&in, "{\"end\":{\"values\":")) {
         *kind = BIL_LINE_END;
         error = close_file(reader);
-        return error ? error : read_end(reader, &in); /* the end line stands outside the digest */
+        return error ? error : read_end(reader, &in, line, length);
     } else if (bil_json_try(&in, "{\"chunk\":")) {
         *kind = BIL_LINE_CHUNK;
         error = read_chunk(reader, &in);
@@ -314,7 +323,7 @@ static int read_line(bil_set_reader *reader, const char *line, size_t length, bi
     } else {
         error = BIL_E_SET_LINE;
     }
-    if (!error)
+    if (!error && reader->whole.ops)
         reader->whole.ops->add(reader->whole.ctx, line, length);
     return error;
 }

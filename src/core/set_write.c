@@ -90,22 +90,18 @@ int bil_set_left_out(bil_set_writer *writer, const bil_param *param, char *line,
 }
 
 /* "id type hex\n" of the classes that belong to the work and the place. */
-void bil_set_values_digest(bil_digest *values, bil_str id, bil_type type, bil_class cls, const uint8_t *raw,
-                           size_t size)
+void bil_set_values_digest(bil_digest *values, const bil_item *item)
 {
-    if (cls != BIL_CLASS_SETUP && cls != BIL_CLASS_PLACE && cls != BIL_CLASS_CALIBRATION)
+    if (item->cls != BIL_CLASS_SETUP && item->cls != BIL_CLASS_PLACE && item->cls != BIL_CLASS_CALIBRATION)
         return;
     char text[BIL_ID_MAX + 12 + 2 * BIL_TEXT_MAX + 4];
     json_out out;
     bil_json_open(&out, text, sizeof text);
-    bil_json_raw(&out, id.text, id.length);
+    bil_json_raw(&out, item->id.text, item->id.length);
     bil_json_lit(&out, " ");
-    bil_json_lit(&out, bil_type_name(type));
+    bil_json_lit(&out, bil_type_name(item->type));
     bil_json_lit(&out, " ");
-    for (size_t i = 0; i < size; i++) {
-        char pair[2] = {"0123456789abcdef"[raw[i] >> 4], "0123456789abcdef"[raw[i] & 15]};
-        bil_json_raw(&out, pair, 2);
-    }
+    bil_json_digits(&out, item->raw, item->size);
     size_t length;
     bil_json_close(&out, &length);
     values->ops->add(values->ctx, text, length);
@@ -135,32 +131,50 @@ void bil_json_put_value(json_out *out, const bil_format *format, const uint8_t *
     }
 }
 
-int bil_set_value(bil_set_writer *writer, const bil_image *image, uint16_t index, char *line, size_t *length)
+int bil_set_item(bil_set_writer *writer, const bil_item *item, char *line, size_t *length)
 {
-    const bil_param *param = &image->description->params[index];
     json_out out;
     bil_json_open(&out, line, BIL_SET_LINE);
-    put_text(&out, "{\"id\":", param->id);
-    put_text(&out, ",\"type\":", bil_type_name((bil_type)param->format.type));
-    put_text(&out, ",\"class\":", bil_class_name((bil_class)param->cls));
-    if (image->state[index] == BIL_PRESENT) {
-        const uint8_t *raw = bil_image_raw(image, index);
-        bil_json_lit(&out, ",\"raw\":");
-        bil_json_hex(&out, raw, param->format.size);
-        bil_json_lit(&out, ",\"value\":");
-        bil_json_put_value(&out, &param->format, raw, writer->floats);
-        bil_set_values_digest(&writer->values, (bil_str){param->id, strlen(param->id)}, (bil_type)param->format.type,
-                              (bil_class)param->cls, raw, param->format.size);
-        writer->totals.values++;
-    } else {
-        put_text(&out, ",\"unreadable\":", bil_error_name(image->cause[index]));
+    put_str(&out, "{\"id\":", item->id);
+    put_text(&out, ",\"type\":", bil_type_name(item->type));
+    put_text(&out, ",\"class\":", bil_class_name(item->cls));
+    if (item->unreadable) {
+        put_text(&out, ",\"unreadable\":", bil_error_name(item->unreadable));
         writer->totals.unreadable++;
+    } else {
+        bil_json_lit(&out, ",\"raw\":");
+        bil_json_hex(&out, item->raw, item->size);
+        bil_json_lit(&out, ",\"value\":");
+        if (item->value.length)
+            bil_json_raw(&out, item->value.text, item->value.length);
+        else
+            bil_json_lit(&out, "null");
+        bil_set_values_digest(&writer->values, item);
+        writer->totals.values++;
     }
-    if (param->unit[0])
-        put_text(&out, ",\"unit\":", param->unit);
-    put_text(&out, ",\"name\":", param->name);
-    bil_json_lit(&out, "}");
+    if (item->unit.length) {
+        bil_json_lit(&out, ",\"unit\":\"");
+        bil_json_raw(&out, item->unit.text, item->unit.length);
+        bil_json_lit(&out, "\"");
+    }
+    bil_json_lit(&out, ",\"name\":\"");
+    bil_json_raw(&out, item->name.text, item->name.length);
+    bil_json_lit(&out, "\"}");
     return finish(writer, &out, length, BIL_SET_ITEM_LINE);
+}
+
+int bil_set_value(bil_set_writer *writer, const bil_image *image, uint16_t index, char *line, size_t *length)
+{
+    bil_item item;
+    char token[2 * BIL_VALUE_TEXT + 2];
+    bil_image_item(image, index, &item);
+    if (item.unreadable == BIL_OK) {
+        json_out out;
+        bil_json_open(&out, token, sizeof token);
+        bil_json_put_value(&out, &image->description->params[index].format, item.raw, writer->floats);
+        item.value = (bil_str){token, (size_t)(out.at - token)};
+    }
+    return bil_set_item(writer, &item, line, length);
 }
 
 int bil_set_file(bil_set_writer *writer, const char *name, uint64_t bytes, const uint8_t digest[BIL_SHA256], char *line,
@@ -206,7 +220,6 @@ int bil_set_end(bil_set_writer *writer, char *line, size_t *length)
 {
     bil_set_totals *totals = &writer->totals;
     writer->values.ops->end(writer->values.ctx, totals->values_digest);
-    writer->whole.ops->end(writer->whole.ctx, totals->digest);
     json_out out;
     bil_json_open(&out, line, BIL_SET_LINE);
     put_count(&out, "{\"end\":{\"values\":", totals->values);
@@ -215,8 +228,10 @@ int bil_set_end(bil_set_writer *writer, char *line, size_t *length)
     put_count(&out, ",\"files\":", totals->files);
     bil_json_lit(&out, ",\"values_digest\":");
     bil_json_hex(&out, totals->values_digest, BIL_SHA256);
-    bil_json_lit(&out, ",\"digest\":");
-    bil_json_hex(&out, totals->digest, BIL_SHA256);
-    bil_json_lit(&out, "}}");
+    bil_json_lit(&out, ",\"digest\":\"");
+    writer->whole.ops->add(writer->whole.ctx, out.start, (size_t)(out.at - out.start));
+    writer->whole.ops->end(writer->whole.ctx, totals->digest);
+    bil_json_digits(&out, totals->digest, BIL_SHA256);
+    bil_json_lit(&out, "\"}}");
     return bil_json_close(&out, length);
 }

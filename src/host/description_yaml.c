@@ -66,6 +66,8 @@ static const char *want_text(load *l, yaml_node_t *node, size_t most)
         complain(l, node, "this text is longer than %zu bytes", most);
     else if (!bil_text_is_printable(text_of(node), node->data.scalar.length))
         complain(l, node, "this text has characters that can't be printed");
+    else if (strpbrk(text_of(node), "\"\\"))
+        complain(l, node, "quotes and backslashes can't stand here"); /* so that set files never need to escape it */
     return text_of(node);
 }
 

@@ -29,19 +29,6 @@ static void take_origin(set_origin *o, const bil_set_header *h)
     o->revision = h->revision;
 }
 
-/* One line with its LF, or what there is of it: at the end of the file, or when it is too long. */
-static bool get_line(set_file *set)
-{
-    set->length = 0;
-    int c;
-    while (set->length <= BIL_SET_LINE && (c = getc_unlocked(set->file)) != EOF) {
-        set->line[set->length++] = (char)c;
-        if (c == '\n')
-            break;
-    }
-    return set->length > 0;
-}
-
 static int complain(set_file *set, int error)
 {
     if (error == BIL_E_FILE_OPEN)
@@ -51,43 +38,88 @@ static int complain(set_file *set, int error)
     return error;
 }
 
-/* The next line; `kind` is BIL_LINE_END at the end of a whole file. */
+/* The end line has been taken: does the file end there, and is it what the line says? */
+static int check_end(set_file *set)
+{
+    const char *line;
+    size_t length;
+    if (line_file_look(set->lines, &line, &length)) {
+        set->reader.line++;
+        return BIL_E_SET_AFTER_END;
+    }
+    uint8_t digest[BIL_SHA256];
+    line_file_digest(set->lines, digest);
+    return memcmp(digest, set->reader.totals.digest, BIL_SHA256) == 0 ? BIL_OK : BIL_E_SET_ALTERED;
+}
+
+/* Looks at the line behind the one given last. */
+static bool look_next(set_file *set, const char **line, size_t *length)
+{
+    if (set->given)
+        line_file_take(set->lines);
+    set->given = false;
+    return line_file_look(set->lines, line, length);
+}
+
+/* The next line; `kind` is BIL_LINE_END at the end of a whole file. What the item says stays good until the next call.
+ */
 static int next_line(set_file *set, bil_line_kind *kind)
 {
-    if (!get_line(set)) {
-        if (ferror(set->file))
-            return complain(set, BIL_E_FILE_OPEN);
+    const char *line;
+    size_t length;
+    if (!look_next(set, &line, &length)) {
+        errno = line_file_error(set->lines);
         set->reader.line++;
-        return complain(set, BIL_E_SET_CUT);
+        return complain(set, errno ? BIL_E_FILE_OPEN : BIL_E_SET_CUT);
     }
-    int error = bil_set_reader_line(&set->reader, set->line, set->length, kind);
-    if (!error && *kind == BIL_LINE_END && getc_unlocked(set->file) != EOF) {
-        set->reader.line++;
-        error = BIL_E_SET_AFTER_END;
+    set->given = true;
+    int error = bil_set_reader_line(&set->reader, line, length, kind);
+    if (!error && *kind == BIL_LINE_END) {
+        line_file_take(set->lines);
+        error = check_end(set);
     }
     return error ? complain(set, error) : BIL_OK;
 }
 
-int set_file_open(set_file *set, const char *path)
+int set_file_open(set_file *set, const char *path, set_care care)
 {
     memset(set, 0, sizeof *set);
     set->path = path;
-    set->file = fopen(path, "rb");
-    if (!set->file)
+    set->lines = line_file_open(path);
+    if (!set->lines)
         return complain(set, BIL_E_FILE_OPEN);
-    int error = BIL_OK;
-    for (int i = 0; i < 3; i++)
-        if (!digest_open(&set->digests[i]))
-            error = BIL_E_MEMORY;
-    bil_set_reader_init(&set->reader, set->digests[0], set->digests[1], set->digests[2]);
+    if (!digest_open(&set->files) || (care == SET_WHOLLY && !digest_open(&set->values)))
+        abort();
+    bil_set_reader_init(&set->reader, (bil_digest){0}, set->values, set->files);
     bil_line_kind kind;
-    if (!error)
-        error = next_line(set, &kind);
+    int error = next_line(set, &kind);
     if (!error)
         take_origin(&set->origin, &set->reader.header);
     else
         set_file_close(set);
     return error;
+}
+
+static uint32_t skip_equal(void *ctx)
+{
+    set_pair *pair = ctx;
+    static const char value[] = "{\"id\":";
+    const char *a, *b;
+    size_t m, n;
+    uint32_t count = 0;
+    while (look_next(pair->left, &a, &m) && look_next(pair->right, &b, &n) && m == n && m > sizeof value &&
+           memcmp(a, value, sizeof value - 1) == 0 && memcmp(a, b, m) == 0) {
+        pair->left->given = pair->right->given = true;
+        count++;
+    }
+    pair->left->reader.line += count;
+    pair->right->reader.line += count;
+    return count;
+}
+
+bil_skip set_pair_skip(set_pair *pair)
+{
+    return (bil_skip){skip_equal, pair};
 }
 
 static int next_item(void *ctx, bil_item *item)
@@ -116,12 +148,13 @@ bil_source set_file_source(set_file *set)
 
 void set_file_close(set_file *set)
 {
-    if (set->file)
-        fclose(set->file);
-    set->file = NULL;
-    for (int i = 0; i < 3; i++)
-        if (set->digests[i].ctx)
-            digest_close(&set->digests[i]);
+    if (set->lines)
+        line_file_close(set->lines);
+    set->lines = NULL;
+    if (set->values.ctx)
+        digest_close(&set->values);
+    if (set->files.ctx)
+        digest_close(&set->files);
 }
 
 /* Reads to the end; `image` may be NULL. */
@@ -129,7 +162,7 @@ static int read_all(const char *path, bil_image *image, set_origin *origin, bil_
                     size_t size)
 {
     set_file set;
-    int error = set_file_open(&set, path);
+    int error = set_file_open(&set, path, SET_WHOLLY);
     bil_item item;
     int got = 1;
     while (!error && got == 1) {

@@ -6,6 +6,7 @@
 
 #include "../port/storage.h"
 #include "bilancia/compare.h"
+#include "line_file.h"
 
 #define SET_TEXT 400 /* bytes of a header text here, with its NUL; longer ones are cut for display only */
 
@@ -19,22 +20,30 @@ typedef struct set_origin {
 
 /* An open set file. */
 typedef struct set_file {
-    FILE *file;
+    line_file *lines;
     const char *path;
     set_origin origin;
     bil_set_reader reader;
-    bil_digest digests[3];
-    char line[BIL_SET_LINE + 2];
-    size_t length;
+    bil_digest values, files;
+    bool given;                                        /* the line last looked at */
     char why[500];                                     /* "path:line: text" after an error */
     void (*left_out)(void *ctx, const bil_item *item); /* called for each left-out line; may be NULL */
     void *ctx;
 } set_file;
 
+/* How thoroughly a file is looked at. Both recognise every cut and every change by the digest; SET_WHOLLY also works
+ * out counts, values digest and order again, so that it finds what an unsound program wrote. */
+typedef enum set_care { SET_WHOLLY, SET_QUICKLY } set_care;
+
 /* Opens and reads the header. On an error `set->why` says what and where; nothing is left open. */
-int set_file_open(set_file *set, const char *path);
+int set_file_open(set_file *set, const char *path, set_care care);
 /* The items. What they say doesn't count before the source has come to its end without an error. */
 bil_source set_file_source(set_file *set);
+/* Two files opened quickly: steps over lines that are the same bytes in both (see bil_skip). */
+typedef struct set_pair {
+    set_file *left, *right;
+} set_pair;
+bil_skip set_pair_skip(set_pair *pair);
 void set_file_close(set_file *set);
 
 /* Is the whole file whole? Fills origin and totals. */
