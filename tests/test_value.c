@@ -1,8 +1,6 @@
 /* Raw to text to raw is the same bits; text is what long arithmetic says it is; cells are what the wire carries. */
 #include "help.h"
 
-__extension__ typedef __int128 wide;
-
 static bil_format format_of(bil_type type, int32_t mul, int32_t offset, uint8_t decimals)
 {
     return (bil_format){.type = (uint8_t)type,
@@ -12,16 +10,20 @@ static bil_format format_of(bil_type type, int32_t mul, int32_t offset, uint8_t 
                         .decimals = decimals};
 }
 
-/* The oracle: whole numbers of 128 bits, printed digit by digit from the end. */
+/* The oracle: whole numbers, printed digit by digit from the end. What is scaled has at most 32 bits, so that 64
+ * suffice. */
 static void expected_text(const bil_format *f, uint64_t bits, char *out)
 {
-    bool is_signed = bil_type_is_signed((bil_type)f->type);
     unsigned width = 8u * f->size;
-    wide value = is_signed && bits >> (width - 1) & 1 ? (wide)bits - ((wide)1 << width) : (wide)bits;
-    value = value * f->mul + f->offset;
-    bool negative = value < 0;
-    if (negative)
-        value = -value;
+    bool negative = bil_type_is_signed((bil_type)f->type) && bits >> (width - 1) & 1;
+    uint64_t value;
+    if (width == 64) {
+        value = negative ? UINT64_MAX - bits + 1 : bits;
+    } else {
+        int64_t number = ((int64_t)bits - (negative ? (int64_t)1 << width : 0)) * f->mul + f->offset;
+        negative = number < 0;
+        value = negative ? (uint64_t)-number : (uint64_t)number;
+    }
     char back[60];
     size_t n = 0;
     for (unsigned digit = 0; value > 0 || digit <= f->decimals; digit++) {

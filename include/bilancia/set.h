@@ -34,7 +34,7 @@
 #define BIL_SET_LINE 2048     /* longest line of any kind, with its LF */
 #define BIL_SET_CHUNK 1440    /* bytes of a file in one chunk; only the last may be shorter */
 #define BIL_SET_TAIL 68       /* bytes from the digest's first hex digit to the end of the file */
-#define BIL_FILE_NAME_MAX 255
+#define BIL_FILE_NAME_MAX 120
 
 typedef struct bil_str {
     const char *text;
@@ -107,8 +107,7 @@ typedef struct bil_set_reader {
     uint64_t file_left;
     uint8_t file_digest[BIL_SHA256];
     uint8_t phase;
-    uint8_t chunk_space[BIL_SET_CHUNK];
-    size_t chunk_bytes;                      /* of the chunk line last fed, in chunk_space */
+    bil_str chunk;                           /* of the chunk line last fed: see bil_set_chunk_bytes */
     char last_id[BIL_FILE_NAME_MAX * 2 + 1]; /* id or file name last seen; for the order */
     bil_set_header header;                   /* points into the header line while that is being handled */
     bil_item item;                           /* of the value or left-out line last fed */
@@ -121,6 +120,8 @@ typedef struct bil_set_reader {
 void bil_set_reader_init(bil_set_reader *reader, bil_digest whole, bil_digest values, bil_digest file);
 /* `kind` tells what the line was. An error is final. */
 int bil_set_reader_line(bil_set_reader *reader, const char *line, size_t length, bil_line_kind *kind);
+/* The bytes of a chunk that the reader has accepted; `bytes` takes BIL_SET_CHUNK. Returns how many. */
+size_t bil_set_chunk_bytes(bil_str chunk, uint8_t *bytes);
 /* BIL_OK when the last line was the end line and every count and digest fitted; else BIL_E_SET_CUT. */
 int bil_set_reader_whole(const bil_set_reader *reader);
 

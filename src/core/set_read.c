@@ -198,27 +198,29 @@ static int base64_value(char c)
     return c == '+' ? 62 : c == '/' ? 63 : -1;
 }
 
-/* Strict: whole quads, padding only at the end, unused bits zero. Returns the bytes, 0 when it isn't valid. */
-static size_t decode_base64(bil_str text, uint8_t *bytes, size_t most)
+/* Up to three bytes of one quad; 0 when it isn't valid. Padding only in the last, unused bits zero. */
+static size_t decode_quad(const char *quad, bool last, uint8_t *bytes)
+{
+    size_t pad = !last || quad[3] != '=' ? 0 : quad[2] != '=' ? 1 : 2;
+    uint32_t group = 0;
+    for (size_t k = 0; k < 4; k++) {
+        int value = k >= 4 - pad ? 0 : base64_value(quad[k]);
+        if (value < 0)
+            return 0;
+        group = group << 6 | (uint32_t)value;
+    }
+    if ((pad == 1 && group & 0xff) || (pad == 2 && group & 0xffff))
+        return 0;
+    for (size_t k = 0; k < 3 - pad; k++)
+        bytes[k] = (uint8_t)(group >> (16 - 8 * k));
+    return 3 - pad;
+}
+
+size_t bil_set_chunk_bytes(bil_str chunk, uint8_t *bytes)
 {
     size_t count = 0;
-    if (text.length == 0 || text.length % 4 != 0)
-        return 0;
-    for (size_t i = 0; i < text.length; i += 4) {
-        bool last = i + 4 == text.length;
-        size_t pad = !last ? 0 : text.text[i + 3] != '=' ? 0 : text.text[i + 2] != '=' ? 1 : 2;
-        uint32_t group = 0;
-        for (size_t k = 0; k < 4; k++) {
-            int value = k >= 4 - pad ? 0 : base64_value(text.text[i + k]);
-            if (value < 0)
-                return 0;
-            group = group << 6 | (uint32_t)value;
-        }
-        if ((pad == 1 && group & 0xff) || (pad == 2 && group & 0xffff) || count + 3 - pad > most)
-            return 0;
-        for (size_t k = 0; k < 3 - pad; k++)
-            bytes[count++] = (uint8_t)(group >> (16 - 8 * k));
-    }
+    for (size_t i = 0; i < chunk.length; i += 4)
+        count += decode_quad(chunk.text + i, i + 4 == chunk.length, bytes + count);
     return count;
 }
 
@@ -226,14 +228,21 @@ static int read_chunk(bil_set_reader *reader, json_in *in)
 {
     bil_str text = bil_json_take_string(in);
     bil_json_need(in, "}\n");
-    if (in->failed || reader->phase != PHASE_FILES || reader->file_left == 0)
+    if (in->failed || reader->phase != PHASE_FILES || reader->file_left == 0 || text.length % 4 != 0)
         return BIL_E_SET_LINE;
-    reader->chunk_bytes = decode_base64(text, reader->chunk_space, BIL_SET_CHUNK);
-    uint64_t wanted = reader->file_left < BIL_SET_CHUNK ? reader->file_left : BIL_SET_CHUNK;
-    if (reader->chunk_bytes != wanted)
+    uint64_t wanted = reader->file_left < BIL_SET_CHUNK ? reader->file_left : BIL_SET_CHUNK, count = 0;
+    for (size_t i = 0; i < text.length; i += 4) {
+        uint8_t bytes[3];
+        size_t some = decode_quad(text.text + i, i + 4 == text.length, bytes);
+        if (some == 0)
+            return BIL_E_SET_LINE;
+        reader->file.ops->add(reader->file.ctx, bytes, some);
+        count += some;
+    }
+    if (count != wanted)
         return BIL_E_SET_LINE;
     reader->file_left -= wanted;
-    reader->file.ops->add(reader->file.ctx, reader->chunk_space, reader->chunk_bytes);
+    reader->chunk = text;
     return BIL_OK;
 }
 
