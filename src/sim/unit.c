@@ -1,6 +1,5 @@
 #include "unit.h"
 
-#include <inttypes.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
@@ -127,10 +126,10 @@ static void show(const sim_unit *unit, const sim_entry *entry, const uint16_t *c
         unit_size *= 10;
     const char *sign = entry->kind[0] == 'i' && value < 0 ? "-" : "";
     if (entry->decimals)
-        snprintf(out, size, "%s%" PRIu64 ".%0*" PRIu64, sign, magnitude / unit_size, entry->decimals,
-                 magnitude % unit_size);
+        snprintf(out, size, "%s%llu.%0*llu", sign, (unsigned long long)(magnitude / unit_size), entry->decimals,
+                 (unsigned long long)(magnitude % unit_size));
     else
-        snprintf(out, size, "%s%" PRIu64, sign, magnitude);
+        snprintf(out, size, "%s%llu", sign, (unsigned long long)magnitude);
 }
 
 /* ---- the unit ---- */
@@ -350,13 +349,15 @@ void sim_control(sim_unit *unit, uint64_t now, const char *line, char *answer, s
         snprintf(answer, size, "ok: %s = %s", name, text);
     } else if (strcmp(line, "power-cut") == 0) {
         sim_power_cut(unit, now);
-        snprintf(answer, size, "ok: power was cut and is back; it starts for %" PRIu32 " ms", unit->model->boot_ms);
+        snprintf(answer, size, "ok: power was cut and is back; it starts for %lu ms",
+                 (unsigned long)unit->model->boot_ms);
     } else if (strcmp(line, "factory-reset") == 0) {
         sim_factory_reset(unit, now);
-        snprintf(answer, size, "ok: factory values; it starts for %" PRIu32 " ms", unit->model->boot_ms);
+        snprintf(answer, size, "ok: factory values; it starts for %lu ms", (unsigned long)unit->model->boot_ms);
     } else if (strcmp(line, "counters") == 0) {
-        snprintf(answer, size, "ok: read requests %" PRIu64 ", write requests %" PRIu64 ", values written %" PRIu64,
-                 unit->counters.read_requests, unit->counters.write_requests, unit->counters.values_written);
+        snprintf(answer, size, "ok: read requests %llu, write requests %llu, values written %llu",
+                 (unsigned long long)unit->counters.read_requests, (unsigned long long)unit->counters.write_requests,
+                 (unsigned long long)unit->counters.values_written);
     } else {
         snprintf(answer, size, "error: say set NAME VALUE, get NAME, power-cut, factory-reset or counters");
     }
