@@ -895,15 +895,10 @@ static char *read_whole(const char *path, size_t *size)
     return bytes;
 }
 
-int description_load(loaded_description *out, const char *path, char *why, size_t why_size)
+int description_load_text(loaded_description *out, const char *path, const char *bytes, size_t size, char *why,
+                          size_t why_size)
 {
     memset(out, 0, sizeof *out);
-    size_t size;
-    char *bytes = read_whole(path, &size);
-    if (!bytes) {
-        snprintf(why, why_size, "%s: %s", path, strerror(errno));
-        return BIL_E_FILE_OPEN;
-    }
     load l = {.path = path, .why = why, .why_size = why_size, .memory = &out->memory, .table = &out->table};
     yaml_parser_t parser;
     if (!yaml_parser_initialize(&parser))
@@ -927,10 +922,23 @@ int description_load(loaded_description *out, const char *path, char *why, size_
         yaml_document_delete(&l.document);
     }
     yaml_parser_delete(&parser);
-    free(bytes);
     if (l.bad)
         arena_free(&out->memory);
     return l.bad ? BIL_E_YAML : BIL_OK;
+}
+
+int description_load(loaded_description *out, const char *path, char *why, size_t why_size)
+{
+    size_t size;
+    char *bytes = read_whole(path, &size);
+    if (!bytes) {
+        memset(out, 0, sizeof *out);
+        snprintf(why, why_size, "%s: %s", path, strerror(errno));
+        return BIL_E_FILE_OPEN;
+    }
+    int error = description_load_text(out, path, bytes, size, why, why_size);
+    free(bytes);
+    return error;
 }
 
 void description_free(loaded_description *loaded)

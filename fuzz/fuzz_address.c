@@ -1,0 +1,28 @@
+/* Device addresses. */
+#include <stdlib.h>
+#include <string.h>
+
+#include "bilancia/error.h"
+#include "host/address.h"
+
+#include <stdint.h>
+
+int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size);
+
+int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size)
+{
+    char text[600], why[200] = "";
+    if (size >= sizeof text)
+        return 0;
+    memcpy(text, data, size);
+    text[size] = '\0';
+    address a;
+    if (address_parse(text, &a, why, sizeof why) != BIL_OK) {
+        if (!why[0])
+            abort();
+        return 0;
+    }
+    if (!address_is_device(text) || a.unit < 0 || a.unit > 247 || strchr(text, '@') || !a.host[0] || atoi(a.port) < 1)
+        abort();
+    return 0;
+}
