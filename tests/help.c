@@ -13,6 +13,12 @@ uint32_t roll_below(dice *d, uint32_t limit)
     return (uint32_t)((roll(d) >> 32) * limit >> 32);
 }
 
+unsigned rounds(unsigned usual)
+{
+    const char *times = getenv("BILANCIA_ROUNDS");
+    return times ? usual * (unsigned)strtoul(times, NULL, 10) : usual;
+}
+
 bil_image new_image(const bil_description *description)
 {
     bil_image image;

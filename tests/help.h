@@ -27,6 +27,9 @@ typedef struct dice {
 uint64_t roll(dice *d);
 uint32_t roll_below(dice *d, uint32_t limit);
 
+/* How many rounds of chance a test plays: `usual`, times what BILANCIA_ROUNDS says (see scripts/campaign). */
+unsigned rounds(unsigned usual);
+
 bil_image new_image(const bil_description *description);
 void free_image(bil_image *image);
 

@@ -192,6 +192,8 @@ static void read_show_compare(void **state)
     expect(0, "✓ complete", sh("b read %s", address[0]));
     expect(0, "✓ complete", sh("b read %s", address[0])); /* never over another, even in the same second */
     assert_int_equal(files(".bset"), 3);
+    expect(0, "✓ complete", sh("b read %s", address[1]));
+    expect(0, " 0 failed", sh("/usr/bin/python3 %s/tests/schema.py %s *.bset", BILANCIA_SOURCE, BILANCIA_SOURCE));
     expect(0, "access.password", sh("b show %s", copy));
     expect(0, "before the season", sh("b show %s --json", copy));
     json = answer();

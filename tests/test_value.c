@@ -88,7 +88,7 @@ static void numbers_of_32_and_64_bits_at_random(void **state)
             bil_format f = format_of(types[t], wide_type ? 1 : scales[s].mul, wide_type ? 0 : scales[s].offset,
                                      wide_type ? (uint8_t)(2 * s) : scales[s].decimals);
             uint64_t mask = wide_type ? UINT64_MAX : UINT32_MAX;
-            for (int i = 0; i < 20000; i++)
+            for (unsigned i = 0; i < rounds(20000); i++)
                 check_number(&f, roll(&d) >> roll_below(&d, 64) & mask);
             static const uint64_t edges[] = {0,          1,         0x7fffffff,        0x80000000,
                                              0xffffffff, INT64_MAX, UINT64_C(1) << 63, UINT64_MAX};
@@ -102,7 +102,7 @@ static void floats_keep_their_bits(void **state)
     (void)state;
     dice d = {7};
     bil_format f32 = format_of(BIL_F32, 1, 0, 0), f64 = format_of(BIL_F64, 1, 0, 0);
-    for (int i = 0; i < 200000; i++) {
+    for (unsigned i = 0; i < rounds(200000); i++) {
         const bil_format *f = i % 2 ? &f64 : &f32;
         uint8_t raw[8], back[8];
         put_bits(raw, f->size, roll(&d));

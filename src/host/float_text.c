@@ -49,23 +49,35 @@ static int to_raw(bil_type type, const char *text, uint8_t *raw)
     return BIL_OK;
 }
 
+static bool reads_back(bil_type type, const uint8_t *raw, double number, int digits, char text[40])
+{
+    uint8_t back[8];
+    snprintf(text, 40, "%.*g", digits, number);
+    return to_raw(type, text, back) == BIL_OK && memcmp(back, raw, type == BIL_F32 ? 4 : 8) == 0;
+}
+
+/* Most values of people have few digits, most others nearly all: look in the middle first, then up or down. */
 static int text_of(bil_type type, const uint8_t *raw, char *out, size_t size)
 {
     double number = number_of(type, raw);
     if (!isfinite(number))
         return BIL_E_NO_TEXT;
-    for (int digits = 1; digits <= 17; digits++) {
-        char text[40];
-        uint8_t back[8];
-        int length = snprintf(text, sizeof text, "%.*g", digits, number);
-        if (to_raw(type, text, back) == BIL_OK && memcmp(back, raw, type == BIL_F32 ? 4 : 8) == 0) {
-            if ((size_t)length >= size)
-                return BIL_E_SPACE;
-            memcpy(out, text, (size_t)length + 1);
-            return BIL_OK;
+    char text[40], shorter[40];
+    int digits = type == BIL_F32 ? 6 : 15, most = type == BIL_F32 ? 9 : 17;
+    if (reads_back(type, raw, number, digits, text)) {
+        while (digits > 1 && reads_back(type, raw, number, digits - 1, shorter)) {
+            memcpy(text, shorter, sizeof text);
+            digits--;
         }
+    } else {
+        while (digits < most && !reads_back(type, raw, number, digits + 1, text))
+            digits++;
     }
-    return BIL_E_NO_TEXT;
+    size_t length = strlen(text);
+    if (length >= size)
+        return BIL_E_SPACE;
+    memcpy(out, text, length + 1);
+    return BIL_OK;
 }
 
 static int parse(bil_type type, const char *text, size_t length, uint8_t *raw)
