@@ -6,7 +6,7 @@
 /* clang-format off */
 typedef enum phase {
     PH_CONNECT, PH_CONNECTED, PH_IDENTIFY, PH_READ, PH_STATE, PH_ASK, PH_ASKED, PH_INTENT, PH_INTENT_DONE, PH_SAFETY_DONE,
-    PH_UNLOCK, PH_HOLD, PH_HOLD_STEPS, PH_HELD, PH_RECHECK, PH_STAGE, PH_WRITING, PH_WRITE_BLOCK, PH_REFUSED_DONE,
+    PH_UNLOCK, PH_HOLD, PH_HOLD_STEPS, PH_HELD, PH_RECHECK, PH_STAGE, PH_RECORDED, PH_WRITING, PH_WRITE_BLOCK, PH_REFUSED_DONE, PH_UNTOUCHED,
     PH_READ_BACK, PH_STORE, PH_STORE_STEPS, PH_RESTART, PH_RESTART_STEPS, PH_WHO_CAME_BACK,
     PH_UNLOCK_AGAIN, PH_HOLD_AGAIN, PH_PROVE, PH_PROVING, PH_RELEASE, PH_RELEASE_STEPS, PH_VERDICT, PH_END
 } phase;
@@ -340,10 +340,10 @@ static flow next_stage(bil_job *job, bil_action *action)
         bil_block_rule rule = {job->description->link.write_cells, 1, 0, false};
         bil_plan_blocks(job->description, job->items, job->write_count, &rule, job->cost, job->next, NULL);
         job->write_at = 0;
-        go(job, PH_WRITING);
         if (job->recorded_writing)
-            return FLOW_DONE;
+            return go(job, PH_WRITING);
         job->recorded_writing = true;
+        go(job, PH_RECORDED);
         return bil_give_record(job, action, BIL_EV_WRITING);
     }
     if (job->again) {
@@ -355,12 +355,15 @@ static flow next_stage(bil_job *job, bil_action *action)
     return go(job, PH_STORE);
 }
 
+/* The record of what is about to happen has to be there before the first value. */
+static flow recorded(bil_job *job)
+{
+    return job->result->outcome == BIL_DONE ? go(job, PH_WRITING) : refuse(job, BIL_E_RECORD, BIL_NONE);
+}
+
 static flow start_block(bil_job *job)
 {
     const bil_description *description = job->description;
-    /* The record of what is about to happen has to be there before the first value. */
-    if (!job->wrote && job->result->outcome != BIL_DONE)
-        return refuse(job, BIL_E_RECORD, BIL_NONE);
     if (job->write_at >= job->write_count) {
         bil_reader_values(job, job->config.have);
         return go(job, PH_READ_BACK);
@@ -404,6 +407,30 @@ static flow write_block(bil_job *job, bil_action *action)
         return bil_give_record(job, action, BIL_EV_VALUE_REFUSED);
     }
     return stop(job, BIL_VERDICT_UNTOUCHED);
+}
+
+/* The device refused the first value. Is it really as it was, or did it take a part before it said no? */
+static flow refused_done(bil_job *job)
+{
+    if (job->wrote)
+        return stop(job, BIL_VERDICT_INCOMPLETE);
+    bil_reader_values(job, job->config.have);
+    return go(job, PH_UNTOUCHED);
+}
+
+static flow untouched(bil_job *job, bil_action *action)
+{
+    bil_error cause = job->cause; /* of the refusal; a read must not hide it */
+    uint16_t param = job->param;
+    uint32_t code = job->code;
+    flow f = bil_reader_run(job, action);
+    job->cause = cause;
+    job->param = param;
+    job->code = code;
+    if (f == FLOW_ACTION)
+        return f;
+    job->wrote = f == FLOW_FAILED || foreign_change(job) != BIL_NONE;
+    return stop(job, BIL_VERDICT_REFUSED);
 }
 
 static bool same_unit(const bil_job *job)
@@ -609,11 +636,6 @@ static flow end(bil_job *job, bil_action *action)
     return bil_give(job, action, BIL_ACT_END);
 }
 
-static flow refused_done(bil_job *job)
-{
-    return stop(job, BIL_VERDICT_REFUSED);
-}
-
 static flow run_phase(bil_job *job, bil_action *action)
 {
     /* clang-format off */
@@ -634,9 +656,11 @@ static flow run_phase(bil_job *job, bil_action *action)
     case PH_HELD: return held(job);
     case PH_RECHECK: return recheck(job, action);
     case PH_STAGE: return next_stage(job, action);
+    case PH_RECORDED: return recorded(job);
     case PH_WRITING: return start_block(job);
     case PH_WRITE_BLOCK: return write_block(job, action);
     case PH_REFUSED_DONE: return refused_done(job);
+    case PH_UNTOUCHED: return untouched(job, action);
     case PH_READ_BACK: return read_back(job, action);
     case PH_STORE: return store(job, action);
     case PH_STORE_STEPS: return store_steps(job, action);

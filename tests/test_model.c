@@ -1,0 +1,378 @@
+/* Jobs on models that the simulated units don't have: no hold, steps for a person, hardware variants, values that reset
+ * each other, another unit after the restart. The device is a row of cells with a hook, its description is made on the
+ * spot. */
+#include "help.h"
+#include "host/description_yaml.h"
+
+enum {
+    CELLS = 64,
+    SERIAL = 2,
+    HARDWARE = 3,
+    ONE = 10,
+    TWO = 11,
+    STATE = 12,
+    RESTART = 20,
+    STORE_A = 21,
+    STORE_B = 22,
+    HOLD = 23
+};
+
+static const char common[] =
+    "bilancia_description: 0\nvendor: Esempio\nmodel: MD\nrevision: 1\nfirmware: [\"1\"]\n"
+    "hardware: [A, B]\nlink: {busy_ms: 10, busy_tries: 3, late_ms: 10}\nstored_values: by_restart\n"
+    "identify: {model: id.model, serial: id.serial, hardware: id.hardware, firmware: id.firmware}\n";
+static const char params[] =
+    "parameters:\n"
+    "  id.model: {name: M, type: text, size: 4, class: unit, at: 0}\n"
+    "  id.serial: {name: S, type: u16, class: unit, at: 2}\n"
+    "  id.hardware: {name: H, type: text, size: 2, class: unit, at: 3}\n"
+    "  id.firmware: {name: F, type: text, size: 2, class: unit, at: 4}\n"
+    "  v.one: {name: One, type: u16, class: setup, at: 10, resets: [v.two]}\n"
+    "  v.two: {name: Two, type: u16, class: setup, at: 11, resets: [v.one]}\n"
+    "  x.state: {name: S, type: choice8, class: live, at: 12, choices: {0: ready, 1: held, 2: fault}}\n"
+    "  x.restart: {name: R, type: u16, class: command, at: 20}\n"
+    "  x.store_a: {name: SA, type: u16, class: command, at: 21}\n"
+    "  x.store_b: {name: SB, type: u16, class: command, at: 22}\n"
+    "  x.hold: {name: H, type: u16, class: command, at: 23}\n";
+static const char plain[] = "procedures:\n"
+                            "  - {does: store, steps: [{write: x.store_a, value: 1}]}\n"
+                            "  - {does: store, hardware: B, steps: [{write: x.store_b, value: 1}]}\n"
+                            "  - {does: restart, steps: [{write: x.restart, value: 1}, {reconnect: 500}]}\n";
+static const char with_person[] = "state: {parameter: x.state, held: held}\nrestart_keeps_hold: yes\n"
+                                  "procedures:\n"
+                                  "  - {does: hold, steps: [{person: turn the key}, {write: x.hold, value: 1}]}\n"
+                                  "  - {does: release, found: ready, steps: [{write: x.hold, value: 0}]}\n"
+                                  "  - {does: store, steps: [{write: x.store_a, value: 1}]}\n"
+                                  "  - {does: restart, steps: [{write: x.restart, value: 1}, {reconnect: 500}]}\n";
+
+typedef struct row row;
+struct row {
+    uint16_t cells[CELLS];
+    uint64_t now;
+    unsigned writes[CELLS];
+    bool gone, unreadable_one;
+    bil_outcome always; /* how every transfer ends, when not done */
+    void (*hook)(row *r, uint16_t address, bil_result *result, bil_outcome *outcome);
+    bool says_no, asked, sloppy;
+    loaded_description loaded;
+    bil_image have, want;
+    bil_action end;
+};
+
+static bil_outcome dial(void *ctx, bil_result *result)
+{
+    row *r = ctx;
+    result->cause = BIL_E_NOT_REACHABLE;
+    return r->gone ? BIL_NOT_SENT : BIL_DONE;
+}
+
+static bil_outcome read_row(void *ctx, uint8_t space, uint16_t address, uint16_t count, uint16_t *cells,
+                            bil_result *result)
+{
+    row *r = ctx;
+    (void)space;
+    r->now += 5;
+    result->cause = r->always == BIL_BUSY ? BIL_E_BUSY : BIL_E_SILENT;
+    if (r->always != BIL_DONE)
+        return r->always;
+    bool hole = address > STATE || address + count > STATE + 1;
+    if (hole || (r->unreadable_one && address <= ONE && address + count > ONE)) {
+        result->cause = BIL_E_REFUSED;
+        result->code = 2;
+        return BIL_REFUSED;
+    }
+    memcpy(cells, r->cells + address, count * sizeof cells[0]);
+    return BIL_DONE;
+}
+
+static bil_outcome write_row(void *ctx, uint8_t space, uint16_t address, uint16_t count, const uint16_t *cells,
+                             bil_result *result)
+{
+    row *r = ctx;
+    (void)space;
+    r->now += 5;
+    for (uint16_t i = 0; i < count; i++) {
+        bil_outcome outcome = BIL_DONE;
+        r->cells[address + i] = cells[i];
+        r->writes[address + i]++;
+        if (r->hook)
+            r->hook(r, (uint16_t)(address + i), result, &outcome);
+        if (outcome != BIL_DONE)
+            return outcome;
+    }
+    return BIL_DONE;
+}
+
+static void hang_up(void *ctx)
+{
+    (void)ctx;
+}
+
+static const bil_link_ops row_ops = {dial, read_row, write_row, hang_up};
+
+static uint64_t row_now(void *ctx)
+{
+    return ((row *)ctx)->now;
+}
+
+static void row_sleep(void *ctx, uint64_t ms)
+{
+    row *r = ctx;
+    r->now = ms > r->now ? ms : r->now;
+}
+
+static const bil_clock_ops row_clock = {row_now, row_sleep};
+
+static bool answer(void *ctx, const bil_action *action)
+{
+    row *r = ctx;
+    if (action->u.ask.question != BIL_ASK_PERSON)
+        return true;
+    assert_string_equal(action->u.ask.text, "turn the key");
+    r->asked = true;
+    return !r->says_no;
+}
+
+static bool saved(void *ctx, const bil_image *have)
+{
+    (void)ctx;
+    (void)have;
+    return true;
+}
+
+static row *new_row(const char *procedures)
+{
+    row *r = calloc(1, sizeof *r);
+    char text[4000], why[300];
+    snprintf(text, sizeof text, "%s%s%s", common, procedures, params);
+    if (description_load_text(&r->loaded, "model", text, strlen(text), why, sizeof why) != BIL_OK)
+        fail_msg("%s", why);
+    static const uint16_t start[5] = {0x4d44, 0, 77, 0x4100, 0x3100}; /* "MD", serial number, "A", "1" */
+    memcpy(r->cells, start, sizeof start);
+    r->have = new_image(&r->loaded.table);
+    r->want = new_image(&r->loaded.table);
+    bil_image_put(&r->want, index_of(&r->loaded.table, "v.one"), (const uint8_t[]){0, 5});
+    bil_image_put(&r->want, index_of(&r->loaded.table, "v.two"), (const uint8_t[]){0, 7});
+    return r;
+}
+
+static bil_action run_row(row *r, bil_job_kind kind)
+{
+    const bil_description *d = &r->loaded.table;
+    bil_job_config config = {.struct_size = sizeof config,
+                             .kind = kind,
+                             .description = d,
+                             .have = &r->have,
+                             .want = &r->want,
+                             .serial = "77",
+                             .hardware = "",
+                             .firmware = "1",
+                             .may_restart = true};
+    void *memory = malloc(bil_job_size(d));
+    bil_job *job;
+    assert_int_equal(bil_job_init(&job, memory, bil_job_size(d), &config), BIL_OK);
+    runner run = {.link = {&row_ops, r}, .clock = {&row_clock, r}, .ask = answer, .save = saved, .ctx = r};
+    r->end = run_job(job, &run);
+    free(memory);
+    return r->end;
+}
+
+static void free_row(row *r)
+{
+    free_image(&r->have);
+    free_image(&r->want);
+    description_free(&r->loaded);
+    free(r);
+}
+
+static void expect_end(const row *r, bil_verdict verdict, bil_error cause, const char *param, const char *other)
+{
+    const bil_description *d = &r->loaded.table;
+    assert_string_equal(bil_verdict_name(r->end.u.end.verdict), bil_verdict_name(verdict));
+    assert_string_equal(bil_error_name((int)r->end.u.end.cause), bil_error_name((int)cause));
+    assert_int_equal(r->end.u.end.param, param ? index_of(d, param) : BIL_NONE);
+    assert_int_equal(r->end.u.end.other, other ? index_of(d, other) : BIL_NONE);
+}
+
+static void a_model_without_hold_is_written_too(void **state)
+{
+    (void)state;
+    for (int b = 0; b < 2; b++) {
+        row *r = new_row(plain);
+        r->cells[HARDWARE] = b ? 0x4200 : 0x4100;
+        run_row(r, BIL_JOB_WRITE);
+        expect_end(r, BIL_VERDICT_VERIFIED, BIL_OK, NULL, NULL);
+        assert_false(r->end.u.end.held);
+        assert_int_equal(r->writes[ONE], 1);
+        assert_int_equal(r->writes[STORE_A], b ? 0 : 1); /* the procedure of its own hardware */
+        assert_int_equal(r->writes[STORE_B], b ? 1 : 0);
+        free_row(r);
+    }
+}
+
+static void reset_each_other(row *r, uint16_t address, bil_result *result, bil_outcome *outcome)
+{
+    (void)result;
+    (void)outcome;
+    if (address == ONE)
+        r->cells[TWO] = 0;
+    if (address == TWO)
+        r->cells[ONE] = 0;
+}
+
+static void two_that_reset_each_other_are_named(void **state)
+{
+    (void)state;
+    row *r = new_row(plain);
+    r->hook = reset_each_other;
+    run_row(r, BIL_JOB_WRITE);
+    expect_end(r, BIL_VERDICT_INCOMPLETE, BIL_E_DISAGREE, "v.one", "v.two");
+    assert_int_equal(r->writes[ONE] + r->writes[TWO], 4); /* both, then one, then the other: three rounds, no more */
+    assert_int_equal(r->writes[STORE_A], 0);
+    free_row(r);
+}
+
+static void other_after_restart(row *r, uint16_t address, bil_result *result, bil_outcome *outcome)
+{
+    (void)result;
+    (void)outcome;
+    if (address == RESTART)
+        r->cells[SERIAL] = 78;
+}
+
+static void other_model_after_restart(row *r, uint16_t address, bil_result *result, bil_outcome *outcome)
+{
+    (void)result;
+    (void)outcome;
+    if (address == RESTART)
+        r->cells[0] = 0x4d45;
+}
+
+static void other_after_lost_reply(row *r, uint16_t address, bil_result *result, bil_outcome *outcome)
+{
+    if (address != ONE)
+        return;
+    r->cells[SERIAL] = 78;
+    result->cause = BIL_E_SILENT;
+    *outcome = BIL_UNKNOWN;
+}
+
+static void another_unit_is_never_taken_for_the_same(void **state)
+{
+    (void)state;
+    void (*const hooks[])(row *, uint16_t, bil_result *,
+                          bil_outcome *) = {other_after_restart, other_model_after_restart, other_after_lost_reply};
+    for (size_t i = 0; i < 3; i++) {
+        row *r = new_row(plain);
+        r->hook = hooks[i];
+        run_row(r, BIL_JOB_WRITE);
+        expect_end(r, BIL_VERDICT_INCOMPLETE, BIL_E_OTHER_UNIT, NULL, NULL);
+        free_row(r);
+    }
+}
+
+static void becomes_unreadable(row *r, uint16_t address, bil_result *result, bil_outcome *outcome)
+{
+    (void)result;
+    (void)outcome;
+    r->unreadable_one = r->unreadable_one || address == RESTART;
+}
+
+static void what_cant_be_read_back_isnt_verified(void **state)
+{
+    (void)state;
+    row *r = new_row(plain);
+    r->hook = becomes_unreadable;
+    run_row(r, BIL_JOB_WRITE);
+    expect_end(r, BIL_VERDICT_INCOMPLETE, BIL_E_UNREADABLE, "v.one", NULL);
+    free_row(r);
+}
+
+static void refuse_two(row *r, uint16_t address, bil_result *result, bil_outcome *outcome)
+{
+    if (address != TWO)
+        return;
+    r->cells[TWO] = r->sloppy ? 99 : 0; /* a sloppy device takes something and says no all the same */
+    result->cause = BIL_E_REFUSED;
+    result->code = 3;
+    *outcome = BIL_REFUSED;
+}
+
+static void a_refused_value_is_named(void **state)
+{
+    (void)state;
+    for (int round = 0; round < 3; round++) {
+        bool alone = round > 0;
+        row *r = new_row(plain);
+        r->hook = refuse_two;
+        r->sloppy = round == 2;
+        if (alone)
+            r->cells[ONE] = 5; /* already right: nothing else is written */
+        run_row(r, BIL_JOB_WRITE);
+        expect_end(r, round == 1 ? BIL_VERDICT_REFUSED : BIL_VERDICT_INCOMPLETE, BIL_E_REFUSED, "v.two", NULL);
+        assert_int_equal(r->end.u.end.code, 3);
+        assert_int_equal(r->end.u.end.wrote, round != 1);
+        free_row(r);
+    }
+}
+
+static void a_person_may_refuse_a_step(void **state)
+{
+    (void)state;
+    for (int no = 0; no < 2; no++) {
+        row *r = new_row(with_person);
+        r->says_no = no;
+        run_row(r, BIL_JOB_WRITE);
+        expect_end(r, no ? BIL_VERDICT_REFUSED : BIL_VERDICT_VERIFIED, no ? BIL_E_PERSON : BIL_OK, NULL, NULL);
+        assert_true(r->asked);
+        assert_false(r->end.u.end.held);
+        assert_int_equal(r->writes[ONE], no ? 0 : 1);
+        assert_int_equal(r->cells[HOLD], 0); /* let go in both cases */
+        free_row(r);
+    }
+    row *r = new_row(with_person);
+    r->cells[STATE] = 2; /* in fault: there is no way back to that */
+    run_row(r, BIL_JOB_WRITE);
+    expect_end(r, BIL_VERDICT_REFUSED, BIL_E_HOLD, "x.state", NULL);
+    assert_int_equal(r->end.u.end.code, 2);
+    r->cells[STATE] = 9; /* a state that the description doesn't know */
+    run_row(r, BIL_JOB_WRITE);
+    expect_end(r, BIL_VERDICT_REFUSED, BIL_E_HOLD, "x.state", NULL);
+    free_row(r);
+}
+
+static void links_that_never_work(void **state)
+{
+    (void)state;
+    static const struct {
+        bool gone;
+        bil_outcome always;
+        bil_error cause;
+    } cases[] = {{true, BIL_DONE, BIL_E_NOT_REACHABLE},
+                 {false, BIL_UNKNOWN, BIL_E_SILENT},
+                 {false, BIL_BUSY, BIL_E_OTHER_MODEL}};
+    for (size_t i = 0; i < 3; i++)
+        for (int write = 0; write < 2; write++) {
+            row *r = new_row(plain);
+            r->gone = cases[i].gone;
+            r->always = cases[i].always;
+            run_row(r, write ? BIL_JOB_WRITE : BIL_JOB_READ);
+            assert_string_equal(bil_error_name((int)r->end.u.end.cause), bil_error_name((int)cases[i].cause));
+            assert_false(r->end.u.end.wrote || r->end.u.end.held);
+            free_row(r);
+        }
+}
+
+int main(void)
+{
+    const struct CMUnitTest tests[] = {
+        cmocka_unit_test(a_model_without_hold_is_written_too),
+        cmocka_unit_test(two_that_reset_each_other_are_named),
+        cmocka_unit_test(another_unit_is_never_taken_for_the_same),
+        cmocka_unit_test(what_cant_be_read_back_isnt_verified),
+        cmocka_unit_test(a_refused_value_is_named),
+        cmocka_unit_test(a_person_may_refuse_a_step),
+        cmocka_unit_test(links_that_never_work),
+    };
+    return cmocka_run_group_tests_name("model", tests, NULL, NULL);
+}
