@@ -60,7 +60,11 @@ static const struct {
     {"silence", "", false, false, BIL_UNKNOWN, BIL_E_SILENT, 0},
     {"a hang-up", "", true, true, BIL_UNKNOWN, BIL_E_LOST, 0},
     {"half a reply", "0000 0000 0007 05 03 04 12", false, false, BIL_UNKNOWN, BIL_E_SILENT, 0},
-    {"another transaction", "7777 0000 0007 05 03 04 1234 abcd", false, false, BIL_UNKNOWN, BIL_E_GARBLED, 0},
+    {"another transaction", "7777 0000 0007 05 03 04 1234 abcd", false, false, BIL_UNKNOWN, BIL_E_SILENT, 0},
+    {"another unit", "0000 0000 0007 06 03 04 1234 abcd", false, false, BIL_UNKNOWN, BIL_E_GARBLED, 0},
+    {"another address", "0000 0000 0006 05 10 0008 0002", true, false, BIL_UNKNOWN, BIL_E_GARBLED, 0},
+    {"another count", "0000 0000 0006 05 10 0007 0001", true, false, BIL_UNKNOWN, BIL_E_GARBLED, 0},
+    {"another protocol", "0000 0001 0007 05 03 04 1234 abcd", false, false, BIL_UNKNOWN, BIL_E_GARBLED, 0},
     {"another function", "0000 0000 0006 05 06 0007 0002", false, false, BIL_UNKNOWN, BIL_E_GARBLED, 0},
     {"fewer cells", "0000 0000 0005 05 03 02 1234", false, false, BIL_UNKNOWN, BIL_E_GARBLED, 0},
 };

@@ -2,6 +2,10 @@
 
 #include <errno.h>
 #include <modbus.h>
+#include <string.h>
+#include <sys/socket.h>
+
+enum { STALE = 8, PDU = 253 }; /* replies to older questions that are passed over; bytes of the longest request */
 
 static void hang_up(void *ctx)
 {
@@ -23,64 +27,159 @@ static bil_outcome dial(void *ctx, bil_result *result)
     return BIL_DONE;
 }
 
-/* What libmodbus says, in the five ways a transfer can end. Anything but an answer of the device leaves the line in
- * doubt: the connection is given up, so that a late reply finds nobody. */
-static bil_outcome failure(modbus_link *link, bil_result *result)
+/* Anything but an answer leaves the line in doubt: it is given up, so that a late reply finds nobody. */
+static bil_outcome doubt(modbus_link *link, bil_result *result, bil_error cause)
 {
-    int error = errno;
-    if (error > MODBUS_ENOBASE && error < EMBBADCRC) {
-        result->code = (uint32_t)(error - MODBUS_ENOBASE);
-        bool busy = error == EMBXSBUSY || error == EMBXACK;
-        result->cause = busy ? BIL_E_BUSY : BIL_E_REFUSED;
-        return busy ? BIL_BUSY : BIL_REFUSED;
-    }
     hang_up(link);
-    result->cause = error == ETIMEDOUT ? BIL_E_SILENT : error >= EMBBADCRC ? BIL_E_GARBLED : BIL_E_LOST;
+    result->cause = cause;
     return BIL_UNKNOWN;
 }
 
-static bool no_line(const modbus_link *link, bil_result *result)
+static uint16_t number(const uint8_t *bytes)
 {
-    if (!link->connected)
+    return (uint16_t)(bytes[0] << 8 | bytes[1]);
+}
+
+static void put_number(uint8_t *bytes, uint16_t value)
+{
+    bytes[0] = (uint8_t)(value >> 8);
+    bytes[1] = (uint8_t)(value & 0xff);
+}
+
+/* Sends a request: header, unit, function and data. The library adds the checksum of a serial line; on TCP its raw
+ * requests have no transaction number, so the header is written here. */
+static bool send_request(modbus_link *link, const uint8_t *pdu, size_t size)
+{
+    uint8_t frame[7 + PDU];
+    modbus_flush(link->context); /* nothing older may answer */
+    frame[6] = link->unit;
+    memcpy(frame + 7, pdu, size);
+    if (link->serial)
+        return modbus_send_raw_request(link->context, frame + 6, (int)size + 1) > 0;
+    put_number(frame, ++link->transaction);
+    put_number(frame + 2, 0);
+    put_number(frame + 4, (uint16_t)(size + 1));
+    return send(modbus_get_socket(link->context), frame, 7 + size, MSG_NOSIGNAL) == (ssize_t)(7 + size);
+}
+
+/* Receives the reply; `reply` takes MODBUS_MAX_ADU_LENGTH bytes. Returns its function and data without header and
+ * checksum, NULL with the cause when there is none. */
+static const uint8_t *receive(modbus_link *link, uint8_t *reply, size_t *size, bil_error *cause)
+{
+    for (int i = 0; i < STALE; i++) {
+        int got = modbus_receive_confirmation(link->context, reply);
+        if (got < 0) {
+            *cause = errno == ETIMEDOUT ? BIL_E_SILENT : errno >= EMBBADCRC ? BIL_E_GARBLED : BIL_E_LOST;
+            return NULL;
+        }
+        size_t head = link->serial ? 1 : 7, tail = link->serial ? 2 : 0;
+        *cause = BIL_E_GARBLED;
+        if ((size_t)got < head + 2 + tail)
+            return NULL;
+        if (!link->serial && number(reply) != link->transaction)
+            continue; /* an older question's answer, late or doubled */
+        if (!link->serial && (number(reply + 2) != 0 || number(reply + 4) != got - 6))
+            return NULL;
+        if (reply[head - 1] != link->unit)
+            return NULL;
+        *size = (size_t)got - head - tail;
+        return reply + head;
+    }
+    return NULL;
+}
+
+/* One question and its answer. A refusal has function + 128 and a reason. */
+static bil_outcome ask(modbus_link *link, const uint8_t *pdu, size_t size, uint8_t *reply, const uint8_t **answer,
+                       size_t *length, bil_result *result)
+{
+    if (!link->connected) {
         result->cause = BIL_E_LOST;
-    return !link->connected;
+        return BIL_NOT_SENT;
+    }
+    if (!send_request(link, pdu, size))
+        return doubt(link, result, BIL_E_LOST);
+    bil_error cause;
+    *answer = receive(link, reply, length, &cause);
+    if (!*answer)
+        return doubt(link, result, cause);
+    if ((*answer)[0] == (pdu[0] | 0x80) && *length == 2) {
+        result->code = (*answer)[1];
+        bool busy =
+            result->code == MODBUS_EXCEPTION_SLAVE_OR_SERVER_BUSY || result->code == MODBUS_EXCEPTION_ACKNOWLEDGE;
+        result->cause = busy ? BIL_E_BUSY : BIL_E_REFUSED;
+        return busy ? BIL_BUSY : BIL_REFUSED;
+    }
+    return (*answer)[0] == pdu[0] ? BIL_DONE : doubt(link, result, BIL_E_GARBLED);
 }
 
 static bil_outcome read_cells(void *ctx, uint8_t space, uint16_t address, uint16_t count, uint16_t *cells,
                               bil_result *result)
 {
     modbus_link *link = ctx;
-    if (no_line(link, result))
-        return BIL_NOT_SENT;
-    int got = space == BIL_INPUT ? modbus_read_input_registers(link->context, address, count, cells)
-                                 : modbus_read_registers(link->context, address, count, cells);
-    return got == count ? BIL_DONE : failure(link, result);
+    uint8_t pdu[5] = {space == BIL_INPUT ? MODBUS_FC_READ_INPUT_REGISTERS : MODBUS_FC_READ_HOLDING_REGISTERS};
+    uint8_t reply[MODBUS_MAX_ADU_LENGTH];
+    const uint8_t *answer;
+    size_t length;
+    put_number(pdu + 1, address);
+    put_number(pdu + 3, count);
+    bil_outcome outcome = ask(link, pdu, sizeof pdu, reply, &answer, &length, result);
+    if (outcome != BIL_DONE)
+        return outcome;
+    if (length != 2u + 2u * count || answer[1] != 2 * count)
+        return doubt(link, result, BIL_E_GARBLED);
+    for (uint16_t i = 0; i < count; i++)
+        cells[i] = number(answer + 2 + 2 * i);
+    return BIL_DONE;
 }
 
 static bil_outcome write_cells(void *ctx, uint8_t space, uint16_t address, uint16_t count, const uint16_t *cells,
                                bil_result *result)
 {
     modbus_link *link = ctx;
-    if (no_line(link, result))
-        return BIL_NOT_SENT;
     (void)space; /* only holding cells can be written */
-    int sent = modbus_write_registers(link->context, address, count, cells);
-    return sent == count ? BIL_DONE : failure(link, result);
+    uint8_t pdu[PDU] = {MODBUS_FC_WRITE_MULTIPLE_REGISTERS};
+    uint8_t reply[MODBUS_MAX_ADU_LENGTH];
+    const uint8_t *answer;
+    size_t length;
+    put_number(pdu + 1, address);
+    put_number(pdu + 3, count);
+    pdu[5] = (uint8_t)(2 * count);
+    for (uint16_t i = 0; i < count; i++)
+        put_number(pdu + 6 + 2 * i, cells[i]);
+    bil_outcome outcome = ask(link, pdu, 6u + 2u * count, reply, &answer, &length, result);
+    if (outcome != BIL_DONE)
+        return outcome;
+    if (length != 5 || memcmp(answer + 1, pdu + 1, 4) != 0) /* the echo of address and count */
+        return doubt(link, result, BIL_E_GARBLED);
+    return BIL_DONE;
 }
 
 static const bil_link_ops ops = {dial, read_cells, write_cells, hang_up};
 
-bool modbus_link_open(modbus_link *link, const char *host, const char *port, int unit, bil_link *out)
+static bool begin(modbus_link *link, int unit, bil_link *out)
 {
-    *link = (modbus_link){.context = modbus_new_tcp_pi(host, port)};
     if (!link->context)
         return false;
+    link->unit = (uint8_t)unit;
     *out = (bil_link){&ops, link};
     modbus_link_reply_ms(link, 1000);
     if (modbus_set_slave(link->context, unit) == 0)
         return true;
     modbus_link_free(link);
     return false;
+}
+
+bool modbus_link_open(modbus_link *link, const char *host, const char *port, int unit, bil_link *out)
+{
+    *link = (modbus_link){.context = modbus_new_tcp_pi(host, port)};
+    return begin(link, unit, out);
+}
+
+bool modbus_link_open_serial(modbus_link *link, const char *path, int speed, char parity, int stop_bits, int unit,
+                             bil_link *out)
+{
+    *link = (modbus_link){.context = modbus_new_rtu(path, speed, parity, 8, stop_bits), .serial = true};
+    return begin(link, unit, out);
 }
 
 void modbus_link_reply_ms(modbus_link *link, uint32_t ms)

@@ -1,0 +1,333 @@
+/* Links whose replies are late, lost, doubled, foreign or corrupted: thousands of reads and writes over Modbus TCP and
+ * over a serial line (a pseudo-terminal). Not one wrong value is taken, not one write is reported that didn't happen.
+ * The peer frames its replies by itself. */
+#include <arpa/inet.h>
+#include <fcntl.h>
+#include <poll.h>
+#include <pthread.h>
+#include <termios.h>
+#include <unistd.h>
+
+#include "help.h"
+#include "port/modbus.h"
+
+enum { CELLS = 64, UNIT = 7, REPLY_MS = 15, LATE_MS = 45 };
+
+/* X(NAME): what becomes of a reply */
+#define FAULTS(X)                                                                                                      \
+    X(NONE)                                                                                                            \
+    X(LOST)                                                                                                            \
+    X(LATE) X(DOUBLED) X(FOREIGN_UNIT) X(OTHER_FUNCTION) X(OTHER_LENGTH) X(OTHER_ECHO) X(OTHER_TRANSACTION)            \
+        X(OLD_ONE_FIRST) X(BIT_TURNED) X(CUT) X(REFUSED) X(HANG_UP) X(NOISE_BEFORE)
+typedef enum fault {
+#define FAULT(NAME) F_##NAME,
+    FAULTS(FAULT)
+#undef FAULT
+        FAULT_COUNT
+} fault;
+
+typedef struct peer {
+    bool serial;
+    int listener, line;
+    volatile int stop;
+    uint16_t cells[CELLS];
+    uint8_t before[300]; /* the last reply */
+    size_t before_size;
+    dice d;
+    unsigned faults[FAULT_COUNT];
+} peer;
+
+static uint16_t crc(const uint8_t *bytes, size_t count) /* Modbus over Serial Line 1.02, 6.2.2 */
+{
+    uint16_t value = 0xffff;
+    for (size_t i = 0; i < count; i++) {
+        value ^= bytes[i];
+        for (int bit = 0; bit < 8; bit++)
+            value = (uint16_t)(value & 1 ? value >> 1 ^ 0xa001 : value >> 1);
+    }
+    return value;
+}
+
+/* The reply to a request, as the protocol wants it. `head` bytes come before the unit. */
+static size_t right_reply(peer *p, const uint8_t *request, uint8_t *reply, bool refused)
+{
+    size_t head = p->serial ? 0 : 6;
+    const uint8_t *ask = request + head;
+    uint8_t *say = reply + head;
+    uint16_t address = (uint16_t)(ask[2] << 8 | ask[3]), count = (uint16_t)(ask[4] << 8 | ask[5]);
+    size_t size;
+    say[0] = ask[0];
+    say[1] = ask[1];
+    if (refused) {
+        say[1] |= 0x80;
+        say[2] = 3;
+        size = 3;
+    } else if (ask[1] == 3) {
+        say[2] = (uint8_t)(2 * count);
+        for (uint16_t i = 0; i < count; i++) {
+            say[3 + 2 * i] = (uint8_t)(p->cells[address + i] >> 8);
+            say[4 + 2 * i] = (uint8_t)p->cells[address + i];
+        }
+        size = 3u + 2u * count;
+    } else {
+        for (uint16_t i = 0; i < count; i++)
+            p->cells[address + i] = (uint16_t)(ask[7 + 2 * i] << 8 | ask[8 + 2 * i]);
+        memcpy(say + 2, ask + 2, 4);
+        size = 6;
+    }
+    if (!p->serial) {
+        memcpy(reply, request, 4);
+        reply[4] = 0;
+        reply[5] = (uint8_t)size;
+    }
+    return head + size;
+}
+
+/* Closes the frame with its checksum where there is one. */
+static size_t seal(const peer *p, uint8_t *reply, size_t size)
+{
+    if (!p->serial)
+        return size;
+    uint16_t sum = crc(reply, size);
+    reply[size] = (uint8_t)sum;
+    reply[size + 1] = (uint8_t)(sum >> 8);
+    return size + 2;
+}
+
+static void put(const peer *p, const uint8_t *bytes, size_t size)
+{
+    if (write(p->line, bytes, size) < 0)
+        return; /* the client has hung up; it will come again */
+}
+
+static void answer(peer *p, const uint8_t *request)
+{
+    uint8_t reply[300] = {0};
+    fault f = roll_below(&p->d, 6) ? F_NONE : (fault)roll_below(&p->d, FAULT_COUNT);
+    size_t head = p->serial ? 0 : 6;
+    bool writes = request[head + 1] == 16;
+    if ((p->serial && (f == F_OTHER_TRANSACTION || f == F_HANG_UP)) ||
+        (!p->serial && (f == F_BIT_TURNED || f == F_NOISE_BEFORE)))
+        f = F_LOST; /* these the other kind of line can't show */
+    if (f == F_OLD_ONE_FIRST && p->serial)
+        f = F_LATE;
+    p->faults[f]++;
+    size_t size = right_reply(p, request, reply, f == F_REFUSED);
+    switch (f) {
+    case F_FOREIGN_UNIT:
+        reply[head] = (uint8_t)(reply[head] + 1 + roll_below(&p->d, 200));
+        break;
+    case F_OTHER_FUNCTION:
+        reply[head + 1] = writes ? 6 : 4;
+        break;
+    case F_OTHER_LENGTH: /* one cell less than was asked for, in a frame that is right in itself */
+        if (writes) {
+            reply[head + 5]--;
+        } else {
+            reply[head + 2] = (uint8_t)(reply[head + 2] - 2);
+            size -= 2;
+            reply[p->serial ? head : 5] = (uint8_t)(p->serial ? UNIT : size - 6);
+        }
+        break;
+    case F_OTHER_ECHO:
+        if (writes)
+            reply[head + 3] ^= 1;
+        else
+            reply[head] ^= 4; /* a read has no echo: a foreign unit instead */
+        break;
+    case F_OTHER_TRANSACTION:
+        reply[1] = (uint8_t)(reply[1] + 1 + roll_below(&p->d, 250));
+        break;
+    default:
+        break;
+    }
+    size = seal(p, reply, size);
+    static const uint8_t noise[3] = {0x00, 0xff, 0x55};
+    switch (f) {
+    case F_LOST:
+        break;
+    case F_LATE:
+        usleep((REPLY_MS + 10) * 1000);
+        put(p, reply, size);
+        break;
+    case F_DOUBLED:
+        put(p, reply, size);
+        put(p, reply, size);
+        break;
+    case F_OLD_ONE_FIRST:
+        put(p, p->before, p->before_size);
+        put(p, reply, size);
+        break;
+    case F_BIT_TURNED:
+        reply[roll_below(&p->d, (uint32_t)size)] ^= (uint8_t)(1 << roll_below(&p->d, 8));
+        put(p, reply, size);
+        break;
+    case F_CUT:
+        put(p, reply, roll_below(&p->d, (uint32_t)size));
+        break;
+    case F_HANG_UP:
+        close(p->line);
+        p->line = -1;
+        break;
+    case F_NOISE_BEFORE:
+        put(p, noise, sizeof noise);
+        put(p, reply, size);
+        break;
+    default:
+        put(p, reply, size);
+        break;
+    }
+    memcpy(p->before, reply, size);
+    p->before_size = size;
+}
+
+/* Length of the request that begins here, 0 when more bytes are needed. */
+static size_t request_size(const peer *p, const uint8_t *bytes, size_t got)
+{
+    size_t head = p->serial ? 0 : 6, tail = p->serial ? 2 : 0;
+    if (got < head + 7)
+        return got >= head + 6 + tail && bytes[head + 1] == 3 ? head + 6 + tail : 0;
+    size_t size = bytes[head + 1] == 16 ? head + 7 + bytes[head + 6] + tail : head + 6 + tail;
+    return got >= size ? size : 0;
+}
+
+static void *serve(void *ctx)
+{
+    peer *p = ctx;
+    uint8_t bytes[300];
+    size_t got = 0;
+    while (!p->stop) {
+        struct pollfd wait[2] = {{.fd = p->line, .events = POLLIN}, {.fd = p->listener, .events = POLLIN}};
+        if (poll(wait, 2, 5) <= 0)
+            continue;
+        if (wait[1].revents) { /* a new connection takes the place of the old one */
+            if (p->line >= 0)
+                close(p->line);
+            p->line = accept(p->listener, NULL, NULL);
+            got = 0;
+            continue;
+        }
+        ssize_t more = p->line >= 0 ? read(p->line, bytes + got, sizeof bytes - got) : 0;
+        if (more <= 0) {
+            if (!p->serial && p->line >= 0) {
+                close(p->line);
+                p->line = -1;
+            }
+            usleep(p->serial ? 500 : 0); /* nobody has the other end open just now */
+            got = 0;
+            continue;
+        }
+        got += (size_t)more;
+        size_t size = request_size(p, bytes, got);
+        if (size) {
+            answer(p, bytes);
+            got = 0;
+        }
+    }
+    return NULL;
+}
+
+static void play(peer *p, bil_link *link, unsigned rounds_wanted)
+{
+    pthread_t thread;
+    pthread_create(&thread, NULL, serve, p);
+    dice d = {p->serial ? 11 : 22};
+    unsigned outcomes[BIL_UNKNOWN + 1] = {0};
+    uint16_t next = 1;
+    bool connected = false;
+    for (unsigned i = 0; i < rounds_wanted; i++) {
+        bil_result result = {0};
+        if (!connected) {
+            usleep(LATE_MS * 1000); /* silent for as long as a reply can be late; then a new connection */
+            assert_int_equal(link->ops->connect(link->ctx, &result), BIL_DONE);
+            connected = true;
+        }
+        uint16_t address = (uint16_t)roll_below(&d, CELLS - 8), count = (uint16_t)(2 + roll_below(&d, 6)), cells[8];
+        uint16_t before[CELLS];
+        memcpy(before, p->cells, sizeof before); /* the peer is idle: it changes only when asked */
+        bool writes = roll_below(&d, 2);
+        for (uint16_t k = 0; k < count; k++)
+            cells[k] = writes ? next++ : 0;
+        bil_outcome outcome = writes ? link->ops->write(link->ctx, BIL_HOLDING, address, count, cells, &result)
+                                     : link->ops->read(link->ctx, BIL_HOLDING, address, count, cells, &result);
+        outcomes[outcome]++;
+        if (outcome == BIL_DONE)
+            assert_memory_equal(p->cells + address, cells, count * sizeof cells[0]);
+        if (outcome == BIL_REFUSED) {
+            assert_memory_equal(p->cells, before, sizeof before);
+            assert_int_equal(result.code, 3);
+        }
+        assert_true(outcome == BIL_DONE || outcome == BIL_REFUSED || outcome == BIL_UNKNOWN);
+        connected = outcome != BIL_UNKNOWN;
+    }
+    p->stop = 1;
+    pthread_join(thread, NULL);
+    print_message("%s: %u done, %u refused, %u unknown; no wrong value, no write that didn't happen\n",
+                  p->serial ? "serial line" : "TCP", outcomes[BIL_DONE], outcomes[BIL_REFUSED], outcomes[BIL_UNKNOWN]);
+    assert_true(outcomes[BIL_DONE] > rounds_wanted / 2 && outcomes[BIL_UNKNOWN] > rounds_wanted / 50);
+    static const char *const names[FAULT_COUNT] = {
+#define NAME(NAME_) #NAME_,
+        FAULTS(NAME)
+#undef NAME
+    };
+    for (int f = 0; f < FAULT_COUNT; f++)
+        print_message("  %-18s %u\n", names[f], p->faults[f]);
+}
+
+static unsigned requests = 5000;
+
+static void over_tcp(void **state)
+{
+    (void)state;
+    struct sockaddr_in name = {.sin_family = AF_INET};
+    name.sin_addr.s_addr = htonl(INADDR_LOOPBACK);
+    peer p = {.listener = socket(AF_INET, SOCK_STREAM, 0), .line = -1, .d = {1}};
+    assert_int_equal(bind(p.listener, (struct sockaddr *)&name, sizeof name), 0);
+    assert_int_equal(listen(p.listener, 4), 0);
+    socklen_t size = sizeof name;
+    getsockname(p.listener, (struct sockaddr *)&name, &size);
+    char port[8];
+    snprintf(port, sizeof port, "%d", ntohs(name.sin_port));
+    modbus_link modbus;
+    bil_link link;
+    assert_true(modbus_link_open(&modbus, "127.0.0.1", port, UNIT, &link));
+    modbus_link_reply_ms(&modbus, REPLY_MS);
+    play(&p, &link, rounds(requests));
+    modbus_link_free(&modbus);
+    close(p.listener);
+    if (p.line >= 0)
+        close(p.line);
+}
+
+static void over_a_serial_line(void **state)
+{
+    (void)state;
+    peer p = {.serial = true, .listener = -1, .line = posix_openpt(O_RDWR | O_NOCTTY), .d = {2}};
+    assert_true(p.line >= 0 && grantpt(p.line) == 0 && unlockpt(p.line) == 0);
+    char path[100];
+    snprintf(path, sizeof path, "%s", ptsname(p.line));
+    int keep = open(path, O_RDWR | O_NOCTTY); /* the line stays there while the client opens it anew */
+    struct termios raw;
+    tcgetattr(keep, &raw);
+    cfmakeraw(&raw);
+    tcsetattr(keep, TCSANOW, &raw);
+    modbus_link modbus;
+    bil_link link;
+    assert_true(modbus_link_open_serial(&modbus, path, 115200, 'E', 1, UNIT, &link));
+    modbus_link_reply_ms(&modbus, REPLY_MS);
+    play(&p, &link, rounds(requests));
+    modbus_link_free(&modbus);
+    close(keep);
+    close(p.line);
+}
+
+/* test_faults tcp|serial [REQUESTS] */
+int main(int argc, char **argv)
+{
+    const struct CMUnitTest tcp[] = {cmocka_unit_test(over_tcp)}, serial[] = {cmocka_unit_test(over_a_serial_line)};
+    if (argc > 2)
+        requests = (unsigned)strtoul(argv[2], NULL, 10);
+    if (argc > 1 && strcmp(argv[1], "serial") == 0)
+        return cmocka_run_group_tests_name("faults on a serial line", serial, NULL, NULL);
+    return cmocka_run_group_tests_name("faults on TCP", tcp, NULL, NULL);
+}
