@@ -314,6 +314,28 @@ static void the_password_is_nowhere(void **state)
     assert_int_equal(access(core, R_OK), 0); /* what was said was searched, too */
 }
 
+/* ---- examples ---- */
+
+static void examples_work(void **state)
+{
+    (void)state;
+    int port = 0;
+    assert_int_equal(sscanf(address[3], "modbus+tcp://127.0.0.1:%d/", &port), 1);
+    expect(0, "1 changed",
+           sh("( sleep 1; b simulate --at unit3.ctl set limit.energy 71999 >&2; echo ) | "
+              "%s/what_changed 127.0.0.1 %d 1",
+              BILANCIA_EXAMPLES, port));
+    assert_non_null(strstr(output, "limit.energy\n"));
+    expect(0, "ok", control(3, "set limit.energy 72000"));
+    /* a card of 1200 cells: "Esempio", "ED-30" where the drive has them, and a torque limit of 0x0708 = 180.0 */
+    expect(0, NULL,
+           sh("head -c 1400 /dev/zero >card; printf 'Esempio\\0ED-30\\0' | dd of=card conv=notrunc status=none; "
+              "printf '\\007\\010' | dd of=card bs=1 seek=268 conv=notrunc status=none"));
+    expect(0, "limit.torque                 180.0 %", sh("%s/own_port card", BILANCIA_EXAMPLES));
+    expect(4, "another model", sh("head -c 100 /dev/zero >card; %s/own_port card", BILANCIA_EXAMPLES));
+    expect(4, "nothing accepts", sh("rm card; %s/own_port card", BILANCIA_EXAMPLES));
+}
+
 /* ---- bad input ---- */
 
 static void wrong_calls(void **state)
@@ -462,10 +484,15 @@ static void folders_and_disks(void **state)
 int main(void)
 {
     const struct CMUnitTest tests[] = {
-        cmocka_unit_test(read_show_compare),       cmocka_unit_test(write_back_with_proof),
-        cmocka_unit_test(the_password_is_nowhere), cmocka_unit_test(wrong_calls),
-        cmocka_unit_test(links_that_fail),         cmocka_unit_test(a_write_that_breaks_off),
-        cmocka_unit_test(sets_that_dont_fit),      cmocka_unit_test(sets_with_wrong_values),
+        cmocka_unit_test(read_show_compare),
+        cmocka_unit_test(write_back_with_proof),
+        cmocka_unit_test(the_password_is_nowhere),
+        cmocka_unit_test(examples_work),
+        cmocka_unit_test(wrong_calls),
+        cmocka_unit_test(links_that_fail),
+        cmocka_unit_test(a_write_that_breaks_off),
+        cmocka_unit_test(sets_that_dont_fit),
+        cmocka_unit_test(sets_with_wrong_values),
         cmocka_unit_test(folders_and_disks),
     };
     return cmocka_run_group_tests_name("cli", tests, set_up, tear_down);

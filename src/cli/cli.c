@@ -161,10 +161,13 @@ void put_cell(FILE *file, const char *text, size_t width)
 
 size_t screen_width(void)
 {
+    static size_t width; /* asked once: rows come by the million */
     struct winsize size;
-    if (ioctl(STDOUT_FILENO, TIOCGWINSZ, &size) == 0 && size.ws_col >= 40)
-        return size.ws_col < 200 ? size.ws_col : 200;
-    return 80;
+    if (width == 0)
+        width = ioctl(STDOUT_FILENO, TIOCGWINSZ, &size) != 0 || size.ws_col < 40 ? 80
+                : size.ws_col < 200                                              ? size.ws_col
+                                                                                 : 200;
+    return width;
 }
 
 size_t pair_width(void)

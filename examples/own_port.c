@@ -1,0 +1,109 @@
+/* A port of one's own: the cells of a device lie in a file, as a card from a data logger would hold them. A port is one
+ * const table of four functions and a context; everything else works with it as with any other.   own_port CARD */
+#include <stdio.h>
+#include <stdlib.h>
+
+#include "bilancia/port.h"
+
+extern const bil_description bil_description_ed_30;
+
+/* ---- the port: cells as pairs of bytes, high byte first, cell 0 at the beginning ---- */
+
+typedef struct card {
+    const char *path;
+    FILE *file;
+} card;
+
+static void close_card(void *ctx)
+{
+    card *c = ctx;
+    if (c->file)
+        fclose(c->file);
+    c->file = NULL;
+}
+
+static bil_outcome open_card(void *ctx, bil_result *result)
+{
+    card *c = ctx;
+    close_card(c);
+    c->file = fopen(c->path, "r+b");
+    if (!c->file)
+        result->cause = BIL_E_NOT_REACHABLE;
+    return c->file ? BIL_DONE : BIL_NOT_SENT;
+}
+
+/* Moves to the first cell. Only holding cells are on a card, and only as many as the file is long. */
+static bil_outcome find(card *c, uint8_t space, uint16_t address, bil_result *result)
+{
+    result->cause = c->file ? BIL_E_REFUSED : BIL_E_LOST;
+    if (!c->file)
+        return BIL_NOT_SENT;
+    return space == BIL_HOLDING && fseek(c->file, 2L * address, SEEK_SET) == 0 ? BIL_DONE : BIL_REFUSED;
+}
+
+static bil_outcome read_card(void *ctx, uint8_t space, uint16_t address, uint16_t count, uint16_t *cells,
+                             bil_result *result)
+{
+    card *c = ctx;
+    bil_outcome outcome = find(c, space, address, result);
+    for (uint16_t i = 0; i < count && outcome == BIL_DONE; i++) {
+        int high = getc(c->file), low = getc(c->file);
+        if (low == EOF)
+            outcome = BIL_REFUSED; /* not on this card */
+        cells[i] = (uint16_t)(high << 8 | (low & 0xff));
+    }
+    return outcome;
+}
+
+static bil_outcome write_card(void *ctx, uint8_t space, uint16_t address, uint16_t count, const uint16_t *cells,
+                              bil_result *result)
+{
+    card *c = ctx;
+    bil_outcome outcome = find(c, space, address, result);
+    for (uint16_t i = 0; i < count && outcome == BIL_DONE; i++)
+        if (putc(cells[i] >> 8, c->file) == EOF || putc(cells[i] & 0xff, c->file) == EOF)
+            outcome = BIL_UNKNOWN; /* some of it may be there */
+    return fflush(c->file) == 0 ? outcome : BIL_UNKNOWN;
+}
+
+static const bil_link_ops card_ops = {open_card, read_card, write_card, close_card};
+
+/* ---- and its use ---- */
+
+int main(int argc, char **argv)
+{
+    if (argc != 2)
+        return 2;
+    card c = {.path = argv[1]};
+    bil_link link = {&card_ops, &c};
+    const bil_description *d = &bil_description_ed_30;
+    bil_image image;
+    bil_image_init(&image, d, malloc(bil_image_size(d)), bil_image_size(d));
+    bil_job_config config = {.struct_size = sizeof config, .kind = BIL_JOB_READ, .description = d, .have = &image};
+    bil_job *job;
+    bil_job_init(&job, malloc(bil_job_size(d)), bil_job_size(d), &config);
+    bil_action action;
+    bil_result result = {0};
+    while (bil_job_step(job, &result, &action) == BIL_OK && action.kind != BIL_ACT_END) {
+        result = (bil_result){.number = action.number, .now_ms = result.now_ms};
+        if (action.kind == BIL_ACT_CONNECT)
+            result.outcome = link.ops->connect(link.ctx, &result);
+        else if (action.kind == BIL_ACT_WAIT)
+            result.now_ms = action.u.wait.until_ms; /* a card never needs time */
+        else
+            result.outcome = link.ops->read(link.ctx, action.u.transfer.space, action.u.transfer.address,
+                                            action.u.transfer.count, action.u.transfer.cells, &result);
+    }
+    link.ops->close(link.ctx);
+    if (action.u.end.cause) {
+        fprintf(stderr, "%s: %s\n", argv[1], bil_error_text((int)action.u.end.cause));
+        return 4;
+    }
+    for (uint16_t i = 0; i < d->count; i++) {
+        char text[BIL_VALUE_TEXT];
+        if (image.state[i] == BIL_PRESENT &&
+            bil_value_text(&d->params[i].format, bil_image_raw(&image, i), NULL, text, sizeof text) == BIL_OK)
+            printf("%-28s %s %s\n", d->params[i].id, text, d->params[i].unit);
+    }
+    return 0;
+}
