@@ -145,18 +145,18 @@ size_t shown_width(const char *text)
 
 void put_cell(FILE *file, const char *text, size_t width)
 {
-    size_t all = shown_width(text), shown = 0;
-    size_t most = all > width ? width - 1 : width;
-    for (; *text; text++) {
-        shown += ((unsigned char)*text & 0xc0) != 0x80;
+    static const char blanks[] = "                                                                                ";
+    size_t all = shown_width(text), most = all > width ? width - 1 : width, bytes = 0;
+    for (size_t shown = 0; text[bytes]; bytes++) {
+        shown += ((unsigned char)text[bytes] & 0xc0) != 0x80;
         if (shown > most)
             break;
-        putc(*text, file);
     }
+    fwrite(text, 1, bytes, file);
     if (all > width)
         fputs("…", file);
-    for (; all < width; all++)
-        putc(' ', file);
+    else if (width - all < sizeof blanks)
+        fwrite(blanks, 1, width - all, file);
 }
 
 size_t screen_width(void)
