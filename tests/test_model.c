@@ -53,6 +53,9 @@ struct row {
     bool gone, unreadable_one;
     bil_outcome always; /* how every transfer ends, when not done */
     void (*hook)(row *r, uint16_t address, bil_result *result, bil_outcome *outcome);
+    void (*on_read)(row *r, uint16_t address);
+    bil_event no_record; /* this event can't be recorded; 0: all can */
+    unsigned reads_after_restart;
     bool says_no, asked, sloppy;
     loaded_description loaded;
     bil_image have, want;
@@ -73,6 +76,8 @@ static bil_outcome read_row(void *ctx, uint8_t space, uint16_t address, uint16_t
     (void)space;
     r->now += 5;
     result->cause = r->always == BIL_BUSY ? BIL_E_BUSY : BIL_E_SILENT;
+    if (r->on_read)
+        r->on_read(r, address);
     if (r->always != BIL_DONE)
         return r->always;
     bool hole = address > STATE || address + count > STATE + 1;
@@ -133,6 +138,12 @@ static bool answer(void *ctx, const bil_action *action)
     return !r->says_no;
 }
 
+static bool recorded(void *ctx, const bil_action *action)
+{
+    row *r = ctx;
+    return r->no_record == 0 || action->u.record.event != r->no_record;
+}
+
 static bool saved(void *ctx, const bil_image *have)
 {
     (void)ctx;
@@ -171,7 +182,8 @@ static bil_action run_row(row *r, bil_job_kind kind)
     void *memory = malloc(bil_job_size(d));
     bil_job *job;
     assert_int_equal(bil_job_init(&job, memory, bil_job_size(d), &config), BIL_OK);
-    runner run = {.link = {&row_ops, r}, .clock = {&row_clock, r}, .ask = answer, .save = saved, .ctx = r};
+    runner run = {
+        .link = {&row_ops, r}, .clock = {&row_clock, r}, .ask = answer, .record = recorded, .save = saved, .ctx = r};
     r->end = run_job(job, &run);
     free(memory);
     return r->end;
@@ -363,6 +375,47 @@ static void links_that_never_work(void **state)
         }
 }
 
+static void changes_between_the_proofs(row *r, uint16_t address)
+{
+    if (r->writes[RESTART] && address == ONE && ++r->reads_after_restart == 2)
+        r->cells[STATE] = 1; /* measured: may change */
+    if (r->reads_after_restart == 2 && r->cells[ONE] == 5)
+        r->cells[TWO] = 8;
+}
+
+static void dies_in_the_middle(row *r, uint16_t address)
+{
+    if (address == ONE)
+        r->always = BIL_UNKNOWN;
+}
+
+static void reads_that_go_wrong(void **state)
+{
+    (void)state;
+    row *r = new_row(plain);
+    r->on_read = changes_between_the_proofs;
+    run_row(r, BIL_JOB_WRITE);
+    expect_end(r, BIL_VERDICT_INCOMPLETE, BIL_E_DIFFERS, "v.two", NULL);
+    free_row(r);
+    r = new_row(plain);
+    r->on_read = dies_in_the_middle;
+    run_row(r, BIL_JOB_READ);
+    assert_int_equal(r->end.u.end.verdict, BIL_VERDICT_INCOMPLETE);
+    assert_int_equal(r->end.u.end.cause, BIL_E_SILENT);
+    free_row(r);
+}
+
+static void what_cant_be_recorded_isnt_done(void **state)
+{
+    (void)state;
+    row *r = new_row(plain);
+    r->no_record = BIL_EV_WRITING;
+    run_row(r, BIL_JOB_WRITE);
+    expect_end(r, BIL_VERDICT_REFUSED, BIL_E_RECORD, NULL, NULL);
+    assert_int_equal(r->writes[ONE] + r->writes[TWO], 0);
+    free_row(r);
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
@@ -373,6 +426,8 @@ int main(void)
         cmocka_unit_test(a_refused_value_is_named),
         cmocka_unit_test(a_person_may_refuse_a_step),
         cmocka_unit_test(links_that_never_work),
+        cmocka_unit_test(reads_that_go_wrong),
+        cmocka_unit_test(what_cant_be_recorded_isnt_done),
     };
     return cmocka_run_group_tests_name("model", tests, NULL, NULL);
 }

@@ -4,7 +4,7 @@
  * run time by the host. Tables are never written to; all pointers in them outlive every use.
  *
  * Ids match [a-z0-9_]+(\.[a-z0-9_]+)*, at most BIL_ID_MAX bytes; the first part is the group. `params` is
- * sorted by id in byte order, `by_address` by space and address. */
+ * sorted by id in byte order, `by_address` by space and address; no two share a cell. */
 #ifndef BILANCIA_DESCRIPTION_H
 #define BILANCIA_DESCRIPTION_H
 

@@ -53,8 +53,7 @@ void bil_plan_blocks(const bil_description *description, const uint16_t *items, 
                     !(rule->across && bil_description_across(description, first->space, end, param->address - 1u)))
                     break;
             }
-            if (param->address + (uint32_t)param->cells > end)
-                end = param->address + (uint32_t)param->cells;
+            end = param->address + (uint32_t)param->cells; /* values never overlap */
             uint32_t cells = end - first->address;
             if (k > i && cells > rule->largest)
                 break;

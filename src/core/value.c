@@ -109,7 +109,7 @@ void bil_value_rounded(const bil_format *format, const uint8_t *raw, uint8_t *ou
     bool up = format->rounding == BIL_ROUND_UP        ? rest != 0
               : format->rounding == BIL_ROUND_NEAREST ? rest >= format->round_to - rest
                                                       : false;
-    magnitude = magnitude - rest + (up && rest != 0 ? format->round_to : 0);
+    magnitude = magnitude - rest + (up ? format->round_to : 0);
     bytes_put(out, format->size, negative ? ~magnitude + 1 : magnitude);
 }
 

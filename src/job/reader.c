@@ -63,12 +63,8 @@ static void start_block(bil_job *job)
 {
     reader *r = &job->reader;
     const bil_param *first = &job->description->params[job->items[r->at]];
-    uint32_t end = first->address;
-    for (uint16_t i = r->at; i < job->next[r->at]; i++) {
-        const bil_param *param = &job->description->params[job->items[i]];
-        if (param->address + (uint32_t)param->cells > end)
-            end = param->address + (uint32_t)param->cells;
-    }
+    const bil_param *last = &job->description->params[job->items[job->next[r->at] - 1]];
+    uint32_t end = last->address + (uint32_t)last->cells; /* values never overlap */
     bil_exchange_read(job, first->space, first->address, (uint16_t)(end - first->address), job->items[r->at], r->value);
     r->running = true;
 }
