@@ -14,12 +14,11 @@
 enum { CELLS = 64, UNIT = 7, REPLY_MS = 15, LATE_MS = 45 };
 
 /* X(NAME): what becomes of a reply */
-#define FAULTS(X)                                                                                                      \
-    X(NONE)                                                                                                            \
-    X(LOST)                                                                                                            \
-    X(LATE)                                                                                                            \
-    X(DOUBLED) X(FOREIGN_UNIT) X(OTHER_FUNCTION) X(OTHER_LENGTH) X(OTHER_ECHO) X(OTHER_TRANSACTION) X(OLD_ONE_FIRST)   \
-        X(BIT_TURNED) X(CUT) X(REFUSED) X(HANG_UP) X(NOISE_BEFORE)
+/* clang-format off */
+#define FAULTS(X) \
+    X(NONE) X(LOST) X(LATE) X(DOUBLED) X(FOREIGN_UNIT) X(OTHER_FUNCTION) X(OTHER_LENGTH) X(OTHER_ECHO) \
+    X(OTHER_TRANSACTION) X(OLD_ONE_FIRST) X(BIT_TURNED) X(CUT) X(REFUSED) X(HANG_UP) X(NOISE_BEFORE)
+/* clang-format on */
 typedef enum fault {
 #define FAULT(NAME) F_##NAME,
     FAULTS(FAULT)
