@@ -49,8 +49,8 @@ static bil_outcome read_card(void *ctx, uint8_t space, uint16_t address, uint16_
     for (uint16_t i = 0; i < count && outcome == BIL_DONE; i++) {
         int high = getc(c->file), low = getc(c->file);
         if (low == EOF)
-            outcome = BIL_REFUSED; /* not on this card */
-        cells[i] = (uint16_t)(high << 8 | (low & 0xff));
+            return BIL_REFUSED; /* not on this card */
+        cells[i] = (uint16_t)(high << 8 | low);
     }
     return outcome;
 }
@@ -78,10 +78,11 @@ int main(int argc, char **argv)
     bil_link link = {&card_ops, &c};
     const bil_description *d = &bil_description_ed_30;
     bil_image image;
-    bil_image_init(&image, d, malloc(bil_image_size(d)), bil_image_size(d));
+    void *image_memory = malloc(bil_image_size(d)), *job_memory = malloc(bil_job_size(d));
+    bil_image_init(&image, d, image_memory, bil_image_size(d));
     bil_job_config config = {.struct_size = sizeof config, .kind = BIL_JOB_READ, .description = d, .have = &image};
     bil_job *job;
-    bil_job_init(&job, malloc(bil_job_size(d)), bil_job_size(d), &config);
+    bil_job_init(&job, job_memory, bil_job_size(d), &config);
     bil_action action;
     bil_result result = {0};
     while (bil_job_step(job, &result, &action) == BIL_OK && action.kind != BIL_ACT_END) {
@@ -95,15 +96,15 @@ int main(int argc, char **argv)
                                             action.u.transfer.count, action.u.transfer.cells, &result);
     }
     link.ops->close(link.ctx);
-    if (action.u.end.cause) {
-        fprintf(stderr, "%s: %s\n", argv[1], bil_error_text((int)action.u.end.cause));
-        return 4;
-    }
-    for (uint16_t i = 0; i < d->count; i++) {
+    for (uint16_t i = 0; i < d->count && !action.u.end.cause; i++) {
         char text[BIL_VALUE_TEXT];
         if (image.state[i] == BIL_PRESENT &&
             bil_value_text(&d->params[i].format, bil_image_raw(&image, i), NULL, text, sizeof text) == BIL_OK)
             printf("%-28s %s %s\n", d->params[i].id, text, d->params[i].unit);
     }
-    return 0;
+    if (action.u.end.cause)
+        fprintf(stderr, "%s: %s\n", argv[1], bil_error_text((int)action.u.end.cause));
+    free(image_memory);
+    free(job_memory);
+    return action.u.end.cause ? 4 : 0;
 }

@@ -58,5 +58,8 @@ int main(int argc, char **argv)
         if (d.relation == BIL_REL_CHANGED)
             printf("%.*s\n", (int)d.left->id.length, d.left->id.text);
     printf("%u changed\n", (unsigned)compare.count[BIL_REL_CHANGED]);
+    free(images[0].state); /* an image begins with its states */
+    free(images[1].state);
+    modbus_link_free(&modbus);
     return 0;
 }
