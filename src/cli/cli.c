@@ -327,3 +327,35 @@ void progress_clear(void)
         fputs("\r\033[K", stderr);
     progress_shown = false;
 }
+
+/* ---- devices ---- */
+
+static void show_reading(void *ctx, const bil_job *job, const bil_action *action)
+{
+    (void)ctx;
+    (void)action;
+    bil_job_progress p;
+    bil_job_progress_of(job, &p);
+    progress_line("Reading", p.done, p.total, p.read_requests);
+}
+
+int device_read(device *dev, const char *where, const models *m, bil_job_progress *progress)
+{
+    char why[500];
+    progress_line("Connecting", 0, 0, 0);
+    int error = device_open(dev, where, m, why, sizeof why);
+    if (error)
+        return say_error(where, error, why);
+    bil_job *job = device_job(dev, BIL_JOB_READ, (bil_job_config){0});
+    runner r = {.link = dev->link, .clock = dev->clock, .progress = show_reading};
+    bil_action end = run_job(job, &r);
+    bil_job_progress_of(job, progress);
+    free(job);
+    progress_clear();
+    error = (int)end.u.end.cause;
+    if (error == BIL_OK)
+        return -1;
+    device_close(dev);
+    say_error(where, error, NULL);
+    return end.u.end.verdict == BIL_VERDICT_INCOMPLETE ? EXIT_INCOMPLETE : exit_code_of(error);
+}

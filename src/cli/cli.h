@@ -90,6 +90,10 @@ int models_open(models *m, const char *file);
 /* Who does it: the option, or the name of the person logged in. */
 const char *person(const char *option);
 
+/* Connects, finds the description and reads everything, with progress. -1 when that went well and the device is open,
+ * else the exit code; then what went wrong has been said and nothing is open. */
+int device_read(device *dev, const char *where, const models *m, bil_job_progress *progress);
+
 /* May this go into a copy or a record? NULL may. */
 bool note_is_good(const char *note);
 #define NOTE_WANTED "a line of printable text of less than 400 bytes is wanted"

@@ -19,35 +19,15 @@ typedef struct counts {
     unsigned relation[BIL_RELATION_COUNT], apart, differing;
 } counts;
 
-static void show_progress(void *ctx, const bil_job *job, const bil_action *action)
-{
-    (void)action;
-    bil_job_progress p;
-    bil_job_progress_of(job, &p);
-    progress_line(ctx, p.done, p.total, p.read_requests);
-}
-
 static int open_device(side *s, const models *m)
 {
-    char why[500];
-    progress_line("Connecting", 0, 0, 0);
-    int error = device_open(&s->dev, s->text, m, why, sizeof why);
-    if (error)
-        return say_error(s->text, error, why);
-    bil_job *job = device_job(&s->dev, BIL_JOB_READ, (bil_job_config){0});
-    char what[] = "Reading";
-    runner r = {.link = s->dev.link, .clock = s->dev.clock, .progress = show_progress, .ctx = what};
-    bil_action end = run_job(job, &r);
-    free(job);
-    progress_clear();
-    if (end.u.end.cause) {
-        device_close(&s->dev);
-        say_error(s->text, (int)end.u.end.cause, NULL);
-        return end.u.end.verdict == BIL_VERDICT_INCOMPLETE ? EXIT_INCOMPLETE : exit_code_of((int)end.u.end.cause);
+    bil_job_progress progress;
+    int code = device_read(&s->dev, s->text, m, &progress);
+    if (code < 0) {
+        s->description = s->dev.description;
+        set_origin_of(&s->origin, &s->dev.image);
     }
-    s->description = s->dev.description;
-    set_origin_of(&s->origin, &s->dev.image);
-    return -1;
+    return code;
 }
 
 static int open_file(side *s, const models *m)

@@ -6,15 +6,6 @@
 
 #include "cli.h"
 
-static void show_progress(void *ctx, const bil_job *job, const bil_action *action)
-{
-    (void)ctx;
-    (void)action;
-    bil_job_progress p;
-    bil_job_progress_of(job, &p);
-    progress_line("Reading", p.done, p.total, p.read_requests);
-}
-
 static void count_states(const bil_image *image, unsigned *values, unsigned *unreadable, unsigned *left_out)
 {
     *values = *unreadable = *left_out = 0;
@@ -140,26 +131,14 @@ static int run(const command *self, int argc, const char **argv)
     if (error)
         return call_end(&c, exit_code_of(error));
     device dev;
-    char reason[500];
-    progress_line("Connecting", 0, 0, 0);
-    error = device_open(&dev, where, &m, reason, sizeof reason);
-    if (error)
-        return call_end(&c, say_error(where, error, reason));
-    bil_job *job = device_job(&dev, BIL_JOB_READ, (bil_job_config){0});
-    runner r = {.link = dev.link, .clock = dev.clock, .progress = show_progress};
-    bil_action end = run_job(job, &r);
     bil_job_progress p;
-    bil_job_progress_of(job, &p);
-    free(job);
-    progress_clear();
-    if (end.u.end.cause) {
-        say_error(where, (int)end.u.end.cause, NULL);
-        fprintf(stderr, "  Nothing was saved.\n");
-        code = end.u.end.verdict == BIL_VERDICT_INCOMPLETE ? EXIT_INCOMPLETE : exit_code_of((int)end.u.end.cause);
-    } else {
+    code = device_read(&dev, where, &m, &p);
+    if (code < 0) {
         code = save(&dev, &p, folder, who, why, json);
+        device_close(&dev);
+    } else {
+        fprintf(stderr, "  Nothing was saved.\n");
     }
-    device_close(&dev);
     return call_end(&c, code);
 }
 
