@@ -84,7 +84,7 @@ static void every_reply_has_its_outcome(void **state)
     modbus_link modbus;
     bil_link link;
     assert_true(modbus_link_open(&modbus, "127.0.0.1", port, 5, &link));
-    modbus_link_reply_ms(&modbus, 60);
+    modbus_link_reply_ms(&modbus, 500); /* only silence waits so long */
     uint16_t cells[2] = {0x1234, 0xabcd};
     bil_result result = {0};
     assert_int_equal(link.ops->read(link.ctx, BIL_HOLDING, 7, 2, cells, &result), BIL_NOT_SENT); /* not connected yet */
