@@ -5,6 +5,7 @@
 #include <limits.h>
 #include <stdlib.h>
 #include <string.h>
+#include <sys/syscall.h>
 #include <unistd.h>
 
 int storage_error(void)
@@ -49,7 +50,18 @@ void storage_cancel(storage_file *storage)
     errno = error;
 }
 
-/* link(2) never replaces: the name appears with the whole file behind it, or not at all. */
+/* The name appears with the whole file behind it, or not at all, and never replaces another. link(2) does that; where
+ * the file system has no links, as on a memory stick, renameat2(2) does. */
+static bool give_name(const storage_file *storage)
+{
+    enum { NO_REPLACE = 1 };
+    if (linkat(storage->folder, storage->temporary, storage->folder, storage->name, 0) == 0)
+        return true;
+    if (errno != EPERM && errno != EOPNOTSUPP && errno != ENOSYS)
+        return false;
+    return syscall(SYS_renameat2, storage->folder, storage->temporary, storage->folder, storage->name, NO_REPLACE) == 0;
+}
+
 static bool publish(storage_file *storage)
 {
     char name[sizeof storage->name];
@@ -57,7 +69,7 @@ static bool publish(storage_file *storage)
     const char *ending = strrchr(name, '.');
     int stem = ending ? (int)(ending - name) : (int)strlen(name);
     for (int i = 2; i < 10000; i++) {
-        if (linkat(storage->folder, storage->temporary, storage->folder, storage->name, 0) == 0)
+        if (give_name(storage))
             return true;
         if (errno != EEXIST)
             return false;
