@@ -30,7 +30,7 @@ typedef struct peer {
     bool serial;
     int listener, line;
     volatile int stop;
-    volatile unsigned answered; /* requests that were dealt with, late replies included */
+    volatile bool busy; /* with a request, or a late reply to it */
     uint16_t cells[CELLS];
     uint8_t before[300]; /* the last reply */
     size_t before_size;
@@ -103,7 +103,7 @@ static void put(const peer *p, const uint8_t *bytes, size_t size)
 
 static void answer(peer *p, const uint8_t *request)
 {
-    uint8_t reply[300] = {0};
+    uint8_t reply[600] = {0};
     fault f = roll_below(&p->d, 6) ? F_NONE : (fault)roll_below(&p->d, FAULT_COUNT);
     size_t head = p->serial ? 0 : 6;
     bool writes = request[head + 1] == 16;
@@ -152,8 +152,8 @@ static void answer(peer *p, const uint8_t *request)
         put(p, reply, size);
         break;
     case F_DOUBLED:
-        put(p, reply, size);
-        put(p, reply, size);
+        memcpy(reply + size, reply, size);
+        put(p, reply, 2 * size);
         break;
     case F_OLD_ONE_FIRST:
         put(p, p->before, p->before_size);
@@ -208,6 +208,7 @@ static void *serve(void *ctx)
             got = 0;
             continue;
         }
+        p->busy = true;
         ssize_t more = p->line >= 0 ? read(p->line, bytes + got, sizeof bytes - got) : 0;
         if (more <= 0) {
             if (!p->serial && p->line >= 0) {
@@ -215,6 +216,7 @@ static void *serve(void *ctx)
                 p->line = -1;
             }
             usleep(p->serial ? 500 : 0); /* nobody has the other end open just now */
+            p->busy = false;
             got = 0;
             continue;
         }
@@ -222,11 +224,18 @@ static void *serve(void *ctx)
         size_t size = request_size(p, bytes, got);
         if (size) {
             answer(p, bytes);
-            p->answered++;
+            p->busy = false;
             got = 0;
         }
     }
     return NULL;
+}
+
+/* Has it something to read, or to say? */
+static bool is_at_work(const peer *p)
+{
+    struct pollfd line = {.fd = p->line, .events = POLLIN};
+    return p->busy || (poll(&line, 1, 0) > 0 && line.revents & POLLIN) || p->busy;
 }
 
 static void play(peer *p, bil_link *link, unsigned rounds_wanted)
@@ -241,7 +250,7 @@ static void play(peer *p, bil_link *link, unsigned rounds_wanted)
         bil_result result = {0};
         if (!connected) {
             usleep(LATE_MS * 1000); /* silent for as long as a reply can be late; then a new connection */
-            for (int k = 0; k < 300 && p->serial && p->answered < i; k++)
+            while (p->serial && is_at_work(p))
                 usleep(1000); /* a busy computer must not make the peer later than it may be */
             assert_int_equal(link->ops->connect(link->ctx, &result), BIL_DONE);
             connected = true;

@@ -2,6 +2,7 @@
 
 #include <errno.h>
 #include <modbus.h>
+#include <poll.h>
 #include <string.h>
 #include <sys/socket.h>
 
@@ -46,12 +47,24 @@ static void put_number(uint8_t *bytes, uint16_t value)
     bytes[1] = (uint8_t)(value & 0xff);
 }
 
+/* Throws away what has come in unasked. A serial line must be silent for 3.5 characters before a frame begins (Serial
+ * Line 1.02, 2.5.1.1); what still comes in that time, such as a reply sent twice, is thrown away, too. */
+static void clear_line(modbus_link *link)
+{
+    for (int i = 0; i < STALE; i++) {
+        modbus_flush(link->context);
+        struct pollfd line = {.fd = modbus_get_socket(link->context), .events = POLLIN};
+        if (!link->serial || poll(&line, 1, link->silence_ms) <= 0)
+            return;
+    }
+}
+
 /* Sends a request: header, unit, function and data. The library adds the checksum of a serial line; on TCP its raw
  * requests have no transaction number, so the header is written here. */
 static bool send_request(modbus_link *link, const uint8_t *pdu, size_t size)
 {
     uint8_t frame[7 + PDU];
-    modbus_flush(link->context); /* nothing older may answer */
+    clear_line(link);
     frame[6] = link->unit;
     memcpy(frame + 7, pdu, size);
     if (link->serial)
@@ -179,6 +192,7 @@ bool modbus_link_open_serial(modbus_link *link, const char *path, int speed, cha
                              bil_link *out)
 {
     *link = (modbus_link){.context = modbus_new_rtu(path, speed, parity, 8, stop_bits), .serial = true};
+    link->silence_ms = speed > 19200 ? 2 : 1 + 38500 / (speed > 0 ? speed : 1); /* 3.5 characters of 11 bits */
     return begin(link, unit, out);
 }
 

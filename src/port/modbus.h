@@ -14,6 +14,7 @@ typedef struct modbus_link {
     bool connected, serial;
     uint8_t unit;
     uint16_t transaction;
+    int silence_ms; /* of a serial line between two frames */
 } modbus_link;
 
 /* False when host or port make no sense to the library, or memory is short. Close it with link.ops->close, then
