@@ -25,7 +25,6 @@ int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size)
                              .have = &have,
                              .want = &want,
                              .serial = "",
-                             .hardware = "",
                              .firmware = d->firmwares[0],
                              .purpose_given = true,
                              .purpose = BIL_REPLACEMENT,

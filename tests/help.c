@@ -101,7 +101,6 @@ bil_action bench_read(bench *b, bool keep)
         bil_image_copy(&b->want, &b->have);
         bil_image_identity(&b->have, BIL_ID_SERIAL, b->serial, sizeof b->serial);
         bil_image_identity(&b->have, BIL_ID_FIRMWARE, b->firmware, sizeof b->firmware);
-        bil_image_identity(&b->have, BIL_ID_HARDWARE, b->hardware, sizeof b->hardware);
     }
     return end;
 }
@@ -111,7 +110,6 @@ bil_job_config bench_config(bench *b)
     return (bil_job_config){.kind = BIL_JOB_WRITE,
                             .want = &b->want,
                             .serial = b->serial,
-                            .hardware = b->hardware,
                             .firmware = b->firmware,
                             .may_restart = true,
                             .has_password = b->password != NULL};

@@ -42,7 +42,7 @@ typedef struct bench {
     const bil_description *description;
     bil_image have, want;
     const char *password;
-    char serial[64], firmware[64], hardware[64];
+    char serial[64], firmware[64];
     bil_job_progress progress;
     bil_purpose purpose;
     void *job; /* memory of the last job */

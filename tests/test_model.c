@@ -176,7 +176,6 @@ static bil_action run_row(row *r, bil_job_kind kind)
                              .have = &r->have,
                              .want = &r->want,
                              .serial = "77",
-                             .hardware = "",
                              .firmware = "1",
                              .may_restart = true};
     void *memory = malloc(bil_job_size(d));

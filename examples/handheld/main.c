@@ -129,7 +129,7 @@ static int next_item(void *ctx, bil_item *item)
     return -bil_set_reader_whole(&set->reader);
 }
 
-static char serial[32], firmware[32], hardware[32];
+static char serial[32], firmware[32];
 
 static int load_set(void)
 {
@@ -145,7 +145,6 @@ static int load_set(void)
     }
     bil_image_identity(&want, BIL_ID_SERIAL, serial, sizeof serial);
     bil_image_identity(&want, BIL_ID_FIRMWARE, firmware, sizeof firmware);
-    bil_image_identity(&want, BIL_ID_HARDWARE, hardware, sizeof hardware);
     return -got;
 }
 
@@ -212,7 +211,6 @@ int main(void)
     config.want = &want;
     config.serial = serial;
     config.firmware = firmware;
-    config.hardware = hardware;
     config.may_restart = config.has_password = true;
     board_paint_stack();
     end = run(&config, &progress);

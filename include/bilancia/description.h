@@ -114,8 +114,6 @@ typedef enum bil_proc_kind {
     BIL_PROC_COUNT
 } bil_proc_kind;
 
-const char *bil_proc_name(bil_proc_kind kind);
-
 typedef struct bil_procedure {
     uint8_t kind;   /* bil_proc_kind */
     bool for_state; /* release only: holds when the state found before hold was `found` */

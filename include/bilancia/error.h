@@ -49,7 +49,6 @@
     X(44, REFUSED, "refused", "the device refuses the request", "check the state of the device and the firmware named in the description") \
     X(45, BUSY, "busy", "the device stays busy", "wait until it has finished, then run the command again") \
     X(46, ADDRESS, "address", "this is no device address", "write modbus+tcp://host[:port]/unit, for example modbus+tcp://127.0.0.1:502/1") \
-    X(47, MUTE, "mute", "no description can be read from this link", "check the protocol in the address") \
     /* jobs */ \
     X(50, PASSWORD, "password", "the device doesn't accept the password", "check the password; after a factory reset it is the one from the manual") \
     X(51, NO_PASSWORD, "no_password", "the device wants a password and none was given", "give it at the prompt, with --password-fd, or in BILANCIA_PASSWORD") \

@@ -154,9 +154,8 @@ typedef struct bil_job_config {
     /* write only */
     const bil_image *want; /* the values of the saved copy */
     const char *serial;    /* the unit the copy was read from; "" where the copy doesn't know */
-    const char *hardware;  /* its hardware revision and firmware */
-    const char *firmware;
-    bool purpose_given; /* a person named the purpose; else only the same unit is taken */
+    const char *firmware;  /* and its firmware */
+    bool purpose_given;    /* a person named the purpose; else only the same unit is taken */
     bil_purpose purpose;
     bool with_calibration;
     bool may_restart;  /* a restart is allowed */

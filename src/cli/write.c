@@ -515,7 +515,6 @@ static int carry_out(write_call *w)
     w->config.found_known = record_find_held(w->folder, o.model, o.serial, &w->config.found, open_record);
     w->config.want = &w->want;
     w->config.serial = w->origin.serial;
-    w->config.hardware = w->origin.hardware;
     w->config.firmware = w->origin.firmware;
     w->job = device_job(&w->dev, BIL_JOB_WRITE, w->config);
     runner r = {.link = w->dev.link,

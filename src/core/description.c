@@ -26,12 +26,6 @@ bool bil_class_left_out(bil_class cls)
     return cls == BIL_CLASS_SECRET || cls == BIL_CLASS_LIVE || cls == BIL_CLASS_COMMAND;
 }
 
-const char *bil_proc_name(bil_proc_kind kind)
-{
-    static const char *const names[BIL_PROC_COUNT] = {"unlock", "hold", "release", "store", "restart", "factory_reset"};
-    return names[kind];
-}
-
 int32_t bil_description_find(const bil_description *description, const char *id, size_t length)
 {
     uint16_t low = 0, high = description->count;

@@ -298,7 +298,8 @@ void set_time_now(char *out, size_t size)
     strftime(out, size, "%Y-%m-%dT%H:%M:%SZ", &utc);
 }
 
-void set_time_compact(const char *when, char *out, size_t size)
+/* "20261123-071500" of such a text. */
+static void set_time_compact(const char *when, char *out, size_t size)
 {
     size_t used = 0;
     for (const char *c = when; *c && used + 2 < size; c++)
