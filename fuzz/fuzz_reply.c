@@ -1,4 +1,5 @@
-/* Replies on a Modbus TCP connection: the peer says what the fuzzer likes, then hangs up. */
+/* Replies on a Modbus connection: the peer says what the fuzzer likes, then hangs up. Bit 6 of the first byte makes it
+ * a serial line, bit 7 gives that a right checksum, which chance alone doesn't find. */
 #include <modbus.h>
 #include <stdlib.h>
 #include <string.h>
@@ -9,30 +10,54 @@
 
 int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size);
 
+static uint16_t crc(const uint8_t *bytes, size_t count) /* Modbus over Serial Line 1.02, 6.2.2 */
+{
+    uint16_t sum = 0xffff;
+    for (size_t i = 0; i < count; i++) {
+        sum ^= bytes[i];
+        for (int bit = 0; bit < 8; bit++)
+            sum = (uint16_t)(sum & 1 ? sum >> 1 ^ 0xa001 : sum >> 1);
+    }
+    return sum;
+}
+
+static void say(int line, const uint8_t *data, size_t size, bool checksum)
+{
+    uint16_t sum = crc(data, size);
+    const uint8_t tail[2] = {(uint8_t)sum, (uint8_t)(sum >> 8)};
+    if (write(line, data, size) < 0 || (checksum && write(line, tail, 2) != 2))
+        abort();
+    shutdown(line, SHUT_WR);
+}
+
 int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size)
 {
-    static modbus_link link;
-    static bil_link out;
-    if (!out.ops && !modbus_link_open(&link, "127.0.0.1", "502", 1, &out))
+    static modbus_link links[2];
+    static bil_link outs[2];
+    if (!outs[0].ops && (!modbus_link_open(&links[0], "127.0.0.1", "502", 1, &outs[0]) ||
+                         !modbus_link_open_serial(&links[1], "/dev/null", 115200, 'E', 1, 1, &outs[1])))
         abort();
     int ends[2];
     if (size < 1 || size > 600 || socketpair(AF_UNIX, SOCK_STREAM, 0, ends) != 0)
         return 0;
-    modbus_set_socket(link.context, ends[0]);
-    link.connected = true;
-    if (write(ends[1], data + 1, size - 1) < 0)
-        abort();
-    shutdown(ends[1], SHUT_WR);
+    bool serial = data[0] >> 6 & 1, writes = data[0] >> 5 & 1;
+    modbus_link *link = &links[serial];
+    bil_link out = outs[serial];
+    modbus_set_socket(link->context, ends[0]);
+    link->connected = true;
+    say(ends[1], data + 1, size - 1, serial && data[0] >> 7);
     uint16_t cells[125];
-    uint16_t count = (uint16_t)(1 + data[0] % 100);
+    uint16_t count = (uint16_t)(1 + data[0] % 32);
     memset(cells, 0x5a, sizeof cells);
     bil_result result = {0};
-    bil_outcome outcome = data[0] & 1 ? out.ops->read(out.ctx, data[0] >> 1 & 1, 7, count, cells, &result)
-                                      : out.ops->write(out.ctx, 0, 7, count, cells, &result);
+    bil_outcome outcome = writes ? out.ops->write(out.ctx, 0, 7, count, cells, &result)
+                                 : out.ops->read(out.ctx, data[0] & 1, 7, count, cells, &result);
     if (outcome == BIL_DONE ? result.cause != BIL_OK : result.cause == BIL_OK)
         abort();
-    if (outcome == BIL_UNKNOWN && link.connected)
+    if (outcome == BIL_UNKNOWN && link->connected)
         abort(); /* a line in doubt is given up */
+    if (outcome == BIL_DONE && (data[1] != (serial ? 1 : data[1])))
+        abort(); /* another unit's answer */
     for (size_t i = count; i < 125; i++)
         if (cells[i] != 0x5a5a)
             abort(); /* nothing is written behind what was asked for */

@@ -227,9 +227,43 @@ static void files_are_compared_quickly_and_surely(void **state)
     unlink(right);
 }
 
+static void images_are_sources(void **state)
+{
+    (void)state;
+    const bil_description *d = &bil_description_ed_30;
+    bil_image left = new_image(d), right = new_image(d);
+    for (uint16_t i = 0; i < d->count; i++) { /* a third known on each side alone, a third on both, one unreadable */
+        if (i % 3 != 0)
+            bil_image_put(&left, i, (const uint8_t[BIL_TEXT_MAX]){0});
+        if (i % 3 != 1)
+            bil_image_put(&right, i, (const uint8_t[BIL_TEXT_MAX]){0});
+    }
+    bil_image_fail(&left, 2, BIL_E_REFUSED);
+    right.raw[d->params[5].raw_at] ^= 1;
+    bil_image_source states[2];
+    bil_compare compare;
+    bil_difference difference;
+    bil_compare_init(&compare, bil_image_as_source(&states[0], &left), bil_image_as_source(&states[1], &right));
+    for (uint16_t i = 0; i < d->count; i++) {
+        assert_int_equal(bil_compare_next(&compare, &difference), 1);
+        assert_int_equal(difference.relation, i % 3 == 0   ? BIL_REL_ONLY_RIGHT
+                                              : i % 3 == 1 ? BIL_REL_ONLY_LEFT
+                                              : i == 2     ? BIL_REL_UNREADABLE
+                                              : i == 5     ? BIL_REL_CHANGED
+                                                           : BIL_REL_EQUAL);
+        const bil_item *item = difference.left ? difference.left : difference.right;
+        assert_int_equal(strlen(d->params[i].id), item->id.length);
+        assert_memory_equal(d->params[i].id, item->id.text, item->id.length);
+    }
+    assert_int_equal(bil_compare_next(&compare, &difference), 0);
+    free_image(&left);
+    free_image(&right);
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {cmocka_unit_test(as_brute_force_says), cmocka_unit_test(a_broken_side_is_named),
-                                       cmocka_unit_test(files_are_compared_quickly_and_surely)};
+                                       cmocka_unit_test(files_are_compared_quickly_and_surely),
+                                       cmocka_unit_test(images_are_sources)};
     return cmocka_run_group_tests_name("compare", tests, NULL, NULL);
 }

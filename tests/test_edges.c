@@ -265,10 +265,73 @@ static void names_and_texts(void **state)
     assert_int_equal(bil_value_check(&f64, (const uint8_t[]){0x3f, 0xf0, 0, 0, 0, 0, 0, 0}), BIL_OK);
 }
 
+#ifdef BIL_DEBUG
+#include <sys/wait.h>
+#include <unistd.h>
+
+/* Does the call stop the program? */
+#define STOPS(call)                                                                                                    \
+    do {                                                                                                               \
+        pid_t child = fork();                                                                                          \
+        if (child == 0) {                                                                                              \
+            fclose(stderr);                                                                                            \
+            signal(SIGABRT, SIG_DFL);                                                                                  \
+            (void)(call);                                                                                              \
+            _exit(0);                                                                                                  \
+        }                                                                                                              \
+        int status;                                                                                                    \
+        assert_int_equal(waitpid(child, &status, 0), child);                                                           \
+        if (!WIFSIGNALED(status) || WTERMSIG(status) != SIGABRT)                                                       \
+            fail_msg("%s doesn't stop a debug build", #call);                                                          \
+    } while (0)
+
+static void what_the_manual_forbids(void **state)
+{
+    (void)state;
+    const bil_description *d = &bil_description_ed_30;
+    bil_image image = new_image(d);
+    bil_set_writer writer = {0};
+    bil_set_reader reader = {0};
+    bil_line_kind kind;
+    bil_job *job;
+    bil_job_config config = {.struct_size = sizeof config};
+    bil_source source = {0};
+    bil_compare compare;
+    bil_item item;
+    size_t length;
+    char line[BIL_SET_LINE];
+    uint8_t raw[8];
+    STOPS(bil_image_init(&image, NULL, line, sizeof line));
+    STOPS(bil_image_init(&image, d, NULL, 10));
+    STOPS((bil_image_put(&image, d->count, raw), 0));
+    STOPS((bil_image_put(&image, 0, NULL), 0));
+    STOPS((bil_image_identity(&image, BIL_ID_COUNT, line, sizeof line), 0));
+    STOPS((bil_image_item(&image, d->count, &item), 0));
+    STOPS(bil_image_put_item(&image, NULL, NULL));
+    STOPS(bil_set_begin(&writer, none, none, NULL, NULL, line, &length));
+    STOPS(bil_set_value(&writer, &image, d->count, line, &length));
+    STOPS(bil_set_item(&writer, &item, line, NULL));
+    STOPS(bil_set_chunk(&writer, NULL, 1, line, &length));
+    STOPS(bil_set_reader_line(&reader, NULL, 0, &kind));
+    STOPS(bil_set_reader_line(&reader, line, 0, NULL));
+    STOPS((bil_compare_init(&compare, source, source), 0));
+    STOPS(bil_value_text(NULL, raw, NULL, line, sizeof line));
+    STOPS(bil_value_parse(&d->params[0].format, NULL, 0, NULL, raw));
+    STOPS(bil_job_init(&job, line, sizeof line, &config));
+    STOPS(bil_job_init(NULL, line, sizeof line, &config));
+    STOPS(bil_job_step(NULL, NULL, NULL));
+    STOPS(bil_description_find(NULL, "a", 1));
+    free_image(&image);
+}
+#endif
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {cmocka_unit_test(lines_at_the_limits),
                                        cmocka_unit_test(the_writer_refuses_what_doesnt_fit),
+#ifdef BIL_DEBUG
+                                       cmocka_unit_test(what_the_manual_forbids),
+#endif
                                        cmocka_unit_test(memory_that_is_too_small), cmocka_unit_test(names_and_texts)};
     return cmocka_run_group_tests_name("edges", tests, NULL, NULL);
 }

@@ -2,6 +2,8 @@
 
 #include <string.h>
 
+#include "require.h"
+
 static const char *const names[BIL_RELATION_COUNT] = {
 #define NAME(NAME_, name, mark, text) name,
     BIL_RELATIONS(NAME)
@@ -37,12 +39,14 @@ static int image_next(void *ctx, bil_item *item)
 
 bil_source bil_image_as_source(bil_image_source *state, const bil_image *image)
 {
+    require(state && image);
     *state = (bil_image_source){image, 0};
     return (bil_source){image_next, state};
 }
 
 void bil_compare_init(bil_compare *compare, bil_source left, bil_source right)
 {
+    require(compare && left.next && right.next);
     memset(compare, 0, sizeof *compare);
     compare->source[0] = left;
     compare->source[1] = right;
@@ -66,6 +70,7 @@ static bil_relation relate(const bil_item *a, const bil_item *b)
 
 int bil_compare_next(bil_compare *compare, bil_difference *difference)
 {
+    require(compare && difference);
     if (compare->skip.equal && !compare->have[0] && !compare->have[1] && !compare->done[0] && !compare->done[1])
         compare->count[BIL_REL_EQUAL] += compare->skip.equal(compare->skip.ctx);
     for (uint8_t side = 0; side < 2; side++) {

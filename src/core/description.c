@@ -1,6 +1,7 @@
 #include "bilancia/description.h"
 
 #include "bytes.h"
+#include "require.h"
 
 static const char *const class_names[BIL_CLASS_COUNT] = {
 #define CLASS(NAME, name, what) name,
@@ -28,6 +29,7 @@ bool bil_class_left_out(bil_class cls)
 
 int32_t bil_description_find(const bil_description *description, const char *id, size_t length)
 {
+    require(description && id);
     uint16_t low = 0, high = description->count;
     while (low < high) {
         uint16_t middle = (uint16_t)((low + high) / 2);
@@ -47,6 +49,7 @@ int32_t bil_description_find(const bil_description *description, const char *id,
 const bil_procedure *bil_description_procedure(const bil_description *description, bil_proc_kind kind,
                                                const char *hardware, uint32_t found)
 {
+    require(description);
     const bil_procedure *general = NULL;
     for (uint16_t i = 0; i < description->procedure_count; i++) {
         const bil_procedure *procedure = &description->procedures[i];

@@ -1,14 +1,17 @@
 #include "bilancia/image.h"
 
 #include "bytes.h"
+#include "require.h"
 
 size_t bil_image_size(const bil_description *description)
 {
+    require(description);
     return 2 * (size_t)description->count + description->raw_size;
 }
 
 int bil_image_init(bil_image *image, const bil_description *description, void *memory, size_t size)
 {
+    require(image && description && (memory || size == 0));
     if (size < bil_image_size(description))
         return BIL_E_SPACE;
     memset(memory, 0, bil_image_size(description));
@@ -21,16 +24,19 @@ int bil_image_init(bil_image *image, const bil_description *description, void *m
 
 void bil_image_copy(bil_image *to, const bil_image *from)
 {
+    require(to && from && to->description == from->description);
     memcpy(to->state, from->state, bil_image_size(from->description));
 }
 
 const uint8_t *bil_image_raw(const bil_image *image, uint16_t index)
 {
+    require(image && index < image->description->count);
     return image->raw + image->description->params[index].raw_at;
 }
 
 void bil_image_put(bil_image *image, uint16_t index, const uint8_t *raw)
 {
+    require(image && raw && index < image->description->count);
     const bil_param *param = &image->description->params[index];
     image->state[index] = BIL_PRESENT;
     image->cause[index] = BIL_OK;
@@ -39,18 +45,21 @@ void bil_image_put(bil_image *image, uint16_t index, const uint8_t *raw)
 
 void bil_image_fail(bil_image *image, uint16_t index, bil_error cause)
 {
+    require(image && index < image->description->count);
     image->state[index] = BIL_UNREADABLE;
     image->cause[index] = (uint8_t)cause;
 }
 
 bool bil_image_same(const bil_image *a, const bil_image *b, uint16_t index)
 {
+    require(a && b && index < a->description->count);
     return a->state[index] == BIL_PRESENT && b->state[index] == BIL_PRESENT &&
            memcmp(bil_image_raw(a, index), bil_image_raw(b, index), a->description->params[index].format.size) == 0;
 }
 
 void bil_image_identity(const bil_image *image, bil_identity which, char *out, size_t size)
 {
+    require(image && (out || size == 0) && which < BIL_ID_COUNT);
     uint16_t index = image->description->identity[which];
     if (size == 0)
         return;

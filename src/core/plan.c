@@ -2,6 +2,8 @@
 
 #include <string.h>
 
+#include "require.h"
+
 static const char *const purposes[BIL_PURPOSE_COUNT] = {"restore", "replacement", "clone"};
 
 const char *bil_purpose_name(bil_purpose purpose)
@@ -19,6 +21,7 @@ int bil_purpose_from_name(const char *name)
 
 bool bil_plan_goes(const bil_param *param, bil_purpose purpose, bool with_calibration)
 {
+    require(param);
     switch ((bil_class)param->cls) {
     case BIL_CLASS_SETUP:
         return true;
@@ -38,6 +41,7 @@ bool bil_plan_goes(const bil_param *param, bil_purpose purpose, bool with_calibr
 void bil_plan_blocks(const bil_description *description, const uint16_t *items, uint16_t count,
                      const bil_block_rule *rule, uint32_t *cost, uint16_t *next, uint32_t *steps)
 {
+    require(description && rule && cost && next && (items || count == 0));
     cost[count] = 0;
     next[count] = count;
     for (uint16_t i = count; i-- > 0;) {
@@ -70,6 +74,7 @@ void bil_plan_blocks(const bil_description *description, const uint16_t *items, 
 
 uint16_t bil_plan_read(const bil_description *description, uint16_t *items)
 {
+    require(description && items);
     uint16_t count = 0;
     for (uint16_t i = 0; i < description->count; i++) {
         const bil_param *param = &description->params[description->by_address[i]];
@@ -82,6 +87,7 @@ uint16_t bil_plan_read(const bil_description *description, uint16_t *items)
 bil_write_need bil_plan_need(const bil_image *have, const bil_image *want, uint16_t index, bil_purpose purpose,
                              bool with_calibration)
 {
+    require(have && want && index < have->description->count);
     const bil_param *param = &have->description->params[index];
     if (!(param->flags & BIL_WRITABLE) || want->state[index] != BIL_PRESENT ||
         !bil_plan_goes(param, purpose, with_calibration))
@@ -98,6 +104,7 @@ bil_write_need bil_plan_need(const bil_image *have, const bil_image *want, uint1
 uint16_t bil_plan_write(const bil_image *have, const bil_image *want, bil_purpose purpose, bool with_calibration,
                         uint8_t stage, uint16_t *items)
 {
+    require(have && want && items);
     const bil_description *description = have->description;
     uint16_t count = 0;
     for (uint16_t i = 0; i < description->count; i++) {

@@ -2,11 +2,13 @@
 #include "json.h"
 
 #include "bytes.h"
+#include "require.h"
 
 enum { PHASE_HEADER, PHASE_LEFT_OUT, PHASE_VALUES, PHASE_FILES, PHASE_WHOLE, PHASE_FAILED };
 
 void bil_set_reader_init(bil_set_reader *reader, bil_digest whole, bil_digest values, bil_digest file)
 {
+    require(reader);
     memset(reader, 0, sizeof *reader);
     reader->whole = whole;
     reader->values = values;
@@ -218,6 +220,7 @@ static size_t decode_quad(const char *quad, bool last, uint8_t *bytes)
 
 size_t bil_set_chunk_bytes(bil_str chunk, uint8_t *bytes)
 {
+    require(bytes);
     size_t count = 0;
     for (size_t i = 0; i < chunk.length; i += 4)
         count += decode_quad(chunk.text + i, i + 4 == chunk.length, bytes + count);
@@ -339,6 +342,7 @@ static int read_line(bil_set_reader *reader, const char *line, size_t length, bi
 
 int bil_set_reader_line(bil_set_reader *reader, const char *line, size_t length, bil_line_kind *kind)
 {
+    require(reader && line && kind);
     reader->line++;
     int error = read_line(reader, line, length, kind);
     if (error)
@@ -348,11 +352,13 @@ int bil_set_reader_line(bil_set_reader *reader, const char *line, size_t length,
 
 int bil_set_reader_whole(const bil_set_reader *reader)
 {
+    require(reader);
     return reader->phase == PHASE_WHOLE ? BIL_OK : BIL_E_SET_CUT;
 }
 
 int bil_image_put_item(bil_image *image, const bil_item *item, const bil_float_ops *floats)
 {
+    require(image && item);
     const bil_description *description = image->description;
     int32_t index = bil_description_find(description, item->id.text, item->id.length);
     if (index < 0)
@@ -389,6 +395,7 @@ int bil_image_put_item(bil_image *image, const bil_item *item, const bil_float_o
 
 void bil_image_item(const bil_image *image, uint16_t index, bil_item *item)
 {
+    require(image && item && index < image->description->count);
     const bil_param *param = &image->description->params[index];
     *item = (bil_item){
         .id = {param->id, strlen(param->id)},

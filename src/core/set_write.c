@@ -2,6 +2,7 @@
 #include "json.h"
 
 #include "bytes.h"
+#include "require.h"
 
 static void put_key(json_out *out, const char *key, const char *text, size_t length)
 {
@@ -50,6 +51,7 @@ static bool all_utf8(const bil_set_header *header)
 int bil_set_begin(bil_set_writer *writer, bil_digest whole, bil_digest values, const bil_float_ops *floats,
                   const bil_set_header *header, char *line, size_t *length)
 {
+    require(writer && header && line && length);
     if (!all_utf8(header))
         return BIL_E_SYNTAX;
     *writer = (bil_set_writer){.whole = whole, .values = values, .floats = floats};
@@ -79,6 +81,7 @@ int bil_set_begin(bil_set_writer *writer, bil_digest whole, bil_digest values, c
 
 int bil_set_left_out(bil_set_writer *writer, const bil_param *param, char *line, size_t *length)
 {
+    require(writer && param && line && length);
     json_out out;
     bil_json_open(&out, line, BIL_SET_LINE);
     put_text(&out, "{\"left_out\":", param->id);
@@ -133,6 +136,7 @@ void bil_json_put_value(json_out *out, const bil_format *format, const uint8_t *
 
 int bil_set_item(bil_set_writer *writer, const bil_item *item, char *line, size_t *length)
 {
+    require(writer && item && line && length);
     json_out out;
     bil_json_open(&out, line, BIL_SET_LINE);
     put_str(&out, "{\"id\":", item->id);
@@ -165,6 +169,7 @@ int bil_set_item(bil_set_writer *writer, const bil_item *item, char *line, size_
 
 int bil_set_value(bil_set_writer *writer, const bil_image *image, uint16_t index, char *line, size_t *length)
 {
+    require(writer && image && line && length && index < image->description->count);
     bil_item item;
     char token[2 * BIL_VALUE_TEXT + 2];
     bil_image_item(image, index, &item);
@@ -180,6 +185,7 @@ int bil_set_value(bil_set_writer *writer, const bil_image *image, uint16_t index
 int bil_set_file(bil_set_writer *writer, const char *name, uint64_t bytes, const uint8_t digest[BIL_SHA256], char *line,
                  size_t *length)
 {
+    require(writer && name && digest && line && length);
     if (!bil_text_is_printable(name, strlen(name)) || strlen(name) > BIL_FILE_NAME_MAX || !name[0])
         return BIL_E_SYNTAX;
     json_out out;
@@ -195,6 +201,7 @@ int bil_set_file(bil_set_writer *writer, const char *name, uint64_t bytes, const
 
 int bil_set_chunk(bil_set_writer *writer, const uint8_t *bytes, size_t count, char *line, size_t *length)
 {
+    require(writer && (bytes || count == 0) && line && length);
     static const char alphabet[] = "ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789+/";
     if (count == 0 || count > BIL_SET_CHUNK)
         return BIL_E_SPACE;
@@ -218,6 +225,7 @@ int bil_set_chunk(bil_set_writer *writer, const uint8_t *bytes, size_t count, ch
 
 int bil_set_end(bil_set_writer *writer, char *line, size_t *length)
 {
+    require(writer && line && length);
     bil_set_totals *totals = &writer->totals;
     writer->values.ops->end(writer->values.ctx, totals->values_digest);
     json_out out;

@@ -2,6 +2,7 @@
 #include "bilancia/value.h"
 
 #include "bytes.h"
+#include "require.h"
 
 typedef struct type_entry {
     const char *name;
@@ -72,6 +73,7 @@ static bool is_nan(bil_type type, uint64_t bits)
 
 int bil_value_check(const bil_format *format, const uint8_t *raw)
 {
+    require(format && raw);
     bil_type type = (bil_type)format->type;
     if (is_choice(type)) {
         uint64_t bits = bytes_get(raw, format->size);
@@ -96,6 +98,7 @@ int bil_value_check(const bil_format *format, const uint8_t *raw)
 
 void bil_value_rounded(const bil_format *format, const uint8_t *raw, uint8_t *out)
 {
+    require(format && raw && out);
     memmove(out, raw, format->size);
     if (format->rounding == BIL_ROUND_NONE || format->round_to < 2)
         return;
@@ -132,6 +135,7 @@ static size_t place(const bil_format *format, size_t i, size_t cells)
 
 int bil_value_from_cells(const bil_format *format, const uint16_t *cells, uint8_t *raw)
 {
+    require(format && cells && raw);
     size_t count = bil_value_cells(format);
     if (format->size == 1) {
         uint16_t cell = swapped(format, cells[0]);
@@ -149,6 +153,7 @@ int bil_value_from_cells(const bil_format *format, const uint16_t *cells, uint8_
 
 void bil_value_to_cells(const bil_format *format, const uint8_t *raw, uint16_t *cells)
 {
+    require(format && raw && cells);
     size_t count = bil_value_cells(format);
     if (format->size == 1) {
         uint16_t high = format->type == BIL_I8 && raw[0] & 0x80 ? 0xff00 : 0;

@@ -2,6 +2,7 @@
 #include "bilancia/value.h"
 
 #include "bytes.h"
+#include "require.h"
 
 /* ---- text that is being built ---- */
 
@@ -332,6 +333,7 @@ static int put_text(text_out *out, const bil_format *format, const uint8_t *raw)
 
 int bil_value_text(const bil_format *format, const uint8_t *raw, const bil_float_ops *floats, char *text, size_t size)
 {
+    require(format && raw && (text || size == 0));
     if (size == 0)
         return BIL_E_SPACE;
     text_out out = {text, text + size - 1, false};
@@ -365,6 +367,7 @@ int bil_value_text(const bil_format *format, const uint8_t *raw, const bil_float
 int bil_value_parse(const bil_format *format, const char *text, size_t length, const bil_float_ops *floats,
                     uint8_t *raw)
 {
+    require(format && text && raw);
     switch ((bil_type)format->type) {
     case BIL_BOOL:
         if (!text_is("true", text, length) && !text_is("false", text, length))

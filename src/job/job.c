@@ -2,6 +2,7 @@
 #include <stdalign.h>
 #include <string.h>
 
+#include "../core/require.h"
 #include "machine.h"
 
 static const char *const event_names[BIL_EVENT_COUNT] = {
@@ -54,6 +55,7 @@ static size_t head_size(void)
 
 size_t bil_job_size(const bil_description *description)
 {
+    require(description);
     size_t items = (size_t)description->count + 1;
     return head_size() + items * (sizeof(uint32_t) + 2 * sizeof(uint16_t)) + CELLS_MAX * sizeof(uint16_t) +
            bil_image_size(description);
@@ -61,6 +63,7 @@ size_t bil_job_size(const bil_description *description)
 
 int bil_job_init(bil_job **out, void *memory, size_t size, const bil_job_config *config)
 {
+    require(out && config && config->description && (memory || size == 0));
     const bil_description *description = config->description;
     if (size < bil_job_size(description) || config->struct_size < sizeof *config)
         return BIL_E_SPACE;
@@ -82,6 +85,7 @@ int bil_job_init(bil_job **out, void *memory, size_t size, const bil_job_config 
 
 int bil_job_step(bil_job *job, const bil_result *result, bil_action *action)
 {
+    require(job && result && action);
     if (result->number != job->number || job->over)
         return BIL_E_BAD_RESULT;
     job->result = result;
@@ -96,10 +100,12 @@ int bil_job_step(bil_job *job, const bil_result *result, bil_action *action)
 
 void bil_job_progress_of(const bil_job *job, bil_job_progress *progress)
 {
+    require(job && progress);
     *progress = job->progress;
 }
 
 bil_purpose bil_job_purpose(const bil_job *job)
 {
+    require(job);
     return job->purpose;
 }
