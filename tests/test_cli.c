@@ -343,7 +343,8 @@ static void wrong_calls(void **state)
     (void)state;
     expect(2, "Usage", sh("b"));
     expect(2, "there is no command", sh("b frobnicate"));
-    expect(2, "one argument too many", sh("b read %s %s", address[0], address[1])); /* two where one is wanted */
+    expect(2, "one argument too many", sh("b show %s %s", address[0], address[1])); /* two where one is wanted */
+    expect(6, "there is no site.json", sh("b read %s %s", address[0], address[1]));
     expect(2, "then one device address", sh("b write %s %s --yes", address[0], address[1]));
     expect(2, "then one device address", sh("b write %s %s --yes", copy, copy));
     expect(2, "2 arguments are wanted", sh("b compare %s", copy));

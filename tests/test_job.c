@@ -167,7 +167,7 @@ static void a_read_is_whole_and_short(void **state)
     static const struct {
         const model_under_test *m;
         unsigned values, requests;
-    } reads[] = {{&drive, 60, 5}, {&controller, 120, 4}};
+    } reads[] = {{&drive, 60, 5}, {&controller, 121, 4}};
     for (size_t i = 0; i < 2; i++) {
         bench b;
         bench_open(&b, reads[i].m->sim, reads[i].m->description, false);

@@ -54,7 +54,8 @@ static const struct {
     {"a write", "0000 0000 0006 05 10 0007 0002", true, false, BIL_DONE, BIL_OK, 0},
     {"an address it doesn't have", "0000 0000 0003 05 83 02", false, false, BIL_REFUSED, BIL_E_REFUSED, 2},
     {"a value it doesn't take", "0000 0000 0003 05 90 03", true, false, BIL_REFUSED, BIL_E_REFUSED, 3},
-    {"a gateway that can't reach it", "0000 0000 0003 05 83 0b", false, false, BIL_REFUSED, BIL_E_REFUSED, 11},
+    {"a gateway without a way", "0000 0000 0003 05 83 0a", false, false, BIL_NOT_SENT, BIL_E_GATEWAY_PATH, 10},
+    {"a gateway that hears nothing", "0000 0000 0003 05 83 0b", false, false, BIL_UNKNOWN, BIL_E_GATEWAY_SILENT, 11},
     {"busy", "0000 0000 0003 05 83 06", false, false, BIL_BUSY, BIL_E_BUSY, 6},
     {"busy with a long order", "0000 0000 0003 05 90 05", true, false, BIL_BUSY, BIL_E_BUSY, 5},
     {"silence", "", false, false, BIL_UNKNOWN, BIL_E_SILENT, 0},
@@ -155,6 +156,50 @@ static void addresses(void **state)
         assert_string_equal(a.host, texts[i].host);
         assert_string_equal(a.port, texts[i].port);
         assert_int_equal(a.unit, texts[i].unit);
+    }
+    /* what is usual is left out; text and address turn into each other */
+    static const struct {
+        const char *text, *short_text, *line;
+    } same[] = {
+        {"modbus+tcp://10.0.0.1:502/3", "modbus+tcp://10.0.0.1/3", "10.0.0.1:502"},
+        {"modbus+tcp://[::1]:1502/0", "modbus+tcp://[::1]:1502/0", "::1:1502"},
+        {"modbus+rtu:/dev/ttyUSB0?unit=3", "modbus+rtu:/dev/ttyUSB0?unit=3", "/dev/ttyUSB0"},
+        {"modbus+rtu:/dev/ttyS1?speed=19200&unit=247&parity=even&stop=1", "modbus+rtu:/dev/ttyS1?unit=247",
+         "/dev/ttyS1"},
+        {"modbus+rtu:/dev/ttyS1?unit=1&speed=115200&parity=none&stop=2",
+         "modbus+rtu:/dev/ttyS1?unit=1&speed=115200&parity=none&stop=2", "/dev/ttyS1"},
+        {"modbus+rtu:/dev/ttyS1?unit=1&parity=odd", "modbus+rtu:/dev/ttyS1?unit=1&parity=odd", "/dev/ttyS1"},
+    };
+    for (size_t i = 0; i < sizeof same / sizeof same[0]; i++) {
+        address a, b;
+        char why[200], text[ADDRESS_TEXT];
+        assert_int_equal(address_parse(same[i].text, &a, why, sizeof why), BIL_OK);
+        address_text(&a, text);
+        assert_string_equal(text, same[i].short_text);
+        assert_int_equal(address_parse(text, &b, why, sizeof why), BIL_OK);
+        assert_memory_equal(&a, &b, sizeof a);
+        address_line(&a, text);
+        assert_string_equal(text, same[i].line);
+    }
+    static const char *const wrong[] = {
+        "modbus+rtu:ttyUSB0?unit=3",
+        "modbus+rtu:/dev/ttyUSB0",
+        "modbus+rtu:/dev/ttyUSB0?unit=0",
+        "modbus+rtu:/dev/ttyUSB0?unit=248",
+        "modbus+rtu:/dev/ttyUSB0?unit",
+        "modbus+rtu:/dev/ttyUSB0?unit=3&",
+        "modbus+rtu:/dev/ttyUSB0?unit=3&a=b",
+        "modbus+rtu:/dev/ttyUSB0?unit=3&speed=7",
+        "modbus+rtu:/dev/t?unit=3&parity=mark",
+        "modbus+rtu:/dev/t?unit=3&stop=3",
+        "modbus+rtu:me@/dev/t?unit=3",
+        "modbus+rtu:",
+    };
+    for (size_t i = 0; i < sizeof wrong / sizeof wrong[0]; i++) {
+        address a;
+        char why[200] = "";
+        if (address_parse(wrong[i], &a, why, sizeof why) != BIL_E_ADDRESS || !why[0])
+            fail_msg("%s was taken", wrong[i]);
     }
     assert_false(address_is_device("crusher.bset"));
     assert_false(address_is_device("./modbus+tcp:x"));

@@ -153,6 +153,10 @@ typedef struct bil_description {
     uint16_t identity[BIL_ID_COUNT]; /* index of the text or number that tells it, or BIL_NONE */
     uint16_t state;                  /* index of the parameter that tells the state of operation, or BIL_NONE */
     uint32_t state_held;             /* its value while held */
+    uint16_t changes;                /* index of a counter that moves whenever a setting changes, or BIL_NONE */
+    uint16_t unstored;               /* index of what tells that values in force aren't stored yet, or BIL_NONE */
+    uint32_t unstored_value;         /* its value then */
+    const char *factory_address;     /* where a new or reset unit is found, or NULL; see docs/description.md */
     bil_link_limits link;
     uint32_t raw_size; /* bytes of all raw values */
 } bil_description;

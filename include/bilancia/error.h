@@ -48,7 +48,9 @@
     X(43, GARBLED, "garbled", "the reply makes no sense", "check that the device speaks this protocol at this port") \
     X(44, REFUSED, "refused", "the device refuses the request", "check the state of the device and the firmware named in the description") \
     X(45, BUSY, "busy", "the device stays busy", "wait until it has finished, then run the command again") \
-    X(46, ADDRESS, "address", "this is no device address", "write modbus+tcp://host[:port]/unit, for example modbus+tcp://127.0.0.1:502/1") \
+    X(46, ADDRESS, "address", "this is no device address", "write modbus+tcp://host[:port]/unit or modbus+rtu:/dev/NAME?unit=N") \
+    X(47, GATEWAY_PATH, "gateway_path", "the gateway has no way to the device", "check the unit number and how the gateway is set up") \
+    X(48, GATEWAY_SILENT, "gateway_silent", "the gateway answers, the device behind it doesn't", "check the line between gateway and device, the unit number, and the supply of the device") \
     /* jobs */ \
     X(50, PASSWORD, "password", "the device doesn't accept the password", "check the password; after a factory reset it is the one from the manual") \
     X(51, NO_PASSWORD, "no_password", "the device wants a password and none was given", "give it at the prompt, with --password-fd, or in BILANCIA_PASSWORD") \
@@ -74,7 +76,18 @@
     X(83, YAML, "yaml", "the description isn't valid", "mend the line named") \
     X(84, CALL, "call", "the call is wrong", "see --help of the command") \
     X(85, MEMORY, "memory", "the computer has no memory left", "close other programs") \
-    X(86, CONTROL, "control", "the simulator doesn't answer on its control channel", "check that it runs and that the path is the one it printed")
+    X(86, CONTROL, "control", "the simulator doesn't answer on its control channel", "check that it runs and that the path is the one it printed") \
+    /* the site */ \
+    X(90, NO_SITE, "no_site", "there is no site here", "go to the folder of the site, name it with --site, or make one: bilancia site make FOLDER") \
+    X(91, SITE_BROKEN, "site_broken", "the folder of the site is damaged", "bilancia site check names what is wrong") \
+    X(92, NO_DEVICE, "no_device", "the site has no such device", "bilancia overview lists its devices; bilancia device adds one") \
+    X(93, NO_COPY, "no_copy", "the device has no such copy", "bilancia history lists its copies") \
+    X(94, KEPT, "kept", "this copy is kept for good", "the first copy, the baseline and proved copies can't be deleted; mark another baseline first") \
+    X(95, DISPUTED, "disputed", "two places of the site say different things", "decide, and say it again: then both agree") \
+    X(96, SIGNATURE, "signature", "the copy isn't signed as this device demands", "have it signed by the key named, or take a copy that is") \
+    X(97, NOT_ALLOWED, "not_allowed", "this person may not write to this device", "ask somebody whom the site names") \
+    X(98, ON_DEVICE, "on_device", "this folder lies on the device that is to be wiped", "choose a folder on another disk") \
+    X(99, LINE_IN_USE, "line_in_use", "another program uses this serial port", "end the other program, or wait for it")
 /* clang-format on */
 
 /* BIL_OK, BIL_E_RANGE, ... */

@@ -105,17 +105,28 @@ int exit_code_of(int error)
         return EXIT_DONE;
     case BIL_E_ADDRESS:
     case BIL_E_CALL:
+    case BIL_E_NO_DEVICE:
+    case BIL_E_NO_COPY:
         return EXIT_CALL;
     case BIL_E_NOT_REACHABLE:
     case BIL_E_SILENT:
     case BIL_E_LOST:
     case BIL_E_GARBLED:
     case BIL_E_CONTROL:
+    case BIL_E_GATEWAY_PATH:
+    case BIL_E_GATEWAY_SILENT:
+    case BIL_E_LINE_IN_USE:
         return EXIT_NOT_REACHABLE;
     case BIL_E_VALUE_TEXT:
     case BIL_E_RECORD:
     case BIL_E_SAFETY_COPY:
         return EXIT_FILE;
+    case BIL_E_KEPT:
+    case BIL_E_DISPUTED:
+    case BIL_E_SIGNATURE:
+    case BIL_E_NOT_ALLOWED:
+    case BIL_E_ON_DEVICE:
+        return EXIT_REFUSED;
     case BIL_E_BUSY:
     case BIL_E_NOTHING_READ:
         return EXIT_INCOMPLETE;

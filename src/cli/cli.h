@@ -29,8 +29,10 @@ typedef struct command {
     int (*run)(const struct command *self, int argc, const char **argv);
 } command;
 
-extern const command command_read, command_show, command_compare, command_write, command_check, command_simulate,
-    command_demo;
+extern const command command_read, command_show, command_compare, command_write, command_check, command_site,
+    command_device, command_find, command_overview, command_history, command_note, command_baseline, command_delete,
+    command_thin, command_take_in, command_hand_out, command_share, command_watch, command_kit, command_sign,
+    command_simulate, command_demo;
 
 /* ---- calls ---- */
 

@@ -4,8 +4,11 @@
 
 #include "cli.h"
 
-static const command *const commands[] = {&command_read,  &command_show,     &command_compare, &command_write,
-                                          &command_check, &command_simulate, &command_demo};
+static const command *const commands[] = {
+    &command_read,   &command_show, &command_compare,  &command_write,    &command_check, &command_site,
+    &command_device, &command_find, &command_overview, &command_history,  &command_note,  &command_baseline,
+    &command_delete, &command_thin, &command_take_in,  &command_hand_out, &command_share, &command_watch,
+    &command_kit,    &command_sign, &command_simulate, &command_demo};
 enum { COMMANDS = sizeof commands / sizeof commands[0] };
 
 static void overview(FILE *file)

@@ -4,7 +4,7 @@
 #include <string.h>
 #include <unistd.h>
 
-#include "cli.h"
+#include "many.h"
 
 static void count_states(const bil_image *image, unsigned *values, unsigned *unreadable, unsigned *left_out)
 {
@@ -64,9 +64,41 @@ static void print_json(const device *dev, const set_origin *o, const char *path,
     json_decref(out);
 }
 
-static int save(device *dev, const bil_job_progress *p, const char *folder, const char *who, const char *why, bool json)
+/* A device of the site, or (h NULL) any other one. */
+typedef struct target {
+    here *h;
+    device_row owner;
+    const char *folder;
+    char in_site[STORAGE_PATH];
+} target;
+
+static void look_around(target *t, const set_origin *o, bool well, bool unstored)
+{
+    fleet_task seen = {.end = well ? FLEET_SAVED : FLEET_FAILED, .unstored = unstored};
+    many_note_state(t->h, &t->owner, &seen, person(NULL));
+    say_moved(t->h, t->owner.folder, t->owner.name, o->model, o->serial);
+    if (t->owner.copies && strcmp(t->owner.last.serial, o->serial) != 0)
+        printf("%s!%s another unit than at the last copy: that was serial number %s\n", warn(), plain(),
+               t->owner.last.serial);
+    if (unstored)
+        printf("%s!%s the device says: not stored yet. A power cut loses what was changed\n", warn(), plain());
+}
+
+static bool says_unstored(device *dev)
+{
+    const bil_description *d = dev->description;
+    uint32_t value = 0;
+    if (d->unstored == BIL_NONE || device_look(dev, d->unstored) != BIL_OK)
+        return false;
+    for (size_t i = 0; i < d->params[d->unstored].format.size; i++)
+        value = value << 8 | bil_image_raw(&dev->image, d->unstored)[i];
+    return value == d->unstored_value;
+}
+
+static int save(device *dev, const bil_job_progress *p, target *t, const char *who, const char *why, bool json)
 {
     set_origin o = {.scope = "all"};
+    const char *folder = t->folder;
     set_origin_of(&o, &dev->image);
     set_time_now(o.when, sizeof o.when);
     snprintf(o.who, SET_TEXT, "%s", person(who));
@@ -75,6 +107,11 @@ static int save(device *dev, const bil_job_progress *p, const char *folder, cons
     char stem[200], name[220], path[STORAGE_PATH];
     set_file_stem(&o, stem, sizeof stem);
     snprintf(name, sizeof name, "%s.bset", stem);
+    if (t->h) {
+        site_copy_name(&o, name, sizeof name);
+        snprintf(o.parent, SET_TEXT, "%s", t->owner.copies ? t->owner.last.digest : "");
+    }
+    bool unstored = t->h && says_unstored(dev);
     bil_set_totals totals;
     int error = set_file_save(&dev->image, &o, folder, name, path, &totals);
     if (error)
@@ -94,6 +131,8 @@ static int save(device *dev, const bil_job_progress *p, const char *folder, cons
         printf("Could not be read:\n");
         say_unreadable(&dev->image);
     }
+    if (t->h)
+        look_around(t, &o, true, unstored);
     printf("Saved    %s%s%s\n", bold(), path, plain());
     if (unreadable)
         printf("%s✗ incomplete%s: %u values read with %u requests, %u could not be read\n", warn(), plain(), values,
@@ -103,45 +142,145 @@ static int save(device *dev, const bil_job_progress *p, const char *folder, cons
     return unreadable ? EXIT_INCOMPLETE : EXIT_DONE;
 }
 
+/* The device of the site that is meant, if there is a site and it has it. False when an error was said. */
+static bool find_target(target *t, here *h, const char *where, const char *site_given, const char *folder, int *code)
+{
+    char why[STORAGE_PATH + 300];
+    *t = (target){.folder = folder ? folder : "."};
+    site place;
+    bool wants_site = !address_is_device(where) || site_given;
+    int found = site_find(&place, site_given, why, sizeof why);
+    if (folder || (found != BIL_OK && !wants_site))
+        return true;
+    if (found == BIL_E_NO_SITE && !site_given && !address_is_device(where)) {
+        *code = say_error(where, BIL_E_ADDRESS, NULL);
+        return false;
+    }
+    int error = here_open(h, site_given);
+    if (error) {
+        *code = exit_code_of(error);
+        return false;
+    }
+    if (index_device(&h->index, where, &t->owner)) {
+        error = site_path_made(&h->place, t->owner.folder, "copies", t->in_site);
+        t->h = h;
+        t->folder = t->in_site;
+        if (!error)
+            return true;
+        *code = say_error(t->in_site, error, NULL);
+        device_row_free(&t->owner);
+    } else if (address_is_device(where)) {
+        here_close(h);
+        return true;
+    } else {
+        *code = say_error(where, BIL_E_NO_DEVICE, NULL);
+    }
+    here_close(h);
+    return false;
+}
+
+static int read_one(const char *where, const char *site_given, const char *folder_given, const char *who,
+                    const char *why, models *m, bool json)
+{
+    static here h;
+    static target t;
+    int code = EXIT_DONE;
+    if (!find_target(&t, &h, where, site_given, folder_given, &code))
+        return code;
+    const char *at = t.h ? card_text(&t.owner, "address") : where;
+    if (t.h && here_models(&h, m) != BIL_OK) {
+        code = EXIT_FILE;
+    } else if (!address_is_device(at)) {
+        code = say_error(where, BIL_E_ADDRESS, NULL);
+    } else if (access(t.folder, W_OK | X_OK) != 0) {
+        code = say_error(t.folder, BIL_E_FILE_WRITE, NULL); /* before a long read, not after */
+    } else {
+        device dev;
+        bil_job_progress p;
+        code = device_read(&dev, at, m, &p);
+        if (code < 0) {
+            code = save(&dev, &p, &t, who, why, json);
+            device_close(&dev);
+        } else {
+            fprintf(stderr, "  Nothing was saved.\n");
+            fleet_task seen = {.end = FLEET_FAILED,
+                               .error = code == EXIT_NOT_REACHABLE ? BIL_E_NOT_REACHABLE : BIL_E_SILENT};
+            snprintf(seen.why, sizeof seen.why, "%s", bil_error_text(seen.error));
+            if (t.h)
+                many_note_state(&h, &t.owner, &seen, person(who));
+        }
+    }
+    if (t.h) {
+        device_row_free(&t.owner);
+        here_close(&h);
+    }
+    return code;
+}
+
 static int run(const command *self, int argc, const char **argv)
 {
-    char *folder_given = NULL, *why = NULL, *who = NULL, *description = NULL;
-    int json = 0;
+    char *folder = NULL, *why = NULL, *who = NULL, *description = NULL, *given = NULL;
+    int json = 0, all = 0, only_changed = 0, at_once = 0;
     struct poptOption options[] = {
-        {"folder", 'f', POPT_ARG_STRING, &folder_given, 0, "where to save (this folder)", "DIR"},
+        {"folder", 'f', POPT_ARG_STRING, &folder, 0, "where to save (the site, or this folder)", "DIR"},
+        {"all", 'a', POPT_ARG_NONE, &all, 0, "every device of the site that is in service", NULL},
+        {"if-changed", 'c', POPT_ARG_NONE, &only_changed, 0, "save a copy only of devices that changed", NULL},
+        {"at-once", 0, POPT_ARG_INT, &at_once, 0, "read so many lines beside each other (64)", "N"},
         {"why", 0, POPT_ARG_STRING, &why, 0, "a note on why the copy is made", "TEXT"},
-        {"who", 0, POPT_ARG_STRING, &who, 0, "who makes it (the one logged in)", "NAME"},
+        WHO_OPTION(who),
         {"description", 'd', POPT_ARG_STRING, &description, 0, "a description to try first", "FILE"},
-        {"json", 'j', POPT_ARG_NONE, &json, 0, "answer as JSON", NULL},
-        {"help", 'h', POPT_ARG_NONE, NULL, 'h', "this text", NULL},
+        SITE_OPTION(given),
+        JSON_OPTION(json),
+        HELP_OPTION,
         POPT_TABLEEND};
     call c;
-    int code = call_begin(&c, self, argc, argv, options, 1, 1);
+    int code = call_begin(&c, self, argc, argv, options, 0, 1000);
     if (code >= 0)
         return code;
-    const char *where = c.arguments[0], *folder = folder_given ? folder_given : ".";
-    if (!address_is_device(where))
-        return call_end(&c, say_error(where, BIL_E_ADDRESS, NULL));
     if (!note_is_good(why) || !note_is_good(who))
         return call_end(&c, say_error("--why, --who", BIL_E_CALL, NOTE_WANTED));
-    if (access(folder, W_OK | X_OK) != 0)
-        return call_end(&c, say_error(folder, BIL_E_FILE_WRITE, NULL)); /* before a long read, not after */
+    if ((all ? 1 : 0) == (c.count > 0 ? 1 : 0) || at_once < 0)
+        return call_end(
+            &c, say_error("", BIL_E_CALL, "say which device: an address, names or groups of the site, or --all"));
     models m;
     int error = models_open(&m, description);
     if (error)
         return call_end(&c, exit_code_of(error));
-    device dev;
-    bil_job_progress p;
-    code = device_read(&dev, where, &m, &p);
-    if (code < 0) {
-        code = save(&dev, &p, folder, who, why, json);
-        device_close(&dev);
-    } else {
-        fprintf(stderr, "  Nothing was saved.\n");
+    bool is_group = false;
+    here h;
+    char nowhere[STORAGE_PATH + 300];
+    if (c.count == 1 && !only_changed && site_find(&h.place, given, nowhere, sizeof nowhere) == BIL_OK &&
+        here_open(&h, given) == BIL_OK) {
+        device_row row;
+        is_group = !address_is_device(c.arguments[0]) && !index_device(&h.index, c.arguments[0], &row);
+        if (!is_group && !address_is_device(c.arguments[0]))
+            device_row_free(&row);
+        here_close(&h);
     }
+    if (c.count == 1 && !only_changed && !is_group)
+        return call_end(&c, read_one(c.arguments[0], given, folder, who, why, &m, json));
+    if (folder)
+        return call_end(&c, say_error(folder, BIL_E_CALL, "several devices are saved in the site, not in a folder"));
+    error = here_open(&h, given);
+    if (!error)
+        error = here_models(&h, &m);
+    if (error)
+        return call_end(&c, exit_code_of(error));
+    many all_of_them = {.names = c.arguments,
+                        .only_changed = only_changed,
+                        .json = json,
+                        .at_once = (unsigned)at_once,
+                        .who = person(who),
+                        .why = why ? why : "",
+                        .known = &m};
+    code = many_read(&h, &all_of_them);
+    here_close(&h);
     return call_end(&c, code);
 }
 
-const command command_read = {"read", "[options] ADDRESS", "reads a device and saves its values as a copy",
-                              "  bilancia read modbus+tcp://127.0.0.1:5020/3 --why \"before the motor is changed\"\n",
+const command command_read = {"read", "[options] ADDRESS  |  read DEVICE or GROUP...  |  read --all",
+                              "reads devices and saves their values as copies",
+                              "  bilancia read modbus+tcp://127.0.0.1:5020/3 --why \"before the motor is changed\"\n"
+                              "  bilancia read kneader-2\n"
+                              "  bilancia read --all --if-changed\n",
                               run};

@@ -26,14 +26,8 @@ static int refuse(char *why, size_t size, const char *reason)
     return BIL_E_ADDRESS;
 }
 
-int address_parse(const char *text, address *out, char *why, size_t size)
+static int parse_network(const char *host, address *out, char *why, size_t size)
 {
-    static const char scheme[] = "modbus+tcp://";
-    if (strncmp(text, scheme, strlen(scheme)) != 0)
-        return refuse(why, size, "only modbus+tcp:// is known");
-    const char *host = text + strlen(scheme);
-    if (strchr(host, '@'))
-        return refuse(why, size, "names and passwords don't belong into an address");
     const char *end;
     if (*host == '[') { /* IPv6, RFC 3986 section 3.2.2 */
         end = strchr(++host, ']');
@@ -62,4 +56,109 @@ int address_parse(const char *text, address *out, char *why, size_t size)
         return refuse(why, size, "it must end with / and the unit number, 0 to 247");
     out->unit = (int)number;
     return BIL_OK;
+}
+
+static int parse_setting(const char *key, const char *value, address *out, char *why, size_t size)
+{
+    static const char *const parities[] = {"none", "even", "odd"};
+    long number;
+    if (strcmp(key, "unit") == 0) {
+        if (!take_number(value, strlen(value), 1, 247, &number))
+            return refuse(why, size, "the unit number must be 1 to 247");
+        out->unit = (int)number;
+        return BIL_OK;
+    }
+    if (strcmp(key, "speed") == 0) {
+        if (strlen(value) == 6 && strcmp(value, "115200") == 0)
+            number = 115200;
+        else if (!take_number(value, strlen(value), 1200, 57600, &number))
+            return refuse(why, size, "the speed must be 1200 to 115200 bits a second");
+        out->speed = (int)number;
+        return BIL_OK;
+    }
+    if (strcmp(key, "stop") == 0) {
+        if (!take_number(value, strlen(value), 1, 2, &number))
+            return refuse(why, size, "stop bits are 1 or 2");
+        out->stop_bits = (int)number;
+        return BIL_OK;
+    }
+    if (strcmp(key, "parity") == 0)
+        for (size_t i = 0; i < 3; i++)
+            if (strcmp(value, parities[i]) == 0) {
+                out->parity = "NEO"[i];
+                return BIL_OK;
+            }
+    return refuse(why, size,
+                  strcmp(key, "parity") == 0 ? "parity is none, even or odd"
+                                             : "after the ? come unit, speed, parity and stop only");
+}
+
+static int parse_serial(const char *path, address *out, char *why, size_t size)
+{
+    size_t length = strcspn(path, "?");
+    if (path[0] != '/' || length < 2 || length >= sizeof out->path)
+        return refuse(why, size, "the path of a serial port must follow, such as /dev/ttyUSB0");
+    memcpy(out->path, path, length);
+    out->path[length] = '\0';
+    out->serial = true;
+    out->speed = 19200;
+    out->parity = 'E';
+    out->stop_bits = 1;
+    for (const char *at = path + length; *at;) {
+        char key[16], value[16];
+        size_t used = strcspn(++at, "=&");
+        if (at[used] != '=' || used >= sizeof key)
+            return refuse(why, size, "settings look like ?unit=3&speed=19200");
+        memcpy(key, at, used);
+        key[used] = '\0';
+        at += used + 1;
+        used = strcspn(at, "&");
+        if (used >= sizeof value)
+            return refuse(why, size, "a setting is too long");
+        memcpy(value, at, used);
+        value[used] = '\0';
+        at += used;
+        int error = parse_setting(key, value, out, why, size);
+        if (error)
+            return error;
+    }
+    return out->unit ? BIL_OK : refuse(why, size, "the unit number is missing: ?unit=1");
+}
+
+int address_parse(const char *text, address *out, char *why, size_t size)
+{
+    static const char tcp[] = "modbus+tcp://", rtu[] = "modbus+rtu:";
+    *out = (address){0};
+    if (strchr(text, '@'))
+        return refuse(why, size, "names and passwords don't belong into an address");
+    if (strncmp(text, tcp, strlen(tcp)) == 0)
+        return parse_network(text + strlen(tcp), out, why, size);
+    if (strncmp(text, rtu, strlen(rtu)) == 0)
+        return parse_serial(text + strlen(rtu), out, why, size);
+    return refuse(why, size, "only modbus+tcp:// and modbus+rtu: are known");
+}
+
+void address_text(const address *where, char out[ADDRESS_TEXT])
+{
+    if (!where->serial) {
+        bool six = strchr(where->host, ':') != NULL, usual = strcmp(where->port, "502") == 0;
+        snprintf(out, ADDRESS_TEXT, "modbus+tcp://%s%s%s%s%s/%d", six ? "[" : "", where->host, six ? "]" : "",
+                 usual ? "" : ":", usual ? "" : where->port, where->unit);
+        return;
+    }
+    size_t used = (size_t)snprintf(out, ADDRESS_TEXT, "modbus+rtu:%s?unit=%d", where->path, where->unit);
+    if (where->speed != 19200)
+        used += (size_t)snprintf(out + used, ADDRESS_TEXT - used, "&speed=%d", where->speed);
+    if (where->parity != 'E')
+        used += (size_t)snprintf(out + used, ADDRESS_TEXT - used, "&parity=%s", where->parity == 'N' ? "none" : "odd");
+    if (where->stop_bits != 1)
+        snprintf(out + used, ADDRESS_TEXT - used, "&stop=%d", where->stop_bits);
+}
+
+void address_line(const address *where, char out[ADDRESS_TEXT])
+{
+    if (where->serial)
+        snprintf(out, ADDRESS_TEXT, "%s", where->path);
+    else
+        snprintf(out, ADDRESS_TEXT, "%s:%s", where->host, where->port);
 }

@@ -1,19 +1,29 @@
-/* Device addresses: modbus+tcp://host[:port]/unit. What has no scheme is a file. */
+/* Device addresses: modbus+tcp://host[:port]/unit, modbus+rtu:/dev/NAME?unit=N[&speed=N][&parity=P][&stop=N]. What has
+ * no scheme is a file. */
 #ifndef BIL_HOST_ADDRESS_H
 #define BIL_HOST_ADDRESS_H
 
 #include <stdbool.h>
 #include <stddef.h>
 
+enum { ADDRESS_TEXT = 400 };
+
 typedef struct address {
-    char host[256];
-    char port[6];
-    int unit;
+    bool serial;
+    char host[256], port[6]; /* of a network address */
+    char path[256];          /* of a serial line */
+    int speed, stop_bits;    /* 19200 and 1 unless given (Modbus over Serial Line 1.02, 3.2 and 2.5.1) */
+    char parity;             /* 'E' unless given; 'N', 'O' */
+    int unit;                /* 0 to 247 */
 } address;
 
 /* Does this text have a scheme (so that it is meant as a device)? */
 bool address_is_device(const char *text);
 /* BIL_OK, or BIL_E_ADDRESS with the reason in `why`. User data is refused. */
 int address_parse(const char *text, address *out, char *why, size_t why_size);
+/* The address as text; what is usual is left out. */
+void address_text(const address *where, char out[ADDRESS_TEXT]);
+/* What links share: the serial port, or host and port. Two addresses with the same line take turns. */
+void address_line(const address *where, char out[ADDRESS_TEXT]);
 
 #endif

@@ -161,7 +161,11 @@ void description_write_c(const bil_description *d, const char *name, FILE *file)
     for (int i = 0; i < BIL_ID_COUNT; i++)
         fprintf(file, "%s%u", i ? ", " : "", d->identity[i]);
     const bil_link_limits *l = &d->link;
-    fprintf(file, "}, .state = %u, .state_held = %" PRIu32 "u,\n", d->state, d->state_held);
+    fprintf(file, "}, .state = %u, .state_held = %" PRIu32 "u, .changes = %u,\n", d->state, d->state_held, d->changes);
+    fprintf(file, "    .unstored = %u, .unstored_value = %" PRIu32 "u, .factory_address = ", d->unstored,
+            d->unstored_value);
+    put_string(file, d->factory_address);
+    fputs(",\n", file);
     fprintf(file,
             "    .link = {.read_cells = %u, .write_cells = %u, .reply_ms = %u, .late_ms = %u, .busy_ms = %u, "
             ".busy_tries = %u,\n",

@@ -685,6 +685,28 @@ static void load_state(load *l, yaml_node_t *map)
         l->table->state_held = want_value(l, held, l->table->state);
 }
 
+static void load_unstored(load *l, yaml_node_t *map)
+{
+    static const char *const keys[] = {"parameter", "value", NULL};
+    check_keys(l, map, keys);
+    yaml_node_t *param = l->bad ? NULL : need_key(l, map, "parameter");
+    yaml_node_t *value = l->bad ? NULL : need_key(l, map, "value");
+    if (l->bad)
+        return;
+    l->table->unstored = want_param(l, param);
+    if (!l->bad)
+        l->table->unstored_value = want_value(l, value, l->table->unstored);
+}
+
+/* A counter is saved with each copy, so that the next read can tell whether it has moved. */
+static void load_changes(load *l, yaml_node_t *node)
+{
+    l->table->changes = want_param(l, node);
+    const bil_param *param = l->bad ? NULL : &l->params[l->table->changes];
+    if (param && (param->cls != BIL_CLASS_UNIT || !(param->flags & BIL_READABLE)))
+        complain(l, node, "a counter of changes is a readable parameter of the class unit");
+}
+
 /* ---- procedures ---- */
 
 static void load_step(load *l, yaml_node_t *map, bil_proc_step *step)
@@ -837,9 +859,23 @@ static void layout_digest(load *l)
 
 static void load_document(load *l, yaml_node_t *root)
 {
-    static const char *const keys[] = {
-        "bilancia_description", "vendor",   "model", "revision",   "firmware",   "hardware", "link", "stored_values",
-        "restart_keeps_hold",   "identify", "state", "procedures", "parameters", NULL};
+    static const char *const keys[] = {"bilancia_description",
+                                       "vendor",
+                                       "model",
+                                       "revision",
+                                       "firmware",
+                                       "hardware",
+                                       "link",
+                                       "stored_values",
+                                       "restart_keeps_hold",
+                                       "identify",
+                                       "state",
+                                       "changes",
+                                       "unstored",
+                                       "factory_address",
+                                       "procedures",
+                                       "parameters",
+                                       NULL};
     static const char *const required[] = {
         "bilancia_description", "vendor",   "model",      "revision", "firmware", "hardware", "link",
         "stored_values",        "identify", "parameters", NULL};
@@ -860,7 +896,9 @@ static void load_document(load *l, yaml_node_t *root)
     yaml_node_t *keeps = get(l, root, "restart_keeps_hold"), *state = get(l, root, "state"),
                 *procedures = get(l, root, "procedures");
     table->restart_keeps_hold = keeps && want_yes(l, keeps);
-    table->state = BIL_NONE;
+    table->state = table->changes = table->unstored = BIL_NONE;
+    if (!l->bad && get(l, root, "factory_address"))
+        table->factory_address = keep(l, want_text(l, get(l, root, "factory_address"), 200));
     if (!l->bad)
         load_link(l, get(l, root, "link"));
     if (!l->bad)
@@ -873,6 +911,10 @@ static void load_document(load *l, yaml_node_t *root)
         load_identity(l, get(l, root, "identify"));
     if (!l->bad && state)
         load_state(l, state);
+    if (!l->bad && get(l, root, "changes"))
+        load_changes(l, get(l, root, "changes"));
+    if (!l->bad && get(l, root, "unstored"))
+        load_unstored(l, get(l, root, "unstored"));
     if (!l->bad && procedures)
         load_procedures(l, procedures);
     if (!l->bad)

@@ -48,7 +48,46 @@ static void remember(const device *dev, char *seen, size_t size)
         snprintf(seen, size, "; it says \"%s %s\"", vendor, model);
 }
 
+static bool open_link(device *dev, const address *where)
+{
+    if (where->serial)
+        return modbus_link_open_serial(&dev->modbus, where->path, where->speed, where->parity, where->stop_bits,
+                                       where->unit, &dev->link);
+    return modbus_link_open(&dev->modbus, where->host, where->port, where->unit, &dev->link);
+}
+
 int device_open(device *dev, const char *text, const models *known, char *why, size_t size)
+{
+    return device_open_as(dev, text, NULL, known, why, size);
+}
+
+int device_look(device *dev, uint16_t index)
+{
+    const bil_param *param = &dev->description->params[index];
+    uint16_t cells[BIL_TEXT_MAX / 2 + 1];
+    uint8_t raw[BIL_TEXT_MAX];
+    bil_result result = {0};
+    if (dev->link.ops->read(dev->link.ctx, param->space, param->address, (uint16_t)bil_value_cells(&param->format),
+                            cells, &result) != BIL_DONE)
+        return (int)result.cause;
+    int error = bil_value_from_cells(&param->format, cells, raw);
+    if (!error)
+        bil_image_put(&dev->image, index, raw);
+    return error;
+}
+
+/* The descriptions in the order in which they are tried: the one expected comes first. */
+static const bil_description *candidate(const models *known, const char *model, size_t at)
+{
+    size_t first = 0;
+    while (model && first < known->count && strcmp(known->list[first]->model, model) != 0)
+        first++;
+    if (!model || first == known->count)
+        return known->list[at];
+    return at == 0 ? known->list[first] : known->list[at - 1 + (at > first)];
+}
+
+int device_open_as(device *dev, const char *text, const char *model, const models *known, char *why, size_t size)
 {
     memset(dev, 0, sizeof *dev);
     dev->text = text;
@@ -56,15 +95,15 @@ int device_open(device *dev, const char *text, const models *known, char *why, s
     int error = address_parse(text, &where, why, size);
     if (error)
         return error;
-    if (!modbus_link_open(&dev->modbus, where.host, where.port, where.unit, &dev->link)) {
-        snprintf(why, size, "host and port make no sense");
+    if (!open_link(dev, &where)) {
+        snprintf(why, size, where.serial ? "the line can't be opened like this" : "host and port make no sense");
         return BIL_E_ADDRESS;
     }
     dev->clock = clock_monotonic();
     char seen[2 * BIL_VALUE_TEXT + 20] = "";
     error = BIL_E_UNKNOWN_MODEL;
     for (size_t i = 0; i < known->count; i++) {
-        use(dev, known->list[i]);
+        use(dev, candidate(known, model, i));
         bil_action end = identify(dev);
         if (end.u.end.cause == BIL_OK)
             return BIL_OK;
@@ -81,6 +120,7 @@ int device_open(device *dev, const char *text, const models *known, char *why, s
 
 void device_close(device *dev)
 {
+    dev->connect_errno = dev->modbus.connect_errno;
     modbus_link_free(&dev->modbus);
     free(dev->memory);
     dev->memory = NULL;

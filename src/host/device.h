@@ -15,10 +15,15 @@ typedef struct device {
     const bil_description *description;
     bil_image image; /* identity after device_open; all values after a read */
     void *memory;
+    int connect_errno; /* after a device_open that failed: why the last connection did, 0 when it didn't */
 } device;
 
 /* Connects and finds the description by the identity that each one names. On an error `why` says what was seen. */
 int device_open(device *dev, const char *text, const models *known, char *why, size_t why_size);
+/* The same, looking first whether it is this model (NULL: no guess). */
+int device_open_as(device *dev, const char *text, const char *model, const models *known, char *why, size_t why_size);
+/* Reads one parameter by itself into the image. */
+int device_look(device *dev, uint16_t param);
 void device_close(device *dev);
 
 /* A new job in memory of its own, to be freed. `config` need not name kind, description and have. */

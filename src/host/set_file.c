@@ -1,9 +1,11 @@
 #include "set_file.h"
 
 #include <errno.h>
+#include <fcntl.h>
 #include <stdlib.h>
 #include <string.h>
 #include <time.h>
+#include <unistd.h>
 
 #include "../port/digest.h"
 #include "float_text.h"
@@ -183,6 +185,37 @@ static int read_all(const char *path, bil_image *image, set_origin *origin, bil_
     return error;
 }
 
+int set_file_glance(const char *path, set_origin *origin, bil_set_totals *totals)
+{
+    char head[BIL_SET_LINE], tail[512];
+    int fd = open(path, O_RDONLY | O_CLOEXEC);
+    if (fd < 0)
+        return BIL_E_FILE_OPEN;
+    off_t size = lseek(fd, 0, SEEK_END);
+    ssize_t first = pread(fd, head, sizeof head, 0);
+    off_t from = size > (off_t)sizeof tail ? size - (off_t)sizeof tail : 0;
+    ssize_t last = pread(fd, tail, sizeof tail, from);
+    close(fd);
+    if (first <= 0 || last <= 0)
+        return BIL_E_SET_CUT;
+    const char *lf = memchr(head, '\n', (size_t)first);
+    const char *end = memrchr(tail, '\n', (size_t)last - 1);
+    if (!lf || !end || tail[last - 1] != '\n')
+        return BIL_E_SET_CUT;
+    bil_set_reader reader;
+    bil_line_kind kind;
+    bil_set_reader_init(&reader, (bil_digest){0}, (bil_digest){0}, (bil_digest){0});
+    int error = bil_set_reader_line(&reader, head, (size_t)(lf - head) + 1, &kind);
+    if (error)
+        return error;
+    take_origin(origin, &reader.header);
+    error = bil_set_reader_line(&reader, end + 1, (size_t)(tail + last - (end + 1)), &kind);
+    if (!error && kind != BIL_LINE_END)
+        error = BIL_E_SET_CUT;
+    *totals = reader.totals;
+    return error;
+}
+
 int set_file_check(const char *path, set_origin *origin, bil_set_totals *totals, char *why, size_t size)
 {
     return read_all(path, NULL, origin, totals, why, size);
@@ -253,6 +286,12 @@ static int write_lines(FILE *file, const bil_image *image, const set_origin *o, 
 int set_file_save(const bil_image *image, const set_origin *origin, const char *folder, const char *name, char *path,
                   bil_set_totals *totals)
 {
+    return set_file_save_changed(image, origin, folder, name, "", path, totals);
+}
+
+int set_file_save_changed(const bil_image *image, const set_origin *origin, const char *folder, const char *name,
+                          const char *unless, char *path, bil_set_totals *totals)
+{
     storage_file storage;
     int error = storage_begin(&storage, folder, name);
     if (error)
@@ -271,6 +310,16 @@ int set_file_save(const bil_image *image, const set_origin *origin, const char *
         return error;
     }
     *totals = writer.totals;
+    char hex[2 * BIL_SHA256 + 1];
+    set_digest_hex(totals->values_digest, hex);
+    if (strcmp(hex, unless) == 0) {
+        storage_cancel(&storage);
+        path[0] = '\0';
+        return BIL_OK;
+    }
+    set_digest_hex(totals->digest, hex);
+    hex[SET_NAME_DIGEST] = '\0';
+    storage_name_digest(&storage, hex);
     return storage_commit(&storage, folder, path);
 }
 
@@ -289,6 +338,12 @@ void set_origin_of(set_origin *o, const bil_image *image)
 }
 
 /* ---- names ---- */
+
+void set_digest_hex(const uint8_t digest[BIL_SHA256], char hex[2 * BIL_SHA256 + 1])
+{
+    for (int i = 0; i < BIL_SHA256; i++)
+        snprintf(hex + 2 * i, 3, "%02x", digest[i]);
+}
 
 void set_time_now(char *out, size_t size)
 {

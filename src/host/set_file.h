@@ -8,6 +8,7 @@
 #include "bilancia/compare.h"
 #include "line_file.h"
 
+#define SET_NAME_DIGEST 12
 #define SET_TEXT 400 /* bytes of a header text here, with its NUL; longer ones are cut for display only */
 
 /* What a header says, as plain text. */
@@ -46,6 +47,9 @@ typedef struct set_pair {
 bil_skip set_pair_skip(set_pair *pair);
 void set_file_close(set_file *set);
 
+/* What the first and the last line say, without looking between them: quick, and proof of nothing. */
+int set_file_glance(const char *path, set_origin *origin, bil_set_totals *totals);
+
 /* Is the whole file whole? Fills origin and totals. */
 int set_file_check(const char *path, set_origin *origin, bil_set_totals *totals, char *why, size_t why_size);
 
@@ -53,9 +57,15 @@ int set_file_check(const char *path, set_origin *origin, bil_set_totals *totals,
 int set_file_load(const char *path, bil_image *image, set_origin *origin, bil_set_totals *totals, char *why,
                   size_t why_size);
 
-/* Saves an image as a new file in a folder; `path` of STORAGE_PATH bytes tells where. */
+/* Saves an image as a new file in a folder; STORAGE_DIGEST in `name` becomes SET_NAME_DIGEST digits of the file's
+ * digest; `path` of STORAGE_PATH bytes tells where. */
 int set_file_save(const bil_image *image, const set_origin *origin, const char *folder, const char *name, char *path,
                   bil_set_totals *totals);
+/* The same, but nothing is saved and `path` is "" when the values digest is the one in `unless` (hex). */
+int set_file_save_changed(const bil_image *image, const set_origin *origin, const char *folder, const char *name,
+                          const char *unless, char *path, bil_set_totals *totals);
+
+void set_digest_hex(const uint8_t digest[BIL_SHA256], char hex[2 * BIL_SHA256 + 1]);
 
 /* Fills in who the unit is and which description was used; the rest stays. */
 void set_origin_of(set_origin *origin, const bil_image *image);

@@ -48,7 +48,8 @@ static bil_error cause_of(const bil_job *job)
 
 static bool is_link_trouble(bil_error cause)
 {
-    return cause == BIL_E_SILENT || cause == BIL_E_LOST || cause == BIL_E_GARBLED || cause == BIL_E_NOT_REACHABLE;
+    return cause == BIL_E_GATEWAY_PATH || cause == BIL_E_GATEWAY_SILENT ||
+           (cause >= BIL_E_NOT_REACHABLE && cause <= BIL_E_GARBLED);
 }
 
 /* The device said no to a step, or a condition didn't come true. Trouble with the link keeps its own name, except

@@ -4,6 +4,7 @@
 #include <modbus.h>
 #include <poll.h>
 #include <string.h>
+#include <sys/ioctl.h>
 #include <sys/socket.h>
 
 enum { STALE = 8, PDU = 253 }; /* replies to older questions that are passed over; bytes of the longest request */
@@ -20,8 +21,19 @@ static bil_outcome dial(void *ctx, bil_result *result)
 {
     modbus_link *link = ctx;
     hang_up(link);
-    if (modbus_connect(link->context) != 0) {
+    errno = 0;
+    int failed = modbus_connect(link->context);
+    link->connect_errno = failed ? errno : 0;
+    if (failed) {
+        result->cause = errno == EBUSY ? BIL_E_LINE_IN_USE : BIL_E_NOT_REACHABLE;
+        result->code = (uint32_t)errno;
+        return BIL_NOT_SENT;
+    }
+    /* One owner a line: two programs on one serial line would take each other's replies. */
+    if (link->serial && ioctl(modbus_get_socket(link->context), TIOCEXCL) != 0 && errno != ENOTTY) {
+        modbus_close(link->context);
         result->cause = BIL_E_NOT_REACHABLE;
+        result->code = (uint32_t)errno;
         return BIL_NOT_SENT;
     }
     link->connected = true;
@@ -54,7 +66,8 @@ static void clear_line(modbus_link *link)
     for (int i = 0; i < STALE; i++) {
         modbus_flush(link->context);
         struct pollfd line = {.fd = modbus_get_socket(link->context), .events = POLLIN};
-        if (!link->serial || poll(&line, 1, link->silence_ms) <= 0)
+        struct timespec silence = {.tv_nsec = link->silence_us * 1000L};
+        if (!link->serial || ppoll(&line, 1, &silence, NULL) <= 0)
             return;
     }
 }
@@ -117,6 +130,14 @@ static bil_outcome ask(modbus_link *link, const uint8_t *pdu, size_t size, uint8
         return doubt(link, result, cause);
     if ((*answer)[0] == (pdu[0] | 0x80) && *length == 2) {
         result->code = (*answer)[1];
+        /* A gateway speaks for itself: it knows no way, or sent the request on and heard nothing. */
+        if (result->code == MODBUS_EXCEPTION_GATEWAY_PATH) {
+            result->cause = BIL_E_GATEWAY_PATH;
+            return BIL_NOT_SENT;
+        }
+        if (result->code == MODBUS_EXCEPTION_GATEWAY_TARGET) {
+            return doubt(link, result, BIL_E_GATEWAY_SILENT);
+        }
         bool busy =
             result->code == MODBUS_EXCEPTION_SLAVE_OR_SERVER_BUSY || result->code == MODBUS_EXCEPTION_ACKNOWLEDGE;
         result->cause = busy ? BIL_E_BUSY : BIL_E_REFUSED;
@@ -192,7 +213,8 @@ bool modbus_link_open_serial(modbus_link *link, const char *path, int speed, cha
                              bil_link *out)
 {
     *link = (modbus_link){.context = modbus_new_rtu(path, speed, parity, 8, stop_bits), .serial = true};
-    link->silence_ms = speed > 19200 ? 2 : 1 + 38500 / (speed > 0 ? speed : 1); /* 3.5 characters of 11 bits */
+    /* 3.5 characters of 11 bits; above 19200 bits a second always 1.75 ms (Serial Line 1.02, 2.5.1.1) */
+    link->silence_us = speed > 19200 ? 1750 : (int)(38500000L / (speed > 0 ? speed : 1));
     return begin(link, unit, out);
 }
 

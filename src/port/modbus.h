@@ -13,8 +13,9 @@ typedef struct modbus_link {
     void *context; /* modbus_t */
     bool connected, serial;
     uint8_t unit;
+    int connect_errno; /* why the last connection failed, 0 when it didn't */
     uint16_t transaction;
-    int silence_ms; /* of a serial line between two frames */
+    int silence_us; /* of a serial line between two frames */
 } modbus_link;
 
 /* False when host or port make no sense to the library, or memory is short. Close it with link.ops->close, then

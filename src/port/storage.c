@@ -34,6 +34,16 @@ int storage_begin(storage_file *storage, const char *folder, const char *name)
     return error;
 }
 
+void storage_name_digest(storage_file *storage, const char *text)
+{
+    char name[sizeof storage->name];
+    const char *at = strchr(storage->name, STORAGE_DIGEST);
+    if (!at)
+        return;
+    snprintf(name, sizeof name, "%.*s%s%s", (int)(at - storage->name), storage->name, text, at + 1);
+    memcpy(storage->name, name, sizeof name);
+}
+
 int storage_sync(FILE *file)
 {
     return fflush(file) == 0 && !ferror(file) && fsync(fileno(file)) == 0 ? BIL_OK : storage_error();

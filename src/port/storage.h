@@ -8,6 +8,7 @@
 #include "bilancia/error.h"
 
 #define STORAGE_PATH 4200
+#define STORAGE_DIGEST '%' /* in a name: stands for what storage_name_digest will put there */
 
 typedef struct storage_file {
     FILE *file;
@@ -17,6 +18,8 @@ typedef struct storage_file {
 
 /* Begins a file in a folder, under a temporary name. BIL_E_FILE_WRITE or BIL_E_DISK_FULL. */
 int storage_begin(storage_file *storage, const char *folder, const char *name);
+/* Puts text in the place of STORAGE_DIGEST in the name: for names that depend on what was written. */
+void storage_name_digest(storage_file *storage, const char *text);
 /* Makes it durable under its name. When that name is taken, "-2", "-3", ... is put before the ending; `path` (of
  * STORAGE_PATH bytes) tells the whole path. On failure nothing is left behind. */
 int storage_commit(storage_file *storage, const char *folder, char *path);

@@ -19,6 +19,7 @@ static const sim_entry general[] = {
     {"id.serial", 1, 14, "u32", SIM_IDENTITY, 0, false, ANY, "801207", NULL},
     {"hours.power", 1, 16, "u32", SIM_IDENTITY, 0, false, ANY, "0", "30551"},
     {"hours.batches", 1, 18, "u32", SIM_IDENTITY, 0, false, ANY, "0", "4120"},
+    {"hours.changes", 1, 20, "u32", SIM_IDENTITY, 0, false, ANY, "0", NULL},
     {"process.state", 1, 100, "u16", SIM_LIVE, 0, false, ANY, NULL, NULL},
     {"process.storing", 1, 101, "u8", SIM_LIVE, 0, false, ANY, NULL, NULL},
     {"process.temperature", 1, 102, "i16", SIM_LIVE, 1, false, ANY, NULL, NULL},
@@ -136,6 +137,8 @@ static uint64_t live(const sim_unit *unit, const sim_entry *entry)
         return unit->state;
     if (is(entry, "process.storing"))
         return unit->storing;
+    if (is(entry, "hours.changes"))
+        return unit->changes;
     if (is(entry, "process.temperature"))
         return 184 + unit->now / 1000 % 5;
     return UINT64_MAX;

@@ -200,6 +200,7 @@ void sim_store(sim_unit *unit)
 
 void sim_restart(sim_unit *unit)
 {
+    unit->changes += !sim_all_stored(unit);
     memcpy(unit->running, unit->stored, sizeof unit->running);
     unit->up_at = unit->now + unit->model->boot_ms;
     unit->model->start(unit);
@@ -293,6 +294,7 @@ sim_reply sim_write(sim_unit *unit, uint64_t now, uint8_t space, uint16_t addres
         if (is_lasting(entry)) {
             memcpy(place, cells + i, size);
             unit->counters.values_written++;
+            unit->changes += changed;
         }
         unit->model->written(unit, entry, cells + i, changed);
         i = (uint16_t)(i + cells_of(entry));
@@ -324,6 +326,7 @@ static void control_set(sim_unit *unit, const char *name, const char *value, cha
     }
     bool changed = memcmp(place, cells, bytes) != 0;
     memcpy(place, cells, bytes);
+    unit->changes += changed;
     unit->model->written(unit, entry, cells, changed);
     memcpy(&unit->stored[entry->space][entry->address], place, bytes);
     snprintf(answer, size, "ok: %s is now %s", name, entry->role == SIM_SECRET ? "another one" : value);

@@ -72,6 +72,7 @@ typedef struct sim_unit {
     int16_t owner[SIM_SPACES][SIM_CELLS]; /* index of the entry, -1: unmapped */
     uint16_t running[SIM_SPACES][SIM_CELLS], stored[SIM_SPACES][SIM_CELLS];
     uint64_t now, up_at;
+    uint32_t changes; /* of lasting values in force, by whatever hand */
     sim_counters counters;
     /* for the models */
     uint32_t state, state_next, state_before, level;

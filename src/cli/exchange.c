@@ -1,0 +1,157 @@
+/* bilancia take-in, hand-out, share: copies that come from elsewhere, that go elsewhere, and a second place for all. */
+#include <stdlib.h>
+#include <string.h>
+
+#include "../host/share.h"
+#include "site_cli.h"
+
+/* ---- take in ---- */
+
+static int take_in(here *h, const char *file, const char *name, const char *from, const char *why, const char *who)
+{
+    static set_origin o;
+    bil_set_totals totals;
+    device_row owner;
+    char reason[600], digest[65], stem[200], as[300], folder[STORAGE_PATH];
+    int error = set_file_check(file, &o, &totals, reason, sizeof reason);
+    if (error)
+        return say_error("", error, reason);
+    error = here_device(h, name, &owner);
+    if (error)
+        return exit_code_of(error);
+    set_digest_hex(totals.digest, digest);
+    set_file_stem(&o, stem, sizeof stem);
+    snprintf(as, sizeof as, "%s-%.*s.bset", stem, SET_NAME_DIGEST, digest);
+    copy_row twin;
+    bool was_there = false, same = true;
+    if (index_copy_by_digest(&h->index, digest, &twin)) {
+        snprintf(reason, sizeof reason, "the site has this copy already: %s", twin.device);
+        device_row_free(&owner);
+        return say_error(file, BIL_E_CALL, reason);
+    }
+    if (owner.copies && strcmp(owner.last.model, o.model) != 0) {
+        snprintf(reason, sizeof reason, "the copy is from a %s; %s is a %s", o.model, owner.name, owner.last.model);
+        device_row_free(&owner);
+        return say_error(file, BIL_E_OTHER_MODEL, reason);
+    }
+    /* the origin first: a copy without it would look as if it had been read here */
+    error =
+        note_add(&h->place, owner.folder, "taken_in", person(who),
+                 json_pack("{s:s,s:s,s:s}", "about", digest, "from", from ? from : "", "text", why ? why : ""), NULL);
+    if (!error)
+        error = site_path_made(&h->place, owner.folder, "copies", folder);
+    if (!error)
+        error = file_bring(file, folder, as, &was_there, &same);
+    if (!error)
+        printf("%s✓ taken in%s for %s: %s %s, serial number %s, read %s\n%s/%s\n", good(), plain(), owner.name,
+               o.vendor, o.model, o.serial, o.when, folder, as);
+    device_row_free(&owner);
+    return error ? say_error(h->place.path, error, NULL) : EXIT_DONE;
+}
+
+/* ---- hand out ---- */
+
+static int hand_out(here *h, const char *which, const char *to)
+{
+    device_row owner;
+    copy_row copy;
+    int error = here_copy(h, which, &owner, &copy);
+    if (error)
+        return exit_code_of(error);
+    int code = EXIT_DONE;
+    char path[STORAGE_PATH];
+    bool was_there, same;
+    copy_path(&h->place, &copy, path);
+    if (index_verify(&h->index, &copy) == COPY_DAMAGED) {
+        code = say_error(path, BIL_E_SET_ALTERED, NULL);
+    } else {
+        error = file_bring(path, to, copy.file, &was_there, &same);
+        if (!error && !same)
+            error = BIL_E_FILE_WRITE;
+        code = error ? say_error(to, error, same ? NULL : "another file has this name there") : EXIT_DONE;
+        if (!error)
+            printf("%s✓ handed out%s  %s/%s\n", good(), plain(), to, copy.file);
+    }
+    device_row_free(&owner);
+    return code;
+}
+
+/* ---- share ---- */
+
+static int share(here *h, const char *path, const char *who)
+{
+    char why[STORAGE_PATH + 300];
+    share_count count;
+    int error = site_share(&h->place, path, &count, why, sizeof why);
+    if (error)
+        return say_error(why[0] ? "" : path, error, why[0] ? why : NULL);
+    char *whole = realpath(path, NULL);
+    bool news = count.there || count.here;
+    if (news) {
+        error = note_add(&h->place, "", "second_place", person(who), json_pack("{s:s}", "place", whole ? whole : path),
+                         NULL);
+        share_count again;
+        if (!error)
+            error = site_share(&h->place, path, &again, why, sizeof why); /* the other place learns of it, too */
+    }
+    printf("%s✓ both have everything%s  %s: %u file%s added there, %u here\n", good(), plain(), whole ? whole : path,
+           count.there, count.there == 1 ? "" : "s", count.here);
+    free(whole);
+    if (error)
+        return say_error(path, error, NULL);
+    if (count.clashes == 0)
+        return EXIT_DONE;
+    snprintf(
+        why, sizeof why,
+        "%u file%s with another content in the other place, such as %.3000s; bilancia site check names the damaged one",
+        count.clashes, count.clashes == 1 ? " has its name" : "s have their names", count.clash);
+    return say_error("", BIL_E_SITE_BROKEN, why);
+}
+
+/* ---- calls ---- */
+
+static int run(const command *self, int argc, const char **argv)
+{
+    char *given = NULL, *who = NULL, *why = NULL, *from = NULL;
+    bool takes = self == &command_take_in, hands = self == &command_hand_out;
+    struct poptOption why_option = {"why", 0, POPT_ARG_STRING, &why, 0, "a note on why", "TEXT"};
+    struct poptOption from_option = {"from", 0, POPT_ARG_STRING, &from, 0, "where it comes from", "TEXT"};
+    struct poptOption options[6] = {SITE_OPTION(given), WHO_OPTION(who), HELP_OPTION,
+                                    POPT_TABLEEND,      POPT_TABLEEND,   POPT_TABLEEND};
+    if (takes) {
+        options[3] = why_option;
+        options[4] = from_option;
+    }
+    int wanted = takes || hands ? 2 : 1;
+    call c;
+    int code = call_begin(&c, self, argc, argv, options, wanted, wanted);
+    if (code >= 0)
+        return code;
+    here h;
+    if (!note_is_good(who) || !note_is_good(why) || !note_is_good(from)) {
+        code = say_error("", BIL_E_CALL, NOTE_WANTED);
+    } else {
+        int error = here_open(&h, given);
+        if (error) {
+            code = exit_code_of(error);
+        } else {
+            code = takes   ? take_in(&h, c.arguments[0], c.arguments[1], from, why, who)
+                   : hands ? hand_out(&h, c.arguments[0], c.arguments[1])
+                           : share(&h, c.arguments[0], who);
+            here_close(&h);
+        }
+    }
+    return call_end(&c, code);
+}
+
+const command command_take_in = {"take-in", "[options] COPY.bset DEVICE",
+                                 "adds a copy from elsewhere to a device of the site",
+                                 "  bilancia take-in from-supplier.bset crusher --from \"Esempio, by mail\"\n", run};
+const command command_hand_out = {"hand-out", "[options] DEVICE[#COPY] FOLDER",
+                                  "puts a copy of the site into another folder, whole",
+                                  "  bilancia hand-out crusher#baseline /media/stick\n", run};
+const command command_share = {
+    "share", "[options] FOLDER", "brings the site and a second place of it together",
+    "  bilancia share /media/stick/poggio-finto\n"
+    "What either has, both have afterwards; nothing is ever replaced. An empty folder becomes a second place.\n",
+    run};

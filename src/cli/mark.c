@@ -1,0 +1,160 @@
+/* bilancia note, baseline, delete: what people say of a copy afterwards. */
+#include <errno.h>
+#include <string.h>
+#include <unistd.h>
+
+#include "site_cli.h"
+
+static int add(here *h, const device_row *owner, const char *kind, const char *who, json_t *body)
+{
+    int error = note_add(&h->place, owner->folder, kind, person(who), body, NULL);
+    return error ? say_error(h->place.path, error, NULL) : EXIT_DONE;
+}
+
+/* ---- note ---- */
+
+static int note(here *h, const char *where, const char *text, const char *who)
+{
+    device_row owner;
+    copy_row copy;
+    bool of_copy = strchr(where, '#') != NULL;
+    int error = of_copy ? here_copy(h, where, &owner, &copy) : here_device(h, where, &owner);
+    if (error)
+        return exit_code_of(error);
+    json_t *body = json_pack("{s:s}", "text", text);
+    if (of_copy)
+        json_object_set_new(body, "about", json_string(copy.digest));
+    int code = add(h, &owner, "note", who, body);
+    if (code == EXIT_DONE)
+        printf("%s✓ noted%s  on %s%s\n", good(), plain(), of_copy ? "a copy of " : "", owner.name);
+    device_row_free(&owner);
+    return code;
+}
+
+/* ---- baseline ---- */
+
+static int baseline(here *h, const char *where, const char *why, const char *who)
+{
+    device_row owner;
+    copy_row copy;
+    int error = here_copy(h, where, &owner, &copy);
+    if (error)
+        return exit_code_of(error);
+    int code;
+    if (index_verify(&h->index, &copy) == COPY_DAMAGED) {
+        code = say_error(where, BIL_E_SET_ALTERED, NULL);
+    } else {
+        json_t *after = index_heads(&h->index, owner.folder, "baseline");
+        code = add(h, &owner, "baseline", who,
+                   json_pack("{s:s,s:s,s:o}", "about", copy.digest, "text", why ? why : "", "after", after));
+        if (code == EXIT_DONE)
+            printf("%s★ baseline%s  of %s: copy %d of %s\n", good(), plain(), owner.name, copy.place, copy.when);
+    }
+    device_row_free(&owner);
+    return code;
+}
+
+/* ---- delete ---- */
+
+static bool is_proof(void *ctx, const char *id, const json_t *found)
+{
+    (void)id;
+    (void)found;
+    *(bool *)ctx = true;
+    return false;
+}
+
+int delete_copy(here *h, const device_row *owner, const copy_row *copy, const char *why, const char *who)
+{
+    bool proved = false;
+    index_notes(&h->index, owner->folder, "proved", copy->digest, is_proof, &proved);
+    if (copy->place == 1 || proved || strcmp(owner->baseline, copy->digest) == 0)
+        return BIL_E_KEPT;
+    char path[STORAGE_PATH];
+    copy_path(&h->place, copy, path);
+    /* first the note: what is broken off here is deleted all the same, and other places of the site learn of it */
+    int error =
+        note_add(&h->place, owner->folder, "deleted", person(who),
+                 json_pack("{s:s,s:s,s:s}", "about", copy->digest, "text", why ? why : "", "file", copy->file), NULL);
+    if (!error && unlink(path) != 0 && errno != ENOENT)
+        error = BIL_E_FILE_WRITE;
+    return error;
+}
+
+static int delete (here *h, const char *where, const char *why, const char *who, bool yes)
+{
+    device_row owner;
+    copy_row copy;
+    if (!strchr(where, '#'))
+        return say_error(where, BIL_E_CALL, "say which copy: DEVICE#12; bilancia history lists them");
+    int error = here_copy(h, where, &owner, &copy);
+    if (error)
+        return exit_code_of(error);
+    printf("Copy %d of %s, read %s by %s%s%s\n", copy.place, owner.name, copy.when,
+           copy.who[0] ? copy.who : "nobody named", copy.why[0] ? ": " : "", copy.why);
+    int code = EXIT_DONE;
+    if (!yes) {
+        char answer[16] = "";
+        if (!isatty(STDIN_FILENO)) {
+            code = say_error(where, BIL_E_PERSON, "nobody can be asked here; say --yes to agree beforehand");
+        } else {
+            fprintf(stderr, "Delete this copy for good? It can't be brought back. [yes/no] ");
+            if (!fgets(answer, sizeof answer, stdin) || strcmp(answer, "yes\n") != 0)
+                code = say_error(where, BIL_E_DECLINED, "nothing was deleted");
+        }
+    }
+    if (code == EXIT_DONE) {
+        error = delete_copy(h, &owner, &copy, why, who);
+        code = error ? say_error(where, error, NULL) : EXIT_DONE;
+        if (!error)
+            printf("%s✓ deleted%s for good; a note says that, when, and by whom\n", good(), plain());
+    }
+    device_row_free(&owner);
+    return code;
+}
+
+/* ---- calls ---- */
+
+static int run(const command *self, int argc, const char **argv)
+{
+    char *given = NULL, *who = NULL, *why = NULL;
+    int yes = 0;
+    bool notes = self == &command_note, deletes = self == &command_delete;
+    struct poptOption yes_option = {"yes", 'y', POPT_ARG_NONE, &yes, 0, "agree beforehand; nothing is asked", NULL};
+    struct poptOption why_option = {"why", 0, POPT_ARG_STRING, &why, 0, "a note on why", "TEXT"};
+    struct poptOption options[6] = {SITE_OPTION(given), WHO_OPTION(who), HELP_OPTION,
+                                    POPT_TABLEEND,      POPT_TABLEEND,   POPT_TABLEEND};
+    if (!notes)
+        options[3] = why_option;
+    if (deletes)
+        options[4] = yes_option;
+    call c;
+    int code = call_begin(&c, self, argc, argv, options, notes ? 2 : 1, notes ? 2 : 1);
+    if (code >= 0)
+        return code;
+    here h;
+    if (!note_is_good(who) || !note_is_good(why) || (notes && !note_is_good(c.arguments[1]))) {
+        code = say_error("", BIL_E_CALL, NOTE_WANTED);
+    } else {
+        int error = here_open(&h, given);
+        if (error) {
+            code = exit_code_of(error);
+        } else {
+            code = notes     ? note(&h, c.arguments[0], c.arguments[1], who)
+                   : deletes ? delete (&h, c.arguments[0], why, who, yes)
+                             : baseline(&h, c.arguments[0], why, who);
+            here_close(&h);
+        }
+    }
+    return call_end(&c, code);
+}
+
+const command command_note = {"note", "[options] DEVICE[#COPY] TEXT", "adds a note to a device or to one of its copies",
+                              "  bilancia note kneader-2#last \"after the gear box was changed\"\n", run};
+const command command_baseline = {"baseline", "[options] DEVICE[#COPY]",
+                                  "marks the copy that counts as right for a device",
+                                  "  bilancia baseline kneader-2#last --why \"accepted by the plant\"\n", run};
+const command command_delete = {"delete", "[options] DEVICE#COPY", "deletes a copy for good",
+                                "  bilancia delete kneader-2#7 --why \"read during a test\"\n"
+                                "The first copy, the baseline and proved copies are kept.\n",
+                                run};

@@ -1,0 +1,123 @@
+#include "site_cli.h"
+
+#include <dirent.h>
+#include <stdlib.h>
+#include <string.h>
+#include <unistd.h>
+
+#include "../host/description_yaml.h"
+
+int here_open(here *h, const char *given)
+{
+    char why[STORAGE_PATH + 300];
+    int error = site_find(&h->place, given, why, sizeof why);
+    if (!error)
+        error = index_open(&h->index, &h->place, why, sizeof why);
+    if (error)
+        say_error("", error, why);
+    return error;
+}
+
+void here_close(here *h)
+{
+    index_close(&h->index);
+}
+
+int here_device(here *h, const char *name, device_row *row)
+{
+    if (index_device(&h->index, name, row))
+        return BIL_OK;
+    say_error(name, BIL_E_NO_DEVICE, NULL);
+    return BIL_E_NO_DEVICE;
+}
+
+int here_copy(here *h, const char *text, device_row *owner, copy_row *row)
+{
+    char name[SITE_NAME];
+    const char *hash = strrchr(text, '#');
+    snprintf(name, sizeof name, "%.*s", hash ? (int)(hash - text) : (int)strlen(text), text);
+    int error = here_device(h, name, owner);
+    if (error)
+        return error;
+    error = index_copy(&h->index, owner, hash ? hash + 1 : "last", row);
+    if (error) {
+        if (error == BIL_E_DISPUTED)
+            say_error(text, error, "two baselines were marked that don't know of each other; mark one again");
+        else
+            say_error(text, error, NULL);
+        device_row_free(owner);
+    }
+    return error;
+}
+
+int here_models(const here *h, models *m)
+{
+    enum { MOST = 32 };
+    static loaded_description loaded[MOST]; /* live as long as the program */
+    static size_t used;
+    char folder[STORAGE_PATH];
+    site_path(&h->place, "", "descriptions", folder);
+    DIR *dir = opendir(folder);
+    struct dirent *entry;
+    int error = BIL_OK;
+    while (!error && dir && (entry = readdir(dir)) && used < MOST && m->count < MODELS_MAX) {
+        size_t length = strlen(entry->d_name);
+        char path[STORAGE_PATH + 300], why[400];
+        if (length < 6 || strcmp(entry->d_name + length - 5, ".yaml") != 0)
+            continue;
+        snprintf(path, sizeof path, "%s/%s", folder, entry->d_name);
+        error = description_load(&loaded[used], path, why, sizeof why);
+        if (error)
+            say_error("", error, why);
+        else
+            m->list[m->count++] = &loaded[used++].table;
+    }
+    if (dir)
+        closedir(dir);
+    return error;
+}
+
+const char *card_text(const device_row *row, const char *key)
+{
+    const char *text = json_string_value(json_object_get(row->card, key));
+    return text ? text : "";
+}
+
+int place_of(const char *text, const char *site_given, char *out)
+{
+    snprintf(out, STORAGE_PATH, "%s", text);
+    if (address_is_device(text) || access(text, F_OK) == 0)
+        return BIL_OK;
+    here *h = malloc(sizeof *h);
+    char why[STORAGE_PATH + 300];
+    if (!h || site_find(&h->place, site_given, why, sizeof why) != BIL_OK) {
+        free(h);
+        return BIL_OK; /* a file that isn't there: whoever opens it says so */
+    }
+    int error = here_open(h, site_given);
+    device_row owner;
+    copy_row copy;
+    if (!error && strchr(text, '#')) {
+        error = here_copy(h, text, &owner, &copy);
+        if (!error) {
+            copy_path(&h->place, &copy, out);
+            device_row_free(&owner);
+        }
+        here_close(h);
+    } else if (!error) {
+        if (index_device(&h->index, text, &owner)) {
+            snprintf(out, STORAGE_PATH, "%s", card_text(&owner, "address"));
+            device_row_free(&owner);
+        }
+        here_close(h);
+    }
+    free(h);
+    return error;
+}
+
+void say_json(json_t *json)
+{
+    json_dumpf(json, stdout, JSON_INDENT(2));
+    putchar('\n');
+    json_decref(json);
+}

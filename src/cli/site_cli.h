@@ -1,0 +1,54 @@
+/* What the commands of a site share. */
+#ifndef BIL_CLI_SITE_CLI_H
+#define BIL_CLI_SITE_CLI_H
+
+#include "../host/site_index.h"
+#include "cli.h"
+
+#define SITE_OPTION(variable)                                                                                          \
+    {                                                                                                                  \
+        "site", 0, POPT_ARG_STRING, &(variable), 0, "the site (the one this folder lies in)", "DIR"                    \
+    }
+#define WHO_OPTION(variable)                                                                                           \
+    {                                                                                                                  \
+        "who", 0, POPT_ARG_STRING, &(variable), 0, "who does it (the one logged in)", "NAME"                           \
+    }
+#define JSON_OPTION(variable)                                                                                          \
+    {                                                                                                                  \
+        "json", 'j', POPT_ARG_NONE, &(variable), 0, "answer as JSON", NULL                                             \
+    }
+#define HELP_OPTION                                                                                                    \
+    {                                                                                                                  \
+        "help", 'h', POPT_ARG_NONE, NULL, 'h', "this text", NULL                                                       \
+    }
+
+typedef struct here {
+    site place;
+    site_index index;
+} here;
+
+/* Opens site and index. BIL_OK, or the error, which was said. */
+int here_open(here *h, const char *given);
+void here_close(here *h);
+
+/* The device of this name. BIL_OK or an error that was said; then `row` needs no device_row_free. */
+int here_device(here *h, const char *name, device_row *row);
+/* The copy that "NAME#WHICH" means; without #WHICH the last one. `owner` is to be freed when BIL_OK comes back. */
+int here_copy(here *h, const char *text, device_row *owner, copy_row *row);
+
+/* The descriptions of the site, added to those at hand. */
+int here_models(const here *h, models *m);
+
+/* A text of a card, "" where it says nothing. */
+const char *card_text(const device_row *row, const char *key);
+
+/* What somebody gave as a place: a file or an address stays what it is; NAME#WHICH becomes the path of a copy, and the
+ * name of a device its address. `out` takes STORAGE_PATH bytes. BIL_OK or an error that was said. */
+int place_of(const char *text, const char *site_given, char *out);
+
+void say_json(json_t *json); /* consumes it */
+
+/* Deletes a copy for good: a note, then the file. BIL_E_KEPT for the first one, the baseline and proved ones. */
+int delete_copy(here *h, const device_row *owner, const copy_row *copy, const char *why, const char *who);
+
+#endif

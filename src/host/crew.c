@@ -1,0 +1,108 @@
+#include "crew.h"
+
+#include <pthread.h>
+#include <stdbool.h>
+#include <stdlib.h>
+#include <string.h>
+
+#include "arena.h"
+
+enum { USUAL_AT_ONCE = 64, MOST_AT_ONCE = 512, STACK = 256 * 1024 };
+
+typedef struct piece {
+    const char *line;
+    size_t number;
+} piece;
+
+typedef struct shift {
+    const crew *c;
+    piece *pieces; /* by line */
+    size_t next;
+    pthread_mutex_t lock;
+} shift;
+
+static int by_line(const void *left, const void *right)
+{
+    const piece *a = left, *b = right;
+    int order = strcmp(a->line, b->line);
+    return order ? order : (a->number > b->number) - (a->number < b->number);
+}
+
+static piece *sort(const crew *c)
+{
+    piece *pieces = need(c->count + 1, sizeof *pieces);
+    for (size_t i = 0; i < c->count; i++)
+        pieces[i] = (piece){c->line(c->ctx, i), i};
+    qsort(pieces, c->count, sizeof *pieces, by_line);
+    return pieces;
+}
+
+static size_t end_of_line(const piece *pieces, size_t count, size_t first)
+{
+    size_t end = first + 1;
+    while (end < count && pieces[first].line[0] && strcmp(pieces[first].line, pieces[end].line) == 0)
+        end++;
+    return end;
+}
+
+static void *work(void *ctx)
+{
+    shift *s = ctx;
+    const crew *c = s->c;
+    pthread_mutex_lock(&s->lock);
+    while (s->next < c->count) {
+        size_t first = s->next, end = end_of_line(s->pieces, c->count, first), before = CREW_NONE;
+        s->next = end;
+        for (size_t i = first; i < end; i++) {
+            size_t number = s->pieces[i].number;
+            pthread_mutex_unlock(&s->lock);
+            c->work(c->ctx, number, before);
+            before = number;
+            pthread_mutex_lock(&s->lock);
+            c->done(c->ctx, number);
+        }
+    }
+    pthread_mutex_unlock(&s->lock);
+    return NULL;
+}
+
+void crew_measure(const crew *c, size_t *lines, size_t *longest)
+{
+    piece *pieces = sort(c);
+    *lines = *longest = 0;
+    for (size_t first = 0, end; first < c->count; first = end) {
+        end = end_of_line(pieces, c->count, first);
+        ++*lines;
+        *longest = end - first > *longest ? end - first : *longest;
+    }
+    free(pieces);
+}
+
+size_t crew_hands(const crew *c, size_t lines)
+{
+    size_t hands = c->at_once ? c->at_once : USUAL_AT_ONCE;
+    hands = hands > MOST_AT_ONCE ? MOST_AT_ONCE : hands;
+    return hands > lines ? lines : hands;
+}
+
+void crew_run(const crew *c)
+{
+    size_t lines, longest;
+    crew_measure(c, &lines, &longest);
+    size_t hands = crew_hands(c, lines), started = 0;
+    shift s = {.c = c, .pieces = sort(c)};
+    pthread_mutex_init(&s.lock, NULL);
+    pthread_attr_t small;
+    pthread_attr_init(&small);
+    pthread_attr_setstacksize(&small, STACK);
+    pthread_t *threads = need(hands + 1, sizeof *threads);
+    while (started + 1 < hands && pthread_create(&threads[started], &small, work, &s) == 0)
+        started++;
+    work(&s); /* this thread is one of them: it goes on alone when there are no others */
+    for (size_t i = 0; i < started; i++)
+        pthread_join(threads[i], NULL);
+    pthread_attr_destroy(&small);
+    pthread_mutex_destroy(&s.lock);
+    free(threads);
+    free(s.pieces);
+}

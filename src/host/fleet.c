@@ -1,0 +1,184 @@
+#include "fleet.h"
+
+#include <stdlib.h>
+#include <string.h>
+
+#include "arena.h"
+#include "crew.h"
+#include "hint.h"
+
+static const char *const names[] = {"saved", "same", "unchanged", "partly", "failed"};
+
+const char *fleet_end_name(fleet_end end)
+{
+    return names[end];
+}
+
+/* ---- one device ---- */
+
+/* What the last copy says of one parameter; false when it says nothing. */
+static bool last_value(const fleet_task *task, const char *id, uint8_t *raw, size_t size)
+{
+    set_file *set = need(1, sizeof *set);
+    bool found = false;
+    bil_item item;
+    if (set_file_open(set, task->last_path, SET_QUICKLY) == BIL_OK) {
+        bil_source source = set_file_source(set);
+        while (!found && source.next(source.ctx, &item) == 1)
+            if (item.id.length == strlen(id) && memcmp(item.id.text, id, item.id.length) == 0) {
+                found = !item.unreadable && item.size == size;
+                memcpy(raw, item.raw, item.size < size ? item.size : size);
+                break;
+            }
+        set_file_close(set);
+    }
+    free(set);
+    return found;
+}
+
+/* Does the device's own counter stand where it stood at the last copy, in the same unit? */
+static bool unchanged(const fleet_task *task, device *dev)
+{
+    uint16_t counter = dev->description->changes;
+    char serial[BIL_VALUE_TEXT];
+    uint8_t raw[BIL_TEXT_MAX];
+    bil_image_identity(&dev->image, BIL_ID_SERIAL, serial, sizeof serial);
+    if (counter == BIL_NONE || !task->last_path[0] || strcmp(serial, task->last_serial) != 0)
+        return false;
+    const bil_param *param = &dev->description->params[counter];
+    return last_value(task, param->id, raw, param->format.size) && device_look(dev, counter) == BIL_OK &&
+           memcmp(raw, bil_image_raw(&dev->image, counter), param->format.size) == 0;
+}
+
+static int read_all(fleet_task *task, device *dev)
+{
+    bil_job *job = device_job(dev, BIL_JOB_READ, (bil_job_config){0});
+    runner r = {.link = dev->link, .clock = dev->clock};
+    bil_action end = run_job(job, &r);
+    bil_job_progress p;
+    bil_job_progress_of(job, &p);
+    task->requests = p.read_requests + p.other_requests;
+    free(job);
+    return (int)end.u.end.cause;
+}
+
+static void note_unstored(fleet_task *task, device *dev)
+{
+    const bil_description *d = dev->description;
+    if (d->unstored == BIL_NONE || device_look(dev, d->unstored) != BIL_OK)
+        return;
+    const uint8_t *raw = bil_image_raw(&dev->image, d->unstored);
+    uint32_t value = 0;
+    for (size_t i = 0; i < d->params[d->unstored].format.size; i++)
+        value = value << 8 | raw[i];
+    task->unstored = value == d->unstored_value;
+}
+
+static int save(const fleet_orders *orders, fleet_task *task, device *dev)
+{
+    char folder[STORAGE_PATH], name[300];
+    set_origin *o = task->origin = need(1, sizeof *o);
+    set_origin_of(o, &dev->image);
+    set_time_now(o->when, sizeof o->when);
+    snprintf(o->scope, SET_TEXT, "all");
+    snprintf(o->who, SET_TEXT, "%s", orders->who);
+    snprintf(o->why, SET_TEXT, "%s", orders->why);
+    snprintf(o->from, SET_TEXT, "%s", task->address);
+    snprintf(o->parent, SET_TEXT, "%s", task->last_digest);
+    site_copy_name(o, name, sizeof name);
+    int error = site_path_made(orders->site, task->folder, "copies", folder);
+    bil_set_totals totals;
+    /* a copy of another unit is always a new one */
+    bool same_unit = strcmp(o->serial, task->last_serial) == 0;
+    if (!error)
+        error = set_file_save_changed(&dev->image, o, folder, name,
+                                      task->only_changed && same_unit ? task->last_values : "", task->path, &totals);
+    if (error) {
+        snprintf(task->why, sizeof task->why, "%.200s: %s", folder, bil_error_text(error));
+        return error;
+    }
+    task->values = totals.values;
+    task->unreadable = totals.unreadable;
+    task->end = !task->path[0] ? FLEET_SAME : totals.unreadable ? FLEET_PARTLY : FLEET_SAVED;
+    return BIL_OK;
+}
+
+static void read_one(const fleet_orders *orders, fleet_task *task)
+{
+    device dev;
+    char why[300];
+    task->end = FLEET_FAILED;
+    task->error =
+        device_open_as(&dev, task->address, task->model[0] ? task->model : NULL, orders->models, why, sizeof why);
+    if (task->error) {
+        char hint[200];
+        hint_for(task->address, task->error, dev.connect_errno, hint, sizeof hint);
+        snprintf(task->why, sizeof task->why, "%s%s%s", why, hint[0] ? "; " : "", hint);
+        return;
+    }
+    if (task->only_changed && unchanged(task, &dev)) {
+        task->end = FLEET_UNCHANGED;
+    } else {
+        task->error = read_all(task, &dev);
+        if (task->error)
+            snprintf(task->why, sizeof task->why, "%s", bil_error_text(task->error));
+        else
+            task->error = save(orders, task, &dev);
+    }
+    if (!task->error)
+        note_unstored(task, &dev);
+    device_close(&dev);
+}
+
+/* ---- all of them ---- */
+
+typedef struct trip {
+    const fleet_orders *orders;
+    fleet_task *tasks;
+    size_t count, finished;
+} trip;
+
+static const char *line_of(void *ctx, size_t i)
+{
+    return ((trip *)ctx)->tasks[i].line;
+}
+
+static void work(void *ctx, size_t i, size_t before)
+{
+    trip *t = ctx;
+    fleet_task *task = &t->tasks[i];
+    (void)before;
+    if (t->orders->stop && *t->orders->stop) {
+        task->end = FLEET_FAILED;
+        task->error = BIL_E_DECLINED;
+        snprintf(task->why, sizeof task->why, "the read was ended before its turn");
+    } else {
+        read_one(t->orders, task);
+    }
+}
+
+static void done(void *ctx, size_t i)
+{
+    trip *t = ctx;
+    t->finished++;
+    if (t->orders->done)
+        t->orders->done(t->orders->ctx, &t->tasks[i], t->finished, t->count);
+}
+
+void fleet_read(const fleet_orders *orders, fleet_task *tasks, size_t count)
+{
+    for (size_t i = 0; i < count; i++) {
+        address where;
+        char why[200];
+        if (address_parse(tasks[i].address, &where, why, sizeof why) == BIL_OK)
+            address_line(&where, tasks[i].line);
+    }
+    trip t = {orders, tasks, count, 0};
+    crew_run(&(crew){count, orders->at_once, line_of, work, done, &t});
+}
+
+void fleet_task_free(fleet_task *task)
+{
+    free(task->origin);
+    task->origin = NULL;
+}

@@ -1,0 +1,55 @@
+/* Many devices at once: each line has one owner, who takes its devices in turn; lines are read beside each other. */
+#ifndef BIL_HOST_FLEET_H
+#define BIL_HOST_FLEET_H
+
+#include "device.h"
+#include "site.h"
+
+/* How the read of one device ended. */
+typedef enum fleet_end {
+    FLEET_SAVED,     /* a new copy */
+    FLEET_SAME,      /* read, and the values are those of the last copy: nothing was saved */
+    FLEET_UNCHANGED, /* the device's own counter says that nothing changed: nothing was read */
+    FLEET_PARTLY,    /* a new copy, with values that could not be read */
+    FLEET_FAILED     /* see `error` and `why` */
+} fleet_end;
+
+const char *fleet_end_name(fleet_end end);
+
+typedef struct fleet_task {
+    /* what is wanted; texts outlive the run */
+    const char *name, *folder, *address;
+    const char *model;            /* expected, or "" */
+    char last_path[STORAGE_PATH]; /* of the last copy, or "" */
+    char last_digest[65], last_values[65], last_serial[100], last_model[100];
+    bool only_changed;
+    /* how it ended */
+    fleet_end end;
+    int error;
+    char why[300];
+    char path[STORAGE_PATH];
+    set_origin *origin; /* of what was read; NULL when nothing was */
+    bool unstored;
+    unsigned values, unreadable, requests;
+    /* inside */
+    char line[ADDRESS_TEXT];
+} fleet_task;
+
+typedef struct fleet_orders {
+    const site *site;
+    const models *models;
+    const char *who, *why;
+    unsigned at_once;         /* lines read beside each other; 0: as many as is sensible */
+    const volatile int *stop; /* not NULL: no new device is begun once this is true */
+    /* After each device, one call at a time. */
+    void (*done)(void *ctx, const fleet_task *task, size_t finished, size_t count);
+    void *ctx;
+} fleet_orders;
+
+/* Reads them all. Each copy is saved as soon as it is whole. */
+void fleet_read(const fleet_orders *orders, fleet_task *tasks, size_t count);
+
+/* Frees what a task holds. */
+void fleet_task_free(fleet_task *task);
+
+#endif

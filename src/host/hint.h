@@ -1,0 +1,15 @@
+/* What to check when a device doesn't answer, from what was seen. */
+#ifndef BIL_HOST_HINT_H
+#define BIL_HOST_HINT_H
+
+#include <stdbool.h>
+#include <stddef.h>
+
+/* `connect_errno` of the last try to connect, 0 when that went well. "" where there is nothing to add to the error. */
+void hint_for(const char *address, int error, int connect_errno, char *out, size_t size);
+
+/* Is this IPv4 address within a network of this computer (or the computer itself)? True where that can't be told, as
+ * for a host name. `itself` may be NULL. */
+bool network_is_near(const char *host, bool *itself);
+
+#endif

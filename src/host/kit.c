@@ -1,0 +1,377 @@
+#include "kit.h"
+
+#include <archive.h>
+#include <archive_entry.h>
+#include <errno.h>
+#include <stdlib.h>
+#include <string.h>
+#include <sys/stat.h>
+#include <sys/statvfs.h>
+#include <time.h>
+#include <unistd.h>
+
+#include "../port/digest.h"
+#include "arena.h"
+
+enum { BLOCK = 65536, LIST_MOST = 1 << 20 };
+
+static const char list_name[] = "kit.json";
+
+/* ---- what goes in ---- */
+
+int kit_add(kit *k, const char *path, const char *folder, const char *name)
+{
+    struct stat seen;
+    if (stat(path, &seen) != 0 || !S_ISREG(seen.st_mode) || access(path, R_OK) != 0)
+        return BIL_E_FILE_OPEN;
+    const char *slash = strrchr(path, '/');
+    if (!name)
+        name = slash ? slash + 1 : path;
+    if (k->count == KIT_FILES || strlen(path) >= STORAGE_PATH ||
+        strlen(folder) + strlen(name) + 2 > sizeof k->files[0].name || !bil_text_is_printable(name, strlen(name)))
+        return BIL_E_CALL;
+    kit_file *f = &k->files[k->count];
+    snprintf(f->path, sizeof f->path, "%s", path);
+    snprintf(f->name, sizeof f->name, "%s%s%s", folder, *folder ? "/" : "", name);
+    for (size_t i = 0; i < k->count; i++)
+        if (strcmp(k->files[i].name, f->name) == 0)
+            return BIL_E_CALL;
+    k->count++;
+    return BIL_OK;
+}
+
+bool kit_lies_on(const char *folder, const char *storage)
+{
+    struct stat a, b;
+    return stat(folder, &a) == 0 && stat(storage, &b) == 0 && a.st_dev == b.st_dev;
+}
+
+/* ---- writing ---- */
+
+static bool digest_file(const char *path, char hex[2 * BIL_SHA256 + 1], uint64_t *size)
+{
+    static char block[BLOCK];
+    bil_digest digest;
+    uint8_t out[BIL_SHA256];
+    FILE *file = fopen(path, "rb");
+    if (!file)
+        return false;
+    if (!digest_open(&digest))
+        abort();
+    size_t got;
+    *size = 0;
+    digest.ops->start(digest.ctx);
+    while ((got = fread(block, 1, BLOCK, file)) > 0) {
+        digest.ops->add(digest.ctx, block, got);
+        *size += got;
+    }
+    bool good = !ferror(file);
+    fclose(file);
+    digest.ops->end(digest.ctx, out);
+    digest_close(&digest);
+    set_digest_hex(out, hex);
+    return good;
+}
+
+static bool put_head(struct archive *a, const char *name, uint64_t size, bool runs)
+{
+    struct archive_entry *entry = archive_entry_new();
+    archive_entry_set_pathname_utf8(entry, name);
+    archive_entry_set_size(entry, (int64_t)size);
+    archive_entry_set_filetype(entry, AE_IFREG);
+    archive_entry_set_perm(entry, runs ? 0755 : 0644);
+    archive_entry_set_mtime(entry, time(NULL), 0);
+    bool good = archive_write_header(a, entry) == ARCHIVE_OK;
+    archive_entry_free(entry);
+    return good;
+}
+
+static bool put_file(struct archive *a, const kit_file *f, uint64_t size)
+{
+    static char block[BLOCK];
+    if (!put_head(a, f->name, size, strncmp(f->name, "tool/", 5) == 0))
+        return false;
+    FILE *file = fopen(f->path, "rb");
+    size_t got;
+    bool good = file != NULL;
+    while (good && (got = fread(block, 1, BLOCK, file)) > 0)
+        good = archive_write_data(a, block, got) == (la_ssize_t)got;
+    if (file)
+        fclose(file);
+    return good;
+}
+
+/* The list stands first, so that a kit is checked in one pass. */
+static json_t *make_list(const kit *k, uint64_t *sizes, uint64_t *all, char *why, size_t size)
+{
+    json_t *files = json_array();
+    char hex[2 * BIL_SHA256 + 1], when[40];
+    *all = 0;
+    for (size_t i = 0; i < k->count; i++) {
+        if (!digest_file(k->files[i].path, hex, &sizes[i])) {
+            snprintf(why, size, "%s: %s", k->files[i].path, strerror(errno));
+            json_decref(files);
+            return NULL;
+        }
+        *all += sizes[i];
+        json_array_append_new(
+            files, json_pack("{s:s,s:I,s:s}", "name", k->files[i].name, "bytes", (json_int_t)sizes[i], "digest", hex));
+    }
+    set_time_now(when, sizeof when);
+    return json_pack("{s:i,s:s,s:s,s:s,s:s,s:s,s:o}", "bilancia_kit", 0, "device", k->device, "who", k->who, "why",
+                     k->why, "when", when, "firmware", k->firmware, "files", files);
+}
+
+static bool has_room(const char *folder, uint64_t bytes)
+{
+    struct statvfs disk;
+    return statvfs(folder, &disk) != 0 || (uint64_t)disk.f_bavail * disk.f_frsize > bytes + bytes / 20 + 65536;
+}
+
+int kit_save(const kit *k, const char *folder, const char *name, char *path, char *why, size_t why_size)
+{
+    uint64_t sizes[KIT_FILES], all;
+    json_t *list = make_list(k, sizes, &all, why, why_size);
+    if (!list)
+        return BIL_E_FILE_OPEN;
+    if (!has_room(folder, all)) {
+        snprintf(why, why_size, "%s: %llu MB are needed", folder, (unsigned long long)(all / 1000000 + 1));
+        json_decref(list);
+        return BIL_E_DISK_FULL;
+    }
+    char *text = json_dumps(list, JSON_INDENT(2) | JSON_SORT_KEYS);
+    json_decref(list);
+    storage_file storage;
+    int error = text ? storage_begin(&storage, folder, name) : BIL_E_MEMORY;
+    if (error) {
+        snprintf(why, why_size, "%s: %s", folder, bil_error_text(error));
+        free(text);
+        return error;
+    }
+    struct archive *a = archive_write_new();
+    bool good = archive_write_set_format_zip(a) == ARCHIVE_OK &&
+                archive_write_open_FILE(a, storage.file) == ARCHIVE_OK && put_head(a, list_name, strlen(text), false) &&
+                archive_write_data(a, text, strlen(text)) == (la_ssize_t)strlen(text);
+    for (size_t i = 0; good && i < k->count; i++)
+        good = put_file(a, &k->files[i], sizes[i]);
+    good = archive_write_close(a) == ARCHIVE_OK && good;
+    if (!good)
+        snprintf(why, why_size, "%s: %s", folder, archive_error_string(a) ? archive_error_string(a) : strerror(errno));
+    archive_write_free(a);
+    free(text);
+    if (!good) {
+        error = storage_error();
+        storage_cancel(&storage);
+        return error;
+    }
+    error = storage_commit(&storage, folder, path);
+    if (error)
+        snprintf(why, why_size, "%s: %s", folder, bil_error_text(error));
+    return error;
+}
+
+/* ---- checking ---- */
+
+static json_t *read_list(struct archive *a)
+{
+    char *text = need(LIST_MOST + 1, 1);
+    la_ssize_t got, used = 0;
+    while (used < LIST_MOST && (got = archive_read_data(a, text + used, (size_t)(LIST_MOST - used))) > 0)
+        used += got;
+    json_t *list = json_loadb(text, (size_t)used, JSON_REJECT_DUPLICATES, NULL);
+    free(text);
+    return list;
+}
+
+static json_t *entry_of(const json_t *list, const char *name)
+{
+    size_t i;
+    json_t *one;
+    json_array_foreach(json_object_get(list, "files"), i, one)
+    {
+        const char *its = json_string_value(json_object_get(one, "name"));
+        if (its && strcmp(its, name) == 0)
+            return one;
+    }
+    return NULL;
+}
+
+/* Digests one file of the kit; a copy is also put aside, to be looked at by itself. */
+static bool read_file(struct archive *a, FILE *aside, char hex[2 * BIL_SHA256 + 1], json_int_t *bytes)
+{
+    static char block[BLOCK];
+    bil_digest digest;
+    uint8_t out[BIL_SHA256];
+    if (!digest_open(&digest))
+        abort();
+    la_ssize_t got;
+    *bytes = 0;
+    digest.ops->start(digest.ctx);
+    while ((got = archive_read_data(a, block, BLOCK)) > 0) {
+        digest.ops->add(digest.ctx, block, (size_t)got);
+        *bytes += got;
+        if (aside && fwrite(block, 1, (size_t)got, aside) != (size_t)got)
+            got = -1;
+    }
+    digest.ops->end(digest.ctx, out);
+    digest_close(&digest);
+    set_digest_hex(out, hex);
+    return got == 0;
+}
+
+static int check_copy(const char *path, char *why, size_t size)
+{
+    static set_origin o;
+    bil_set_totals totals;
+    char reason[600];
+    int error = set_file_check(path, &o, &totals, reason, sizeof reason);
+    if (error)
+        snprintf(why, size, "copy.bset in the kit: %s", bil_error_text(error));
+    return error;
+}
+
+static int check_entries(struct archive *a, json_t *list, const char *aside, char *why, size_t size)
+{
+    struct archive_entry *entry;
+    size_t seen = 0;
+    int result, error = BIL_OK;
+    while (!error && (result = archive_read_next_header(a, &entry)) == ARCHIVE_OK) {
+        const char *name = archive_entry_pathname_utf8(entry);
+        json_t *one = name ? entry_of(list, name) : NULL;
+        char hex[2 * BIL_SHA256 + 1];
+        json_int_t bytes;
+        bool is_copy = name && strcmp(name, "copy.bset") == 0;
+        FILE *copy = is_copy ? fopen(aside, "wb") : NULL;
+        const char *digest = json_string_value(json_object_get(one, "digest"));
+        bool good = one && (!is_copy || copy) && read_file(a, copy, hex, &bytes) && digest &&
+                    strcmp(digest, hex) == 0 && bytes == json_integer_value(json_object_get(one, "bytes"));
+        if (copy)
+            good = fclose(copy) == 0 && good;
+        if (!good) {
+            snprintf(why, size, "%s: %s", name ? name : "?",
+                     one ? "it isn't what the list of the kit says" : "it isn't in the list of the kit");
+            return BIL_E_SET_ALTERED;
+        }
+        if (json_object_get(one, "seen")) {
+            snprintf(why, size, "%s: it is in the kit twice", name);
+            return BIL_E_SET_ALTERED;
+        }
+        json_object_set_new(one, "seen", json_true());
+        if (is_copy)
+            error = check_copy(aside, why, size);
+        seen++;
+    }
+    if (!error && (result != ARCHIVE_EOF || seen != json_array_size(json_object_get(list, "files")))) {
+        snprintf(why, size, "%s",
+                 result == ARCHIVE_EOF ? "files of the list are missing" : "the archive is cut or damaged");
+        error = BIL_E_SET_CUT;
+    }
+    return error;
+}
+
+int kit_check(const char *path, json_t **list, char *why, size_t size)
+{
+    *list = NULL;
+    char aside[] = "/tmp/bilancia-kit-XXXXXX";
+    struct archive *a = archive_read_new();
+    struct archive_entry *entry;
+    archive_read_support_format_zip(a);
+    int error = BIL_OK;
+    if (access(path, R_OK) != 0) {
+        snprintf(why, size, "%s", strerror(errno));
+        error = BIL_E_FILE_OPEN;
+    } else if (archive_read_open_filename(a, path, BLOCK) != ARCHIVE_OK ||
+               archive_read_next_header(a, &entry) != ARCHIVE_OK || !archive_entry_pathname_utf8(entry) ||
+               strcmp(archive_entry_pathname_utf8(entry), list_name) != 0 || !(*list = read_list(a)) ||
+               !json_is_array(json_object_get(*list, "files"))) {
+        snprintf(why, size, "this is no kit, or it is cut or damaged");
+        error = BIL_E_SET_ALTERED;
+    } else {
+        int fd = mkstemp(aside);
+        if (fd >= 0)
+            close(fd);
+        error = fd >= 0 ? check_entries(a, *list, aside, why, size) : storage_error();
+        if (fd >= 0)
+            unlink(aside);
+    }
+    archive_read_free(a);
+    return error;
+}
+
+/* ---- the sheet ---- */
+
+static void put_text(FILE *out, bil_str json)
+{
+    char plain[BIL_SET_LINE];
+    bil_str_plain(json, plain, sizeof plain);
+    fputs(plain, out);
+}
+
+static void left_out(void *ctx, const bil_item *item)
+{
+    FILE *out = ctx;
+    fputs("  ", out);
+    put_text(out, item->id);
+    fprintf(out, " (%s): ", bil_class_name(item->cls));
+    put_text(out, item->name);
+    putc('\n', out);
+}
+
+static void put_item(FILE *out, const bil_item *item, char group[BIL_ID_MAX + 1])
+{
+    size_t length = 0;
+    while (length < item->id.length && item->id.text[length] != '.')
+        length++;
+    if (strlen(group) != length || memcmp(group, item->id.text, length) != 0) {
+        memcpy(group, item->id.text, length);
+        group[length] = '\0';
+        fprintf(out, "\n%s\n", group);
+    }
+    fputs("  ", out);
+    put_text(out, item->name);
+    fprintf(out, " (%.*s): ", (int)item->id.length, item->id.text);
+    if (item->unreadable)
+        fprintf(out, "could not be read: %s", bil_error_text(item->unreadable));
+    else if (item->value.length > 1 && item->value.text[0] == '"')
+        put_text(out, (bil_str){item->value.text + 1, item->value.length - 2});
+    else if (item->value.length && item->value.text[0] != 'n')
+        fprintf(out, "%.*s", (int)item->value.length, item->value.text);
+    else
+        for (size_t i = 0; i < item->size; i++)
+            fprintf(out, "%s%02x", i ? "" : "raw ", item->raw[i]);
+    if (item->unit.length && !item->unreadable) {
+        putc(' ', out);
+        put_text(out, item->unit);
+    }
+    putc('\n', out);
+}
+
+int sheet_write(const char *copy, FILE *out, char *why, size_t size)
+{
+    set_file *set = need(1, sizeof *set);
+    int error = set_file_open(set, copy, SET_WHOLLY);
+    if (!error) {
+        const set_origin *o = &set->origin;
+        fprintf(out,
+                "Settings of %s\n\nUnit      %s %s, hardware %s, firmware %s\nSerial    %s\nRead      %s by %s\nWhy    "
+                "   %s\nFrom      %s\n\n",
+                o->device[0] ? o->device : "a device without a name", o->vendor, o->model, o->hardware, o->firmware,
+                o->serial, o->when, o->who[0] ? o->who : "nobody named", o->why, o->from);
+        fprintf(out, "Not in the copy, on purpose\n");
+        set->left_out = left_out;
+        set->ctx = out;
+        char group[BIL_ID_MAX + 1] = "";
+        bil_source source = set_file_source(set);
+        bil_item item;
+        int got;
+        while ((got = source.next(source.ctx, &item)) == 1)
+            put_item(out, &item, group);
+        error = got < 0 ? -got : BIL_OK;
+    }
+    if (error)
+        snprintf(why, size, "%s", set->why);
+    else
+        set_file_close(set);
+    free(set);
+    return error;
+}

@@ -1,0 +1,296 @@
+#include "overview.h"
+
+#include <stdlib.h>
+#include <string.h>
+
+#define NAME(NAME_, name, mark, text) name,
+#define MARK(NAME_, name, mark, text) mark,
+#define TEXT(NAME_, name, mark, text) text,
+static const char *const names[] = {OVERVIEW_STATES(NAME)};
+static const char *const marks[] = {OVERVIEW_STATES(MARK)};
+static const char *const texts[] = {OVERVIEW_STATES(TEXT)};
+#undef NAME
+#undef MARK
+#undef TEXT
+
+const char *overview_state_name(overview_state state)
+{
+    return names[state];
+}
+
+const char *overview_state_mark(overview_state state)
+{
+    return marks[state];
+}
+
+const char *overview_state_text(overview_state state)
+{
+    return texts[state];
+}
+
+static const char *word(const json_t *object, const char *key)
+{
+    const char *t = json_string_value(json_object_get(object, key));
+    return t ? t : "";
+}
+
+static overview_state state_of(const device_row *row, const overview_row *out)
+{
+    if (row->retired)
+        return OVERVIEW_RETIRED;
+    if (row->disputed || row->baseline_disputed)
+        return OVERVIEW_DISPUTED;
+    if (row->state && !json_is_true(json_object_get(row->state, "answers")))
+        return OVERVIEW_NO_ANSWER;
+    if (row->copies == 0)
+        return OVERVIEW_NO_COPY;
+    if (row->last.state == COPY_DAMAGED)
+        return OVERVIEW_DAMAGED;
+    if (json_is_true(json_object_get(row->state, "unstored")))
+        return OVERVIEW_UNSTORED;
+    if (!row->baseline[0])
+        return OVERVIEW_NO_BASELINE;
+    return out->drift == 0 ? OVERVIEW_WELL : OVERVIEW_DRIFTED;
+}
+
+typedef struct making {
+    overview *o;
+    site_index *index;
+} making;
+
+static bool add(void *ctx, const device_row *row)
+{
+    making *m = ctx;
+    overview *o = m->o;
+    if (o->count == o->room) {
+        o->room = o->room ? 2 * o->room : 64;
+        o->rows = realloc(o->rows, o->room * sizeof *o->rows);
+        if (!o->rows)
+            abort();
+    }
+    overview_row *out = &o->rows[o->count++];
+    *out = (overview_row){.drift = -1, .copies = row->copies};
+    snprintf(out->name, sizeof out->name, "%s", row->name);
+    snprintf(out->folder, sizeof out->folder, "%s", row->folder);
+    snprintf(out->group, sizeof out->group, "%s", word(row->card, "group"));
+    snprintf(out->address, sizeof out->address, "%s", word(row->card, "address"));
+    copy_row baseline;
+    if (row->copies) {
+        snprintf(out->last, sizeof out->last, "%s", row->last.when);
+        snprintf(out->model, sizeof out->model, "%s", row->last.model);
+        if (row->baseline[0] && index_copy(m->index, row, "baseline", &baseline) == BIL_OK)
+            out->drift = index_drift(m->index, &baseline, &row->last);
+    }
+    out->state = state_of(row, out);
+    if (out->state == OVERVIEW_NO_ANSWER) {
+        snprintf(out->why, sizeof out->why, "%s", word(row->state, "why"));
+        snprintf(out->since, sizeof out->since, "%s", word(row->state, "when"));
+    }
+    o->copies += row->copies;
+    o->states[out->state]++;
+    return true;
+}
+
+static int by_need(const void *left, const void *right)
+{
+    const overview_row *a = left, *b = right;
+    if (a->state != b->state)
+        return a->state < b->state ? -1 : 1;
+    int order = strcmp(a->group, b->group);
+    return order ? order : strcmp(a->name, b->name);
+}
+
+static bool second_place(void *ctx, const char *id, const json_t *note)
+{
+    (void)id;
+    overview *o = ctx;
+    snprintf(o->second, sizeof o->second, "%s", word(note, "place"));
+    snprintf(o->second_when, sizeof o->second_when, "%s", word(note, "when"));
+    return true;
+}
+
+void overview_make(overview *o, site_index *index)
+{
+    *o = (overview){.place = index->site};
+    making m = {o, index};
+    index_devices(index, add, &m);
+    if (o->count)
+        qsort(o->rows, o->count, sizeof *o->rows, by_need);
+    index_notes(index, "", "second_place", NULL, second_place, o);
+    o->only_here = index_count_since(index, o->second_when);
+}
+
+void overview_free(overview *o)
+{
+    free(o->rows);
+    o->rows = NULL;
+}
+
+/* ---- the page ---- */
+
+static void put(FILE *file, const char *text)
+{
+    for (; *text; text++)
+        switch (*text) {
+        case '&':
+            fputs("&amp;", file);
+            break;
+        case '<':
+            fputs("&lt;", file);
+            break;
+        case '>':
+            fputs("&gt;", file);
+            break;
+        case '"':
+            fputs("&quot;", file);
+            break;
+        default:
+            putc(*text, file);
+        }
+}
+
+enum { POINTS = 60, WIDE = 180, HIGH = 34 };
+
+typedef struct curve {
+    site_index *index;
+    copy_row reference;
+    bool has_reference;
+    int drift[POINTS]; /* the newest first */
+    int count;
+} curve;
+
+static bool point(void *ctx, const copy_row *row)
+{
+    curve *c = ctx;
+    c->drift[c->count++] = index_drift(c->index, &c->reference, row);
+    return c->count < POINTS;
+}
+
+/* Steps: a value holds until the next copy. The newest is at the right; what is unknown leaves a gap. */
+static void put_curve(FILE *file, site_index *index, const overview_row *row)
+{
+    curve c = {.index = index};
+    device_row owner;
+    if (row->copies == 0 || !index_device(index, row->folder, &owner))
+        return;
+    bool baseline = index_copy(index, &owner, "baseline", &c.reference) == BIL_OK;
+    c.has_reference = baseline || index_copy(index, &owner, "first", &c.reference) == BIL_OK;
+    if (c.has_reference)
+        index_copies(index, row->folder, POINTS, point, &c);
+    device_row_free(&owner);
+    int most = 1;
+    for (int i = 0; i < c.count; i++)
+        most = c.drift[i] > most ? c.drift[i] : most;
+    fprintf(file,
+            "<svg viewBox=\"0 0 %d %d\" role=\"img\" aria-label=\"%d copies; values that differ from the %s: now %d, "
+            "at most %d\">",
+            WIDE, HIGH, c.count, baseline ? "baseline" : "first copy", c.count ? c.drift[0] : 0, c.count ? most : 0);
+    fprintf(file, "<line x1=\"2\" y1=\"%d\" x2=\"%d\" y2=\"%d\"/>", HIGH - 6, WIDE - 24, HIGH - 6);
+    double step = (WIDE - 30.0) / (c.count > 1 ? c.count - 1 : 1);
+    bool open = false;
+    for (int i = c.count - 1; i >= 0; i--) {
+        double x = 2 + step * (c.count - 1 - i), y = HIGH - 6 - (HIGH - 12.0) * c.drift[i] / most;
+        if (c.drift[i] < 0) {
+            fputs(open ? "\"/>" : "", file);
+            open = false;
+            continue;
+        }
+        if (open)
+            fprintf(file, "H%.1f V%.1f", x, y);
+        else
+            fprintf(file, "<path d=\"M%.1f %.1f", x, y);
+        open = true;
+    }
+    fputs(open ? "\"/>" : "", file);
+    if (c.count && c.drift[0] >= 0) {
+        double y = HIGH - 6 - (HIGH - 12.0) * c.drift[0] / most;
+        fprintf(file, "<circle cx=\"%.1f\" cy=\"%.1f\" r=\"2.5\"/><text x=\"%d\" y=\"%.1f\">%d</text>",
+                2 + step * (c.count - 1), y, WIDE - 22, y + 4, c.drift[0]);
+    }
+    fputs("</svg>", file);
+}
+
+static const char style[] =
+    ":root{color-scheme:light "
+    "dark;--ink:#22262a;--paper:#fbfaf6;--line:#d8d3c4;--soft:#6a6f66;--bad:#a8201a;--warn:#8a5a00;"
+    "--good:#2d6a2f;--curve:#4c6b1f}"
+    "@media(prefers-color-scheme:dark){:root{--ink:#e8e6df;--paper:#1c1f1a;--line:#3c4238;--soft:#a5aa9c;--bad:#ff8a80;"
+    "--warn:#f0c060;--good:#9bd08f;--curve:#b5d37a}}"
+    "body{font:16px/1.45 system-ui,sans-serif;color:var(--ink);background:var(--paper);margin:2rem "
+    "auto;max-width:76rem;padding:0 1rem}"
+    "h1{font-size:1.5rem;margin:0}p{margin:.3rem 0;color:var(--soft)}"
+    "ul.sum{list-style:none;display:flex;flex-wrap:wrap;gap:.5rem 1.5rem;padding:0;margin:1rem 0}"
+    "ul.sum b{font-size:1.25rem}"
+    "table{border-collapse:collapse;width:100%}caption{text-align:left;color:var(--soft);padding:.3rem 0}"
+    "th,td{text-align:left;padding:.45rem .6rem;border-bottom:1px solid var(--line);vertical-align:top}"
+    "thead th{color:var(--soft);font-weight:600;border-bottom:2px solid var(--line)}"
+    "tbody th{font-weight:600}small{color:var(--soft)}"
+    ".disputed,.no_answer,.damaged{color:var(--bad)}.unstored,.drifted,.no_copy{color:var(--warn)}.well{color:var(--"
+    "good)}"
+    ".no_baseline,.retired{color:var(--soft)}"
+    "svg{width:180px;height:34px;display:block}svg path{fill:none;stroke:var(--curve);stroke-width:1.6}"
+    "svg line{stroke:var(--line)}svg circle{fill:var(--curve)}svg text{font-size:11px;fill:var(--ink)}"
+    "@media print{body{margin:0;max-width:none}tr{break-inside:avoid}}";
+
+static void put_row(FILE *file, site_index *index, const overview_row *row)
+{
+    fputs("<tr><th scope=\"row\">", file);
+    put(file, row->name);
+    fputs("<br><small>", file);
+    put(file, row->address);
+    fputs("</small></th><td>", file);
+    put(file, row->group);
+    fprintf(file, "</td><td class=\"%s\">%s ", overview_state_name(row->state), overview_state_mark(row->state));
+    if (row->state == OVERVIEW_DRIFTED && row->drift >= 0)
+        fprintf(file, "%d value%s from the baseline", row->drift, row->drift == 1 ? " differs" : "s differ");
+    else
+        put(file, overview_state_text(row->state));
+    if (row->why[0]) {
+        fprintf(file, "<br><small>since %.10s: ", row->since);
+        put(file, row->why);
+        fputs("</small>", file);
+    }
+    fputs("</td><td>", file);
+    if (row->copies)
+        fprintf(file, "%.10s %.5s<br><small>%d cop%s</small>", row->last, strlen(row->last) > 16 ? row->last + 11 : "",
+                row->copies, row->copies == 1 ? "y" : "ies");
+    else
+        fputs("none yet", file);
+    fputs("</td><td>", file);
+    put_curve(file, index, row);
+    fputs("</td></tr>\n", file);
+}
+
+void overview_html(const overview *o, site_index *index, FILE *file)
+{
+    char now[40];
+    set_time_now(now, sizeof now);
+    fputs("<!DOCTYPE html>\n<html lang=\"en\"><head><meta charset=\"utf-8\">"
+          "<meta name=\"viewport\" content=\"width=device-width,initial-scale=1\"><title>",
+          file);
+    put(file, o->place->name);
+    fprintf(file, ": overview</title><style>%s</style></head>\n<body><header><h1>", style);
+    put(file, o->place->name);
+    fprintf(file, "</h1><p>%zu devices, %d copies; as of %.10s %.5s UTC</p></header>\n<main><ul class=\"sum\">",
+            o->count, o->copies, now, now + 11);
+    for (int i = 0; i < OVERVIEW_STATE_COUNT; i++)
+        if (o->states[i])
+            fprintf(file, "<li class=\"%s\"><b>%u</b> %s %s</li>", names[i], o->states[i], marks[i], texts[i]);
+    fputs("</ul>\n", file);
+    if (o->copies && o->only_here) {
+        fprintf(file, "<p>%d cop%s in this place only", o->only_here, o->only_here == 1 ? "y is" : "ies are");
+        if (o->second[0]) {
+            fprintf(file, "; last second copy on %.10s at ", o->second_when);
+            put(file, o->second);
+        }
+        fputs(".</p>\n", file);
+    }
+    fputs("<table><caption>What needs a look comes first.</caption><thead><tr><th scope=\"col\">Device</th><th "
+          "scope=\"col\">Group</th>"
+          "<th scope=\"col\">State</th><th scope=\"col\">Last copy (UTC)</th><th scope=\"col\">Drift over its "
+          "copies</th></tr></thead><tbody>\n",
+          file);
+    for (size_t i = 0; i < o->count; i++)
+        put_row(file, index, &o->rows[i]);
+    fputs("</tbody></table></main></body></html>\n", file);
+}

@@ -1,0 +1,245 @@
+#include "site.h"
+
+#include <ctype.h>
+#include <errno.h>
+#include <stdlib.h>
+#include <string.h>
+#include <sys/stat.h>
+#include <unistd.h>
+
+#include "../port/digest.h"
+#include "arena.h"
+
+enum { FORMAT = 0 };
+
+static const char site_file[] = "site.json";
+
+/* ---- finding and making ---- */
+
+static int load(site *s, char *why, size_t size)
+{
+    char path[STORAGE_PATH];
+    json_error_t at;
+    site_path(s, "", site_file, path);
+    json_t *json = json_load_file(path, JSON_REJECT_DUPLICATES, &at);
+    const char *name = json_string_value(json_object_get(json, "name"));
+    json_t *format = json_object_get(json, "bilancia_site");
+    int error = BIL_OK;
+    if (!json) {
+        snprintf(why, size, "%s:%d:%d: %s", path, at.line, at.column, at.text);
+        error = BIL_E_SITE_BROKEN;
+    } else if (!json_is_integer(format) || json_integer_value(format) != FORMAT) {
+        snprintf(why, size, "%s: another version of this tool made this site", path);
+        error = BIL_E_SITE_BROKEN;
+    } else if (!name || !site_name_is_good(name)) {
+        snprintf(why, size, "%s: the name of the site is missing", path);
+        error = BIL_E_SITE_BROKEN;
+    } else {
+        snprintf(s->name, sizeof s->name, "%s", name);
+    }
+    json_decref(json);
+    return error;
+}
+
+static bool is_site(const char *folder)
+{
+    char path[STORAGE_PATH + 20];
+    snprintf(path, sizeof path, "%s/%s", folder, site_file);
+    return access(path, F_OK) == 0;
+}
+
+int site_find(site *s, const char *given, char *why, size_t size)
+{
+    *s = (site){0};
+    char *start = realpath(given ? given : ".", NULL);
+    if (!start || strlen(start) >= sizeof s->path - 300) {
+        snprintf(why, size, "%s: %s", given ? given : ".", start ? "the path is too long" : strerror(errno));
+        free(start);
+        return BIL_E_NO_SITE;
+    }
+    snprintf(s->path, sizeof s->path, "%s", start);
+    free(start);
+    while (!is_site(s->path)) {
+        char *slash = strrchr(s->path, '/');
+        if (given || !slash || slash == s->path) {
+            snprintf(why, size, "%s: there is no %s", given ? s->path : "here and above", site_file);
+            return BIL_E_NO_SITE;
+        }
+        *slash = '\0';
+    }
+    return load(s, why, size);
+}
+
+static int make_folder(const char *path)
+{
+    if (mkdir(path, 0777) == 0 || errno == EEXIST)
+        return BIL_OK;
+    return storage_error();
+}
+
+/* The index can be made again from the files, so neither git nor anybody else needs to carry it. */
+static int write_file(const char *folder, const char *name, const char *text)
+{
+    storage_file storage;
+    char path[STORAGE_PATH];
+    int error = storage_begin(&storage, folder, name);
+    if (error)
+        return error;
+    if (fputs(text, storage.file) < 0) {
+        error = storage_error();
+        storage_cancel(&storage);
+        return error;
+    }
+    return storage_commit(&storage, folder, path);
+}
+
+int site_make(site *s, const char *path, const char *name, const char *who, char *why, size_t size)
+{
+    *s = (site){0};
+    if (is_site(path)) {
+        snprintf(why, size, "%s: this is a site already", path);
+        return BIL_E_CALL;
+    }
+    int error = make_folder(path);
+    json_t *json = json_pack("{s:i,s:s,s:s}", "bilancia_site", FORMAT, "name", name, "who", who);
+    char when[40];
+    set_time_now(when, sizeof when);
+    json_object_set_new(json, "when", json_string(when));
+    char *text = json_dumps(json, JSON_INDENT(2) | JSON_SORT_KEYS);
+    json_decref(json);
+    if (!error && text)
+        error = write_file(path, ".gitignore", ".index.sqlite*\n.*.part\n");
+    if (!error && text)
+        error = write_file(path, site_file, text);
+    free(text);
+    if (error) {
+        snprintf(why, size, "%s: %s", path, strerror(errno));
+        return error;
+    }
+    return site_find(s, path, why, size);
+}
+
+/* ---- names ---- */
+
+bool site_name_is_good(const char *name)
+{
+    size_t length = strlen(name);
+    return length > 0 && length < SITE_NAME && !strpbrk(name, "/#") && bil_text_is_printable(name, length) &&
+           name[0] != ' ' && name[length - 1] != ' ';
+}
+
+void site_folder_of(const char *name, char out[SITE_FOLDER])
+{
+    size_t used = 0;
+    bool plain = true;
+    for (const char *c = name; *c; c++) {
+        bool good = (*c >= 'a' && *c <= 'z') || (*c >= '0' && *c <= '9') || *c == '-' || *c == '_';
+        plain = plain && good && used < 60;
+        if (used < 60)
+            out[used++] = good ? *c : *c >= 'A' && *c <= 'Z' ? (char)(*c + 32) : '-';
+    }
+    out[used] = '\0';
+    char hex[2 * BIL_SHA256 + 1];
+    if (!plain && digest_hex(name, strlen(name), hex))
+        snprintf(out + used, SITE_FOLDER - used, "+%.8s", hex);
+}
+
+bool site_path(const site *s, const char *folder, const char *what, char out[STORAGE_PATH])
+{
+    const char *slash = what[0] ? "/" : "";
+    int length = folder[0] ? snprintf(out, STORAGE_PATH, "%s/devices/%s%s%s", s->path, folder, slash, what)
+                           : snprintf(out, STORAGE_PATH, "%s%s%s", s->path, slash, what);
+    return length < STORAGE_PATH;
+}
+
+int site_path_made(const site *s, const char *folder, const char *what, char out[STORAGE_PATH])
+{
+    site_path(s, folder, what, out);
+    if (access(out, F_OK) == 0)
+        return BIL_OK;
+    int error = BIL_OK;
+    for (char *slash = out + strlen(s->path); !error && slash;) {
+        slash = strchr(slash + 1, '/');
+        if (slash)
+            *slash = '\0';
+        error = make_folder(out);
+        if (slash)
+            *slash = '/';
+    }
+    return error;
+}
+
+void site_copy_name(const set_origin *o, char *out, size_t size)
+{
+    char stem[200];
+    set_file_stem(o, stem, sizeof stem);
+    snprintf(out, size, "%s-%c.bset", stem, STORAGE_DIGEST);
+}
+
+/* ---- notes ---- */
+
+static void compact_time(const char *when, char out[20])
+{
+    size_t used = 0;
+    for (; *when && used < 19; when++)
+        if (isdigit((unsigned char)*when) || *when == 'T' || *when == 'Z')
+            out[used++] = *when;
+    out[used] = '\0';
+}
+
+int note_add(const site *s, const char *folder, const char *kind, const char *who, json_t *body, char *id)
+{
+    char when[40], short_when[20], hex[2 * BIL_SHA256 + 1], name[60], path[STORAGE_PATH], where[STORAGE_PATH];
+    set_time_now(when, sizeof when);
+    compact_time(when, short_when);
+    json_object_set_new(body, "bilancia_note", json_integer(FORMAT));
+    json_object_set_new(body, "kind", json_string(kind));
+    json_object_set_new(body, "who", json_string(who));
+    json_object_set_new(body, "when", json_string(when));
+    char *text = json_dumps(body, JSON_COMPACT | JSON_SORT_KEYS);
+    json_decref(body);
+    if (!text || strlen(text) >= NOTE_MOST || !digest_hex(text, strlen(text), hex)) {
+        free(text);
+        return text ? BIL_E_CALL : BIL_E_MEMORY;
+    }
+    snprintf(name, sizeof name, "%s-%.*s.json", short_when, NOTE_SHORT, hex);
+    storage_file storage;
+    int error = site_path_made(s, folder, "notes", where);
+    if (!error)
+        error = storage_begin(&storage, where, name);
+    if (!error) {
+        bool good = fputs(text, storage.file) >= 0;
+        error = good ? storage_commit(&storage, where, path) : storage_error();
+        if (!good)
+            storage_cancel(&storage);
+    }
+    free(text);
+    if (id)
+        snprintf(id, NOTE_ID + 1, "%s", hex);
+    return error;
+}
+
+json_t *note_read(const char *path, const char *name, char id[NOTE_ID + 1], bool *altered)
+{
+    *altered = true;
+    FILE *file = fopen(path, "rb");
+    if (!file)
+        return NULL;
+    char *text = need(NOTE_MOST + 1, 1);
+    size_t size = fread(text, 1, NOTE_MOST + 1, file);
+    bool failed = ferror(file) || size > NOTE_MOST;
+    fclose(file);
+    const char *dash = strrchr(name, '-');
+    json_t *json = NULL;
+    if (!failed && dash && digest_hex(text, size, id) && strncmp(dash + 1, id, NOTE_SHORT) == 0)
+        json = json_loadb(text, size, JSON_REJECT_DUPLICATES, NULL);
+    free(text);
+    *altered = !json_is_object(json) || json_integer_value(json_object_get(json, "bilancia_note")) != FORMAT ||
+               !json_is_string(json_object_get(json, "kind")) || !json_is_string(json_object_get(json, "who")) ||
+               !json_is_string(json_object_get(json, "when"));
+    if (*altered) {
+        json_decref(json);
+        return NULL;
+    }
+    return json;
+}

@@ -1,0 +1,82 @@
+/* The index of a site: an SQLite file that answers questions about many copies quickly. It is made from the files of
+ * the site, again when it is missing, stale or damaged, and kept in memory alone where the folder can't be written. It
+ * is never the only place of anything. */
+#ifndef BIL_HOST_SITE_INDEX_H
+#define BIL_HOST_SITE_INDEX_H
+
+#include "site.h"
+
+typedef struct site_index {
+    const site *site;
+    void *db;                         /* sqlite3 */
+    unsigned copies_read, notes_read; /* looked at anew by this opening */
+} site_index;
+
+/* What of a copy could be told. */
+typedef enum copy_state {
+    COPY_UNSEEN, /* its first and last line were read, nothing else yet */
+    COPY_WHOLE,  /* whole and unaltered, and its name says so */
+    COPY_DAMAGED /* cut or altered */
+} copy_state;
+
+typedef struct copy_row {
+    char device[SITE_FOLDER], file[256];
+    char digest[65], parent[65], values_digest[65];
+    char when[40], who[100], why[SET_TEXT], serial[100], model[100], firmware[100], from[SET_TEXT];
+    int values, unreadable;
+    int place; /* 1 is the first copy of the device */
+    copy_state state;
+} copy_row;
+
+typedef struct device_row {
+    char folder[SITE_FOLDER], name[SITE_NAME];
+    json_t *state; /* how the last read ended, as far as that was noted; or NULL */
+    json_t *card;  /* what the newest note about the device says; borrowed; NULL: there is none */
+    bool disputed; /* two cards that don't know of each other */
+    bool baseline_disputed, retired;
+    char baseline[65]; /* digest of the copy that counts as right, or "" */
+    int copies;
+    copy_row last; /* where copies > 0 */
+} device_row;
+
+/* Opens and brings up to date. `why` tells what stood in the way. */
+int index_open(site_index *index, const site *s, char *why, size_t why_size);
+void index_close(site_index *index);
+
+/* Calls for each device, by name. A call may end it by returning false. */
+void index_devices(site_index *index, bool (*each)(void *ctx, const device_row *row), void *ctx);
+/* By name, folder or address. False when there is none. */
+bool index_device(site_index *index, const char *name, device_row *row);
+
+/* Gives back what index_device put into the row. */
+void device_row_free(device_row *row);
+
+/* The copies of a device from the newest on, at most `most` (0: all). */
+void index_copies(site_index *index, const char *folder, int most, bool (*each)(void *ctx, const copy_row *row),
+                  void *ctx);
+/* The copy of a device that is meant by last, first, baseline, a place or at least six digits of its digest. */
+int index_copy(site_index *index, const device_row *device, const char *which, copy_row *row);
+/* By digest, in any device. */
+bool index_copy_by_digest(site_index *index, const char *digest, copy_row *row);
+void copy_path(const site *s, const copy_row *row, char out[STORAGE_PATH]);
+
+/* Looks at the whole copy unless that was done since the file changed last. */
+copy_state index_verify(site_index *index, copy_row *row);
+
+/* How many values differ, of the classes that the values digest covers; -1 when one can't be read. Remembered. */
+int index_drift(site_index *index, const copy_row *a, const copy_row *b);
+
+/* The notes of a device (or "", of the site) of a kind (NULL: all), oldest first. `about` NULL: any. */
+void index_notes(site_index *index, const char *folder, const char *kind, const char *about,
+                 bool (*each)(void *ctx, const char *id, const json_t *note), void *ctx);
+/* Ids of the notes of a kind that no other note of that kind follows: what the next one goes into its "after". */
+json_t *index_heads(site_index *index, const char *folder, const char *kind);
+
+/* How many copies were read after this moment ("": all). */
+int index_count_since(site_index *index, const char *when);
+
+/* The device on which this serial number was seen last, other than `folder`. */
+bool index_serial_elsewhere(site_index *index, const char *model, const char *serial, const char *folder,
+                            copy_row *row);
+
+#endif
