@@ -7,78 +7,10 @@
 #include <sys/wait.h>
 #include <unistd.h>
 
-#include <jansson.h>
-
-#include "help.h"
 #include "host/set_file.h"
-
-enum { UNITS = 4, OUTPUT = 1 << 16 };
+#include "tool.h"
 
 static const char password[] = "Qx7vK2pZ"; /* nowhere else in this house */
-
-static char folder[64];
-static char output[OUTPUT]; /* of the last command, both streams */
-static pid_t units[UNITS];
-static char address[UNITS][64];
-
-/* ---- commands ---- */
-
-/* Runs a shell line in the test's folder; `b` is the tool. Returns the exit code; what was said is in `output`, and all
- * that was ever said in the file "said". */
-static int sh(const char *format, ...)
-{
-    char line[2000], whole[3000];
-    va_list list;
-    va_start(list, format);
-    vsnprintf(line, sizeof line, format, list);
-    va_end(list);
-    snprintf(whole, sizeof whole,
-             "cd %s; b() { %s \"$@\"; }; ( %s ) >said.now 2>&1 </dev/null; code=$?; cat said.now >>said; exit $code",
-             folder, BILANCIA_TOOL, line);
-    int status = system(whole);
-    char path[100];
-    snprintf(path, sizeof path, "%s/said.now", folder);
-    FILE *file = fopen(path, "r");
-    size_t got = file ? fread(output, 1, OUTPUT - 1, file) : 0;
-    output[got] = '\0';
-    if (file)
-        fclose(file);
-    return WIFEXITED(status) ? WEXITSTATUS(status) : -1;
-}
-
-static void expect(int code, const char *says, int got)
-{
-    if (got != code || (says && !strstr(output, says)))
-        fail_msg("exit %d and \"%s\" were expected; exit %d came, and:\n%s", code, says ? says : "", got, output);
-}
-
-static int control(int unit, const char *words)
-{
-    return sh("b simulate --at unit%d.ctl %s", unit, words);
-}
-
-static unsigned counter(int unit, const char *name)
-{
-    expect(0, "ok", control(unit, "counters"));
-    const char *at = strstr(output, name);
-    assert_non_null(at);
-    return (unsigned)strtoul(at + strlen(name), NULL, 10);
-}
-
-static json_t *answer(void)
-{
-    json_t *json = json_loads(output, 0, NULL);
-    if (!json)
-        fail_msg("no JSON: %s", output);
-    return json;
-}
-
-static const char *text_of(json_t *json, const char *key)
-{
-    const char *text = json_string_value(json_object_get(json, key));
-    assert_non_null(text);
-    return text;
-}
 
 /* Files that a person would find (no temporary ones, none of the test's own). */
 static unsigned files(const char *ending)
@@ -94,47 +26,10 @@ static unsigned files(const char *ending)
     return count;
 }
 
-/* ---- units ---- */
-
-static void stop_unit(int unit)
-{
-    kill(units[unit], SIGTERM);
-    waitpid(units[unit], NULL, 0);
-}
-
-static void start_unit(int unit, const char *options, const char *secret)
-{
-    char said[100], line[600], found[64] = "";
-    snprintf(said, sizeof said, "%s/unit%d.said", folder, unit);
-    snprintf(line, sizeof line, "cd %s; exec %s simulate %s --time-factor 20 --control unit%d.ctl >unit%d.said", folder,
-             BILANCIA_TOOL, options, unit, unit);
-    unlink(said);
-    units[unit] = fork();
-    if (units[unit] == 0) {
-        if (secret)
-            setenv("BILANCIA_SIMULATED_PASSWORD", secret, 1);
-        execl("/bin/sh", "sh", "-c", line, (char *)NULL);
-        _exit(127);
-    }
-    for (int i = 0; i < 500 && !found[0]; i++) {
-        FILE *file = fopen(said, "r");
-        if (file && fscanf(file, "%*s at %63[^, \n]", found) != 1)
-            found[0] = '\0';
-        if (file)
-            fclose(file);
-        if (!found[0])
-            usleep(10000);
-    }
-    assert_true(found[0]);
-    snprintf(address[unit], sizeof address[unit], "%s", found);
-}
-
 static int set_up(void **state)
 {
     (void)state;
-    snprintf(folder, sizeof folder, "/tmp/bilancia-cli-XXXXXX");
-    if (!mkdtemp(folder))
-        return 1;
+    tool_begin();
     start_unit(0, "ed-30", password);
     start_unit(1, "ec-8", NULL);
     start_unit(2, "ed-30 --firmware 2.4.3", NULL);
@@ -147,11 +42,8 @@ static int set_up(void **state)
 static int tear_down(void **state)
 {
     (void)state;
-    for (int i = 0; i < UNITS; i++)
-        stop_unit(i);
-    char line[100];
-    snprintf(line, sizeof line, "rm -rf %s", folder);
-    return system(line);
+    tool_end();
+    return 0;
 }
 
 /* A write with the password over a pipe, while the process list is watched. */

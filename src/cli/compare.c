@@ -3,7 +3,7 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include "cli.h"
+#include "site_cli.h"
 
 typedef struct side {
     const char *text;
@@ -240,25 +240,29 @@ static int compare_sides(side *left, side *right, bool all, bool json)
 static int run(const command *self, int argc, const char **argv)
 {
     int all = 0, json = 0;
-    char *description = NULL;
+    char *description = NULL, *given = NULL;
+    static char places[2][STORAGE_PATH];
     struct poptOption options[] = {
         {"all", 'a', POPT_ARG_NONE, &all, 0, "equal values too", NULL},
         {"description", 'd', POPT_ARG_STRING, &description, 0, "a description to try first", "FILE"},
-        {"json", 'j', POPT_ARG_NONE, &json, 0, "answer as JSON", NULL},
-        {"help", 'h', POPT_ARG_NONE, NULL, 'h', "this text", NULL},
+        SITE_OPTION(given),
+        JSON_OPTION(json),
+        HELP_OPTION,
         POPT_TABLEEND};
     call c;
     int code = call_begin(&c, self, argc, argv, options, 2, 2);
     if (code >= 0)
         return code;
     models m;
-    int error = models_open(&m, description);
+    int error = models_at_hand(&m, description, given);
+    for (int i = 0; i < 2 && !error; i++)
+        error = place_of(c.arguments[i], given, places[i]);
     if (error)
         return call_end(&c, exit_code_of(error));
     side *sides = calloc(2, sizeof *sides);
-    code = side_open(&sides[0], c.arguments[0], &m);
+    code = side_open(&sides[0], places[0], &m);
     if (code < 0) {
-        code = side_open(&sides[1], c.arguments[1], &m);
+        code = side_open(&sides[1], places[1], &m);
         if (code < 0) {
             if (strcmp(sides[0].origin.model, sides[1].origin.model) != 0) {
                 char why[900];
@@ -278,4 +282,6 @@ static int run(const command *self, int argc, const char **argv)
 
 const command command_compare = {
     "compare", "[options] LEFT RIGHT", "compares any two of device and saved copy",
-    "  bilancia compare crusher_ED30-0417_20261123-071500.bset modbus+tcp://127.0.0.1:5020/3\n", run};
+    "  bilancia compare crusher_ED30-0417_20261123-071500.bset modbus+tcp://127.0.0.1:5020/3\n"
+    "  bilancia compare crusher#baseline crusher                   as a site names them\n",
+    run};

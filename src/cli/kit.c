@@ -74,7 +74,6 @@ static int make(here *h, const char *which, const char *file, const kit_call *wi
         code = say_error(which, BIL_E_SET_ALTERED, NULL);
     } else {
         code = fill(k, h, &owner, &copy, wish, texts, sheet);
-        unlink(sheet);
         if (code < 0) {
             error = kit_save(k, folder, slash ? slash + 1 : file, path, why, sizeof why);
             json_t *list = NULL;
@@ -88,6 +87,7 @@ static int make(here *h, const char *which, const char *file, const kit_call *wi
                 printf("It must not lie on the device that is about to be wiped.\n");
         }
     }
+    unlink(sheet);
     free(k);
     device_row_free(&owner);
     return code;

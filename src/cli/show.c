@@ -2,7 +2,7 @@
 #include <jansson.h>
 #include <string.h>
 
-#include "cli.h"
+#include "site_cli.h"
 
 static void note_left_out(void *ctx, const bil_item *item)
 {
@@ -153,24 +153,29 @@ static int show(const char *path, const models *m, bool json)
 static int run(const command *self, int argc, const char **argv)
 {
     int json = 0;
-    char *description = NULL;
+    char *description = NULL, *given = NULL;
+    static char path[STORAGE_PATH];
     struct poptOption options[] = {
         {"description", 'd', POPT_ARG_STRING, &description, 0, "a description to use", "FILE"},
-        {"json", 'j', POPT_ARG_NONE, &json, 0, "answer as JSON", NULL},
-        {"help", 'h', POPT_ARG_NONE, NULL, 'h', "this text", NULL},
+        SITE_OPTION(given),
+        JSON_OPTION(json),
+        HELP_OPTION,
         POPT_TABLEEND};
     call c;
     int code = call_begin(&c, self, argc, argv, options, 1, 1);
     if (code >= 0)
         return code;
-    const char *path = c.arguments[0];
+    int error = place_of(c.arguments[0], given, path);
+    if (error)
+        return call_end(&c, exit_code_of(error));
     if (address_is_device(path))
-        return call_end(&c, say_error(path, BIL_E_CALL, "show takes a saved copy; read the device first"));
+        return call_end(
+            &c, say_error(path, BIL_E_CALL, "show takes a saved copy; read the device first, or say DEVICE#last"));
     models m;
-    int error = models_open(&m, description);
+    error = models_at_hand(&m, description, given);
     return call_end(&c, error ? exit_code_of(error) : show(path, &m, json));
 }
 
-const command command_show = {"show", "[options] COPY.bset",
+const command command_show = {"show", "[options] COPY",
                               "shows a saved copy: the unit, all values by group, what is left out",
                               "  bilancia show crusher_ED30-0417_20261123-071500.bset\n", run};

@@ -6,6 +6,7 @@
 
 #include "../host/arena.h"
 #include "../host/secret.h"
+#include "../sim/crowd.h"
 #include "../sim/server.h"
 #include "cli.h"
 
@@ -61,6 +62,46 @@ static int serve(const char *name, int port, const char *control, int factor, bo
     return EXIT_DONE;
 }
 
+/* Several units at once: serial numbers and names are counted up from the model's own. */
+static int serve_crowd(const char *name, crowd *c)
+{
+    const sim_model *model = sim_model_named(name);
+    if (!model)
+        return say_error(name, BIL_E_CALL, "the models are ed-30 and ec-8");
+    char why[300];
+    c->units = need(c->count, sizeof *c->units);
+    for (size_t i = 0; i < c->count; i++) {
+        char serial[16], unit_name[16];
+        snprintf(serial, sizeof serial, "%u", (unsigned)(700000 + i));
+        snprintf(unit_name, sizeof unit_name, "unit-%u", (unsigned)(i + 1));
+        c->units[i] = need(1, sizeof *c->units[i]);
+        sim_start(c->units[i], model, false, serial, unit_name);
+        sim_store(c->units[i]);
+    }
+    int code = EXIT_DONE;
+    struct sigaction action = {.sa_handler = on_signal};
+    sigaction(SIGTERM, &action, NULL);
+    sigaction(SIGINT, &action, NULL);
+    if (!crowd_open(c, why, sizeof why)) {
+        code = say_error("simulate", BIL_E_FILE_WRITE, why);
+    } else {
+        for (size_t i = 0; i < c->count; i++)
+            if (c->line)
+                printf("modbus+rtu:%s?unit=%zu&speed=%u\n", c->path, i + 1, c->speed);
+            else
+                printf("modbus+tcp://127.0.0.1:%d/1\n", c->ports[i]);
+        fflush(stdout);
+        crowd_run(c, &stop);
+        if (c->line)
+            fprintf(stderr, "characters and pauses took %.3f s of the line\n", (double)c->line_us / 1e6);
+    }
+    crowd_close(c);
+    for (size_t i = 0; i < c->count; i++)
+        free(c->units[i]);
+    free(c->units);
+    return code;
+}
+
 static int tell(const char *control, const char **words, int count)
 {
     char line[240] = "", answer[300];
@@ -82,7 +123,7 @@ static int tell(const char *control, const char **words, int count)
 static int run(const command *self, int argc, const char **argv)
 {
     char *control = NULL, *at = NULL, *serial = NULL, *name = NULL, *firmware = NULL;
-    int port = 0, factor = 1, delivered = 0;
+    int port = 0, factor = 1, delivered = 0, count = 0, line = 0, speed = 19200, reply_ms = 0;
     struct poptOption options[] = {
         {"port", 'p', POPT_ARG_INT, &port, 0, "TCP port on 127.0.0.1 (a free one)", "N"},
         {"control", 'c', POPT_ARG_STRING, &control, 0, "make a control channel here", "PATH"},
@@ -91,6 +132,11 @@ static int run(const command *self, int argc, const char **argv)
         {"serial", 0, POPT_ARG_STRING, &serial, 0, "its serial number", "TEXT"},
         {"name", 0, POPT_ARG_STRING, &name, 0, "its device name", "TEXT"},
         {"firmware", 0, POPT_ARG_STRING, &firmware, 0, "its firmware", "TEXT"},
+        {"count", 0, POPT_ARG_INT, &count, 0, "so many units, on ports from --port on, or as 1 to N on one --line",
+         "N"},
+        {"line", 0, POPT_ARG_NONE, &line, 0, "a serial line (a pseudo-terminal) in place of TCP ports", NULL},
+        {"speed", 0, POPT_ARG_INT, &speed, 0, "of the line, bits a second (19200)", "N"},
+        {"reply-ms", 0, POPT_ARG_INT, &reply_ms, 0, "several units: a reply takes so long (0)", "N"},
         {"at", 'a', POPT_ARG_STRING, &at, 0, "tell the unit with this control channel what happens to it", "PATH"},
         {"help", 'h', POPT_ARG_NONE, NULL, 'h', "this text", NULL},
         POPT_TABLEEND};
@@ -103,6 +149,19 @@ static int run(const command *self, int argc, const char **argv)
     if (c.count > 1)
         return call_end(
             &c, say_error(c.arguments[1], BIL_E_CALL, "one model at a time; to tell a unit something, say --at PATH"));
+    if (line || count) {
+        count = count ? count : 1;
+        if (count < 1 || count > (line ? 247 : CROWD_UNITS) || speed < 1200 || speed > 115200 || reply_ms < 0 ||
+            reply_ms > 10000)
+            return call_end(&c,
+                            say_error("", BIL_E_CALL, "1 to 2000 units (247 on a line), 1200 to 115200 bits a second"));
+        crowd many = {.count = (size_t)count,
+                      .line = line,
+                      .speed = (unsigned)speed,
+                      .reply_ms = (unsigned)reply_ms,
+                      .first_port = port};
+        return call_end(&c, serve_crowd(c.arguments[0], &many));
+    }
     identity who = {serial, name, firmware};
     return call_end(&c, serve(c.arguments[0], port, control, factor, delivered, &who));
 }

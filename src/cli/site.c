@@ -106,6 +106,9 @@ static bool check_device(void *ctx, const device_row *row)
 static int check(const char *given, bool json)
 {
     here h;
+    char why[STORAGE_PATH + 300];
+    if (site_find(&h.place, given, why, sizeof why) == BIL_OK)
+        index_forget(&h.place); /* it may remember what was there before somebody altered it */
     int error = here_open(&h, given);
     if (error)
         return exit_code_of(error);

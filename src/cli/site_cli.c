@@ -77,6 +77,16 @@ int here_models(const here *h, models *m)
     return error;
 }
 
+int models_at_hand(models *m, const char *file, const char *site_given)
+{
+    static here h;
+    char why[STORAGE_PATH + 300];
+    int error = models_open(m, file);
+    if (!error && site_find(&h.place, site_given, why, sizeof why) == BIL_OK)
+        error = here_models(&h, m);
+    return error;
+}
+
 const char *card_text(const device_row *row, const char *key)
 {
     const char *text = json_string_value(json_object_get(row->card, key));

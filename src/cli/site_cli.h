@@ -39,6 +39,9 @@ int here_copy(here *h, const char *text, device_row *owner, copy_row *row);
 /* The descriptions of the site, added to those at hand. */
 int here_models(const here *h, models *m);
 
+/* models_open, and the descriptions of the site, if this is one. */
+int models_at_hand(models *m, const char *file, const char *site_given);
+
 /* A text of a card, "" where it says nothing. */
 const char *card_text(const device_row *row, const char *key);
 

@@ -7,11 +7,15 @@
 
 #include "../host/arena.h"
 #include "../host/record.h"
+#include "../host/seal.h"
 #include "../host/secret.h"
-#include "cli.h"
+#include "site_cli.h"
 
 typedef struct write_call {
     const char *copy, *address, *folder, *who, *why;
+    const char *safety_folder; /* in a site: where its copies are */
+    here *h;                   /* NULL: the device isn't one of a site */
+    device_row owner;
     bool yes, json;
     bil_job_config config;
     set_origin origin; /* of the copy */
@@ -249,7 +253,10 @@ static bool keep_record(void *ctx, const bil_action *action)
         return true; /* refused before anything was meant: there is nothing to record */
     if (action->u.record.event == BIL_EV_INTENT) {
         char name[220];
-        snprintf(name, sizeof name, "%s.brec", w->stem);
+        if (w->h) /* a name that no other place of the site gives */
+            snprintf(name, sizeof name, "%s-%c.brec", w->stem, STORAGE_DIGEST);
+        else
+            snprintf(name, sizeof name, "%s.brec", w->stem);
         w->file_error = record_begin(&w->rec, w->folder, name, intent_line(w, action, when));
     } else {
         json_t *line = json_pack("{s:s,s:s}", "event", bil_event_name(action->u.record.event), "when", when);
@@ -276,10 +283,14 @@ static bool save_safety_copy(void *ctx, const bil_image *have)
     snprintf(o.who, SET_TEXT, "%s", person(w->who));
     snprintf(o.why, SET_TEXT, "safety copy before a write");
     snprintf(o.from, SET_TEXT, "%s", w->address);
-    char name[240];
+    char name[300];
     snprintf(name, sizeof name, "%s_before-write.bset", w->stem);
+    if (w->h) {
+        site_copy_name(&o, name, sizeof name);
+        snprintf(o.parent, SET_TEXT, "%s", w->owner.copies ? w->owner.last.digest : "");
+    }
     bil_set_totals totals;
-    w->file_error = set_file_save(have, &o, w->folder, name, w->safety, &totals);
+    w->file_error = set_file_save(have, &o, w->safety_folder, name, w->safety, &totals);
     if (w->file_error)
         return false;
     progress_clear();
@@ -347,13 +358,13 @@ static void put_reason(const write_call *w, const bil_action *end, char *out, si
     if (end->u.end.other != BIL_NONE)
         used += (size_t)snprintf(out + used, size - used, "with %s: ", d->params[end->u.end.other].id);
     used += (size_t)snprintf(out + used, size - used, "%s", bil_error_text((int)end->u.end.cause));
-    char here[BIL_VALUE_TEXT];
+    char its[BIL_VALUE_TEXT];
     if (end->u.end.cause == BIL_E_OTHER_FIRMWARE || end->u.end.cause == BIL_E_UNKNOWN_FIRMWARE) {
-        bil_image_identity(&w->dev.image, BIL_ID_FIRMWARE, here, sizeof here);
-        snprintf(out + used, size - used, ": the copy is from %s, the unit has %s", w->origin.firmware, here);
+        bil_image_identity(&w->dev.image, BIL_ID_FIRMWARE, its, sizeof its);
+        snprintf(out + used, size - used, ": the copy is from %s, the unit has %s", w->origin.firmware, its);
     } else if (end->u.end.cause == BIL_E_OTHER_UNIT) {
-        bil_image_identity(&w->dev.image, BIL_ID_SERIAL, here, sizeof here);
-        snprintf(out + used, size - used, ": the copy is from serial number %s, this is %s", w->origin.serial, here);
+        bil_image_identity(&w->dev.image, BIL_ID_SERIAL, its, sizeof its);
+        snprintf(out + used, size - used, ": the copy is from serial number %s, this is %s", w->origin.serial, its);
     } else if (end->u.end.code && end->u.end.cause == BIL_E_REFUSED) {
         snprintf(out + used, size - used, " (its reason: %u)", end->u.end.code);
     }
@@ -541,10 +552,73 @@ static int carry_out(write_call *w)
     return code;
 }
 
+/* ---- in a site ---- */
+
+/* May this person write to this device, and is the copy signed as the device demands? -1, or the exit code. */
+static int check_site_rules(write_call *w)
+{
+    const json_t *writers = json_object_get(w->owner.card, "writers");
+    const char *key = card_text(&w->owner, "signed_by");
+    char why[600], digest[65];
+    bool named = json_array_size(writers) == 0;
+    size_t i;
+    json_t *writer;
+    json_array_foreach(writers, i, writer) named =
+        named || (json_is_string(writer) && strcmp(json_string_value(writer), person(w->who)) == 0);
+    if (!named) {
+        snprintf(why, sizeof why, "%s may not write to %s", person(w->who), w->owner.name);
+        return say_error("", BIL_E_NOT_ALLOWED, why);
+    }
+    if (!key[0])
+        return -1;
+    set_digest_hex(w->totals.digest, digest);
+    seal_state seal = seal_check(&w->h->index, w->owner.folder, digest, key);
+    if (seal == SEAL_GOOD)
+        return -1;
+    snprintf(why, sizeof why, "%s takes only copies signed by \"%s\"; this one %s", w->owner.name, key,
+             seal == SEAL_BAD ? "has a signature that doesn't fit: it was altered, or somebody else signed it"
+                              : "isn't signed by it");
+    return say_error(w->copy, BIL_E_SIGNATURE, why);
+}
+
+/* Where copy and device are, when they are named as a site names them. -1, or the exit code. */
+static int find_places(write_call *w, const char *copy, const char *device_name, const char *site_given,
+                       char places[4][STORAGE_PATH])
+{
+    int error = place_of(copy, site_given, places[0]);
+    if (error)
+        return exit_code_of(error);
+    w->copy = places[0];
+    w->address = device_name;
+    char why[STORAGE_PATH + 300];
+    static here h;
+    if (site_find(&h.place, site_given, why, sizeof why) != BIL_OK)
+        return site_given ? say_error("", BIL_E_NO_SITE, why) : -1;
+    error = here_open(&h, site_given);
+    if (error)
+        return exit_code_of(error);
+    if (!index_device(&h.index, device_name, &w->owner)) {
+        here_close(&h);
+        return address_is_device(device_name) ? -1 : say_error(device_name, BIL_E_NO_DEVICE, NULL);
+    }
+    w->h = &h;
+    snprintf(places[1], STORAGE_PATH, "%s", card_text(&w->owner, "address"));
+    w->address = places[1];
+    error = site_path_made(&h.place, w->owner.folder, "records", places[2]);
+    if (!error)
+        error = site_path_made(&h.place, w->owner.folder, "copies", places[3]);
+    if (error)
+        return say_error(places[2], error, NULL);
+    w->folder = places[2];
+    w->safety_folder = places[3];
+    return -1;
+}
+
 static int run(const command *self, int argc, const char **argv)
 {
     write_call *w = need(1, sizeof *w);
-    char *folder_given = NULL, *who = NULL, *why = NULL, *purpose = NULL, *description = NULL;
+    char *folder_given = NULL, *who = NULL, *why = NULL, *purpose = NULL, *description = NULL, *site_given = NULL;
+    static char places[4][STORAGE_PATH];
     int yes = 0, json = 0, calibration = 0, no_restart = 0, fd = -1;
     struct poptOption options[] = {
         {"yes", 'y', POPT_ARG_NONE, &yes, 0, "agree beforehand; nothing is asked", NULL},
@@ -553,7 +627,9 @@ static int run(const command *self, int argc, const char **argv)
          NULL},
         {"no-restart", 0, POPT_ARG_NONE, &no_restart, 0, "don't restart: then nothing is proved to last", NULL},
         {"password-fd", 0, POPT_ARG_INT, &fd, 0, "read the password from this file descriptor", "N"},
-        {"folder", 'f', POPT_ARG_STRING, &folder_given, 0, "for safety copy and record (this folder)", "DIR"},
+        {"folder", 'f', POPT_ARG_STRING, &folder_given, 0, "for safety copy and record (the site, or this folder)",
+         "DIR"},
+        SITE_OPTION(site_given),
         {"who", 0, POPT_ARG_STRING, &who, 0, "who does it (the one logged in)", "NAME"},
         {"why", 0, POPT_ARG_STRING, &why, 0, "a note for the record", "TEXT"},
         {"description", 'd', POPT_ARG_STRING, &description, 0, "a description to try first", "FILE"},
@@ -567,9 +643,11 @@ static int run(const command *self, int argc, const char **argv)
         return code;
     }
     const char *folder = folder_given ? folder_given : ".";
+    code = -1;
     *w = (write_call){.copy = c.arguments[0],
                       .address = c.arguments[1],
                       .folder = folder,
+                      .safety_folder = folder,
                       .who = who,
                       .why = why,
                       .yes = yes,
@@ -580,7 +658,11 @@ static int run(const command *self, int argc, const char **argv)
     int given = purpose ? bil_purpose_from_name(purpose) : BIL_RESTORE;
     w->config.purpose = (bil_purpose)given;
     models m;
-    if (address_is_device(w->copy) || !address_is_device(w->address))
+    if (!folder_given)
+        code = find_places(w, c.arguments[0], c.arguments[1], site_given, places);
+    if (code >= 0)
+        ;
+    else if (address_is_device(w->copy) || !address_is_device(w->address))
         code = say_error("", BIL_E_CALL, "write takes a saved copy and then one device address");
     else if (given < 0)
         code = say_error(purpose, BIL_E_CALL, "a purpose is restore, replacement or clone");
@@ -588,10 +670,12 @@ static int run(const command *self, int argc, const char **argv)
         code = say_error("--why, --who", BIL_E_CALL, NOTE_WANTED);
     else if (access(folder, W_OK | X_OK) != 0)
         code = say_error(folder, BIL_E_FILE_WRITE, NULL);
-    else if (models_open(&m, description) != BIL_OK)
+    else if (models_at_hand(&m, description, site_given) != BIL_OK)
         code = EXIT_FILE;
     else
         code = load_copy(w, &m);
+    if (code < 0 && w->h)
+        code = check_site_rules(w);
     if (code < 0) {
         take_password(w, fd);
         code = open_unit(w, &m);
@@ -602,11 +686,17 @@ static int run(const command *self, int argc, const char **argv)
         }
     }
     secret_wipe(w->password, sizeof w->password);
+    if (w->h) {
+        device_row_free(&w->owner);
+        here_close(w->h);
+    }
     free(w->want.state);
     free(w);
     return call_end(&c, code);
 }
 
-const command command_write = {
-    "write", "[options] COPY.bset ADDRESS", "writes a saved copy to a device: only what differs, stored and proved",
-    "  bilancia write crusher_ED30-0417_20261123-071500.bset modbus+tcp://127.0.0.1:5020/3\n", run};
+const command command_write = {"write", "[options] COPY ADDRESS",
+                               "writes a saved copy to a device: only what differs, stored and proved",
+                               "  bilancia write crusher_ED30-0417_20261123-071500.bset modbus+tcp://127.0.0.1:5020/3\n"
+                               "  bilancia write crusher#baseline crusher                     as a site names them\n",
+                               run};

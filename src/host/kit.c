@@ -150,6 +150,7 @@ int kit_save(const kit *k, const char *folder, const char *name, char *path, cha
     }
     struct archive *a = archive_write_new();
     bool good = archive_write_set_format_zip(a) == ARCHIVE_OK &&
+                archive_write_set_bytes_in_last_block(a, 1) == ARCHIVE_OK &&
                 archive_write_open_FILE(a, storage.file) == ARCHIVE_OK && put_head(a, list_name, strlen(text), false) &&
                 archive_write_data(a, text, strlen(text)) == (la_ssize_t)strlen(text);
     for (size_t i = 0; good && i < k->count; i++)

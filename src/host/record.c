@@ -7,6 +7,8 @@
 #include <string.h>
 #include <unistd.h>
 
+#include "../port/digest.h"
+
 static int put_line(FILE *file, json_t *line)
 {
     char *text = json_dumps(line, JSON_COMPACT);
@@ -27,6 +29,12 @@ int record_begin(record *rec, const char *folder, const char *name, json_t *firs
         json_decref(first);
         return error;
     }
+    char *text = json_dumps(first, JSON_COMPACT), hex[2 * BIL_SHA256 + 1];
+    if (text && digest_hex(text, strlen(text), hex)) {
+        hex[SET_NAME_DIGEST] = '\0';
+        storage_name_digest(&storage, hex);
+    }
+    free(text);
     error = put_line(storage.file, first);
     if (error) {
         storage_cancel(&storage);

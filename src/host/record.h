@@ -12,7 +12,8 @@ typedef struct record {
     char path[STORAGE_PATH];
 } record;
 
-/* Makes the file with its first line. `first` is consumed. */
+/* Makes the file with its first line; STORAGE_DIGEST in the name becomes digits of the digest of that line. `first` is
+ * consumed. */
 int record_begin(record *rec, const char *folder, const char *name, json_t *first);
 /* Adds a line; `line` is consumed. */
 int record_add(record *rec, json_t *line);

@@ -135,8 +135,9 @@ void site_folder_of(const char *name, char out[SITE_FOLDER])
     for (const char *c = name; *c; c++) {
         bool good = (*c >= 'a' && *c <= 'z') || (*c >= '0' && *c <= '9') || *c == '-' || *c == '_';
         plain = plain && good && used < 60;
-        if (used < 60)
-            out[used++] = good ? *c : *c >= 'A' && *c <= 'Z' ? (char)(*c + 32) : '-';
+        char safe = good ? *c : *c >= 'A' && *c <= 'Z' ? (char)(*c + 32) : '-';
+        if (used < 60 && (good || safe != '-' || used == 0 || out[used - 1] != '-'))
+            out[used++] = safe;
     }
     out[used] = '\0';
     char hex[2 * BIL_SHA256 + 1];

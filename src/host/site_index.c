@@ -24,12 +24,15 @@ static const char tables[] =
     "TEXT,"
     " serial TEXT, model TEXT, firmware TEXT, origin TEXT, count INTEGER, unreadable INTEGER, place INTEGER,"
     " state INTEGER, mtime INTEGER, PRIMARY KEY(device, file)) WITHOUT ROWID;"
-    "CREATE INDEX copies_by_place ON copies(device, place);"
-    "CREATE INDEX copies_by_digest ON copies(digest);"
-    "CREATE INDEX copies_by_serial ON copies(serial, model);"
     "CREATE TABLE notes(device TEXT, file TEXT, id TEXT, kind TEXT, about TEXT, at TEXT, body TEXT,"
     " PRIMARY KEY(device, file)) WITHOUT ROWID;"
     "CREATE TABLE drifts(a TEXT, b TEXT, count INTEGER, PRIMARY KEY(a, b)) WITHOUT ROWID;";
+
+/* Made when the rows are there: that is quicker. */
+static const char indexes[] = "CREATE INDEX copies_by_place ON copies(device, place);"
+                              "CREATE INDEX copies_by_digest ON copies(digest);"
+                              "CREATE INDEX copies_by_time ON copies(at);"
+                              "CREATE INDEX copies_by_serial ON copies(serial, model);";
 
 #define COPY_COLUMNS                                                                                                   \
     "device, file, digest, parent, values_digest, at, who, why, serial, model, firmware, origin, count, unreadable, "  \
@@ -37,15 +40,60 @@ static const char tables[] =
 
 /* ---- small things ---- */
 
-/* Prepares a statement and binds texts: as many as `texts` has letters 's', and numbers for 'i'. NULL on an error. */
-static sqlite3_stmt *ask(const site_index *x, const char *sql, const char *kinds, ...)
+/* A statement made ready once is used again: questions about a thousand devices are asked a thousand times. */
+enum { READY = 32 };
+
+typedef struct ready {
+    struct {
+        const char *sql; /* told apart by where it stands */
+        sqlite3_stmt *statement;
+        bool used;
+    } list[READY];
+} ready;
+
+static sqlite3_stmt *make_ready(const site_index *x, const char *sql)
 {
+    ready *r = x->ready;
     sqlite3_stmt *s = NULL;
+    size_t slot = READY;
+    for (size_t i = 0; i < READY; i++) {
+        if (r->list[i].statement && r->list[i].sql == sql && !r->list[i].used) {
+            r->list[i].used = true;
+            return r->list[i].statement;
+        }
+        if (!r->list[i].statement && slot == READY)
+            slot = i;
+    }
     if (sqlite3_prepare_v2(x->db, sql, -1, &s, NULL) != SQLITE_OK)
         return NULL;
+    if (slot < READY) {
+        r->list[slot].sql = sql;
+        r->list[slot].statement = s;
+        r->list[slot].used = true;
+    }
+    return s;
+}
+
+static void done(const site_index *x, sqlite3_stmt *s)
+{
+    ready *r = x->ready;
+    for (size_t i = 0; s && i < READY; i++)
+        if (r->list[i].statement == s) {
+            sqlite3_reset(s);
+            sqlite3_clear_bindings(s);
+            r->list[i].used = false;
+            return;
+        }
+    sqlite3_finalize(s);
+}
+
+/* Binds texts and numbers: `kinds` has a letter for each, 's' or 'i'. NULL on an error. Give it back with done. */
+static sqlite3_stmt *ask(const site_index *x, const char *sql, const char *kinds, ...)
+{
+    sqlite3_stmt *s = make_ready(x, sql);
     va_list list;
     va_start(list, kinds);
-    for (int i = 1; *kinds; kinds++, i++) {
+    for (int i = 1; s && *kinds; kinds++, i++) {
         if (*kinds == 's')
             sqlite3_bind_text(s, i, va_arg(list, const char *), -1, SQLITE_TRANSIENT);
         else
@@ -55,10 +103,10 @@ static sqlite3_stmt *ask(const site_index *x, const char *sql, const char *kinds
     return s;
 }
 
-static bool run(sqlite3_stmt *s)
+static bool run(const site_index *x, sqlite3_stmt *s)
 {
     int result = s ? sqlite3_step(s) : SQLITE_ERROR;
-    sqlite3_finalize(s);
+    done(x, s);
     return result == SQLITE_DONE || result == SQLITE_ROW;
 }
 
@@ -235,13 +283,13 @@ static bool sync_folder(update *u, const char *device, const char *what)
             more = sqlite3_step(old) == SQLITE_ROW;
         }
     }
-    sqlite3_finalize(old);
+    done(u->x, old);
     for (; first_gone; first_gone = first_gone->next)
-        run(ask(u->x,
-                copies ? "DELETE FROM copies WHERE device = ? AND file = ?"
-                       : "DELETE FROM notes WHERE device = ? AND file = ?",
-                "ss", device, first_gone->file));
-    run(ask(u->x, "INSERT OR REPLACE INTO folders VALUES(?, ?)", "si", key, settled(mtime)));
+        run(u->x, ask(u->x,
+                      copies ? "DELETE FROM copies WHERE device = ? AND file = ?"
+                             : "DELETE FROM notes WHERE device = ? AND file = ?",
+                      "ss", device, first_gone->file));
+    run(u->x, ask(u->x, "INSERT OR REPLACE INTO folders VALUES(?, ?)", "si", key, settled(mtime)));
     arena_free(&memory);
     arena_free(&gone);
     return changed;
@@ -283,8 +331,8 @@ static void put_in_order(update *u, const char *device)
                                    arena_text(&memory, text(s, 1), strlen(text(s, 1))),
                                    arena_text(&memory, text(s, 2), strlen(text(s, 2))), -1, 0};
     }
-    sqlite3_finalize(s);
-    run(ask(u->x, "UPDATE copies SET place = 0 WHERE device = ? AND place != 0", "s", device));
+    done(u->x, s);
+    run(u->x, ask(u->x, "UPDATE copies SET place = 0 WHERE device = ? AND place != 0", "s", device));
     link_row **sorted = need(count + 1, sizeof *sorted);
     for (size_t i = 0; i < count; i++)
         sorted[i] = &rows[i];
@@ -312,7 +360,7 @@ static void put_in_order(update *u, const char *device)
             sqlite3_reset(s);
         }
     }
-    sqlite3_finalize(s);
+    done(u->x, s);
     free(stack);
     free(sorted);
     free(rows);
@@ -338,7 +386,7 @@ static json_t *heads(const site_index *x, const char *device, const char *kind)
         ask(x, "SELECT id, body FROM notes WHERE device = ? AND kind = ? ORDER BY at, id", "ss", device, kind);
     while (sqlite3_step(s) == SQLITE_ROW)
         json_array_append_new(all, json_pack("{s:s,s:o?}", "id", text(s, 0), "note", json_loads(text(s, 1), 0, NULL)));
-    sqlite3_finalize(s);
+    done(x, s);
     size_t i, k;
     json_t *entry, *other;
     json_array_foreach(all, i, entry)
@@ -380,15 +428,16 @@ static void sum_up(update *u, const char *device)
     const json_t *baseline =
         last_baseline ? json_object_get(json_array_get(baselines, last_baseline - 1), "note") : NULL;
     char *body = card ? json_dumps(card, JSON_COMPACT) : NULL;
-    run(ask(
-        u->x,
-        "INSERT OR REPLACE INTO devices SELECT ?1, ?2, ?3, ?4, ?5, ?6, (SELECT count(*) FROM copies WHERE device = ?1 "
-        "AND place > 0), (SELECT file FROM copies WHERE device = ?1 AND place > 0 ORDER BY place DESC LIMIT 1), "
-        "(SELECT body FROM notes WHERE device = ?1 AND kind = 'state' "
-        "ORDER BY at DESC, id DESC LIMIT 1)",
-        "sssisi", device, card ? word(card, "name") : device, body ? body : "",
-        (long long)(disagree(cards, "address") || disagree(cards, "name")), baseline ? word(baseline, "about") : "",
-        (long long)disagree(baselines, "about")));
+    run(u->x,
+        ask(u->x,
+            "INSERT OR REPLACE INTO devices SELECT ?1, ?2, ?3, ?4, ?5, ?6, (SELECT count(*) FROM copies WHERE device = "
+            "?1 "
+            "AND place > 0), (SELECT file FROM copies WHERE device = ?1 AND place > 0 ORDER BY place DESC LIMIT 1), "
+            "(SELECT body FROM notes WHERE device = ?1 AND kind = 'state' "
+            "ORDER BY at DESC, id DESC LIMIT 1)",
+            "sssisi", device, card ? word(card, "name") : device, body ? body : "",
+            (long long)(disagree(cards, "address") || disagree(cards, "name")), baseline ? word(baseline, "about") : "",
+            (long long)disagree(baselines, "about")));
     free(body);
     json_decref(cards);
     json_decref(baselines);
@@ -415,12 +464,12 @@ static void sync_devices(update *u)
             at++;
         if (at < count && strcmp(folders[at], text(s, 0)) == 0)
             continue;
-        run(ask(u->x, "DELETE FROM copies WHERE device = ?", "s", text(s, 0)));
-        run(ask(u->x, "DELETE FROM notes WHERE device = ?", "s", text(s, 0)));
-        run(ask(u->x, "DELETE FROM folders WHERE path IN (?1 || '/copies', ?1 || '/notes')", "s", text(s, 0)));
-        run(ask(u->x, "DELETE FROM devices WHERE folder = ?", "s", text(s, 0)));
+        run(u->x, ask(u->x, "DELETE FROM copies WHERE device = ?", "s", text(s, 0)));
+        run(u->x, ask(u->x, "DELETE FROM notes WHERE device = ?", "s", text(s, 0)));
+        run(u->x, ask(u->x, "DELETE FROM folders WHERE path IN (?1 || '/copies', ?1 || '/notes')", "s", text(s, 0)));
+        run(u->x, ask(u->x, "DELETE FROM devices WHERE folder = ?", "s", text(s, 0)));
     }
-    sqlite3_finalize(s);
+    done(u->x, s);
     arena_free(&memory);
 }
 
@@ -435,9 +484,9 @@ static bool refresh(site_index *x)
     bool good = u.known && u.copy && u.note;
     if (good)
         sync_devices(&u);
-    sqlite3_finalize(u.known);
-    sqlite3_finalize(u.copy);
-    sqlite3_finalize(u.note);
+    done(x, u.known);
+    done(x, u.copy);
+    done(x, u.note);
     return sqlite3_exec(x->db, good ? "COMMIT" : "ROLLBACK", NULL, NULL, NULL) == SQLITE_OK && good;
 }
 
@@ -454,7 +503,7 @@ static bool usable(const site_index *x)
 {
     sqlite3_stmt *s = ask(x, "PRAGMA user_version", "");
     bool good = s && sqlite3_step(s) == SQLITE_ROW && sqlite3_column_int(s, 0) == VERSION;
-    sqlite3_finalize(s);
+    done(x, s);
     return good;
 }
 
@@ -463,6 +512,7 @@ static bool open_at(site_index *x, const char *path, int flags)
     sqlite3 *db = NULL;
     bool good = sqlite3_open_v2(path, &db, flags, NULL) == SQLITE_OK;
     x->db = db;
+    x->ready = need(1, sizeof(ready));
     if (good)
         set_up(db);
     else
@@ -489,7 +539,7 @@ static bool build(site_index *x, const char *path)
         return false;
     sqlite3_exec(x->db, "PRAGMA journal_mode = OFF; PRAGMA synchronous = OFF; PRAGMA locking_mode = EXCLUSIVE", NULL,
                  NULL, NULL);
-    bool good = create(x) && refresh(x);
+    bool good = create(x) && refresh(x) && sqlite3_exec(x->db, indexes, NULL, NULL, NULL) == SQLITE_OK;
     index_close(x);
     good = good && rename(fresh, path) == 0;
     if (!good)
@@ -499,7 +549,8 @@ static bool build(site_index *x, const char *path)
 
 static bool open_in_memory(site_index *x)
 {
-    return open_at(x, ":memory:", SQLITE_OPEN_READWRITE | SQLITE_OPEN_CREATE) && create(x) && refresh(x);
+    return open_at(x, ":memory:", SQLITE_OPEN_READWRITE | SQLITE_OPEN_CREATE) && create(x) && refresh(x) &&
+           sqlite3_exec(x->db, indexes, NULL, NULL, NULL) == SQLITE_OK;
 }
 
 int index_open(site_index *x, const site *s, char *why, size_t size)
@@ -522,9 +573,21 @@ int index_open(site_index *x, const site *s, char *why, size_t size)
 
 void index_close(site_index *x)
 {
+    ready *r = x->ready;
+    for (size_t i = 0; r && i < READY; i++)
+        sqlite3_finalize(r->list[i].statement);
     if (x->db)
         sqlite3_close(x->db);
     x->db = NULL;
+    free(x->ready);
+    x->ready = NULL;
+}
+
+void index_forget(const site *s)
+{
+    char path[STORAGE_PATH];
+    site_path(s, "", file_name, path);
+    unlink(path);
 }
 
 /* ---- questions ---- */
@@ -549,12 +612,12 @@ static void take_copy(sqlite3_stmt *s, copy_row *row)
     take(row->from, sizeof row->from, s, 11);
 }
 
-static bool first_copy(sqlite3_stmt *s, copy_row *row)
+static bool first_copy(const site_index *x, sqlite3_stmt *s, copy_row *row)
 {
     bool found = s && sqlite3_step(s) == SQLITE_ROW;
     if (found)
         take_copy(s, row);
-    sqlite3_finalize(s);
+    done(x, s);
     return found;
 }
 
@@ -571,6 +634,7 @@ static void take_device(site_index *x, sqlite3_stmt *s, device_row *row)
     row->retired = json_is_true(json_object_get(row->card, "retired"));
     if (row->copies > 0)
         first_copy(
+            x,
             ask(x, "SELECT " COPY_COLUMNS " FROM copies WHERE device = ? AND file = ?", "ss", row->folder, text(s, 7)),
             &row->last);
 }
@@ -596,7 +660,7 @@ void index_devices(site_index *x, bool (*each)(void *ctx, const device_row *row)
         more = each(ctx, &row);
         device_row_free(&row);
     }
-    sqlite3_finalize(s);
+    done(x, s);
 }
 
 bool index_device(site_index *x, const char *name, device_row *row)
@@ -610,7 +674,7 @@ bool index_device(site_index *x, const char *name, device_row *row)
     bool found = s && sqlite3_step(s) == SQLITE_ROW;
     if (found)
         take_device(x, s, row);
-    sqlite3_finalize(s);
+    done(x, s);
     return found;
 }
 
@@ -625,7 +689,7 @@ void index_copies(site_index *x, const char *folder, int most, bool (*each)(void
         take_copy(s, &row);
         more = each(ctx, &row);
     }
-    sqlite3_finalize(s);
+    done(x, s);
 }
 
 int index_copy(site_index *x, const device_row *device, const char *which, copy_row *row)
@@ -650,6 +714,8 @@ int index_copy(site_index *x, const device_row *device, const char *which, copy_
         return BIL_E_NO_COPY;
     if (!key[0])
         return BIL_E_NO_COPY;
+    if (strlen(key) == 64)
+        sql = "SELECT " COPY_COLUMNS " FROM copies WHERE device = ?1 AND digest = ?2 AND place > 0";
     if (strcmp(which, "baseline") == 0 && device->baseline_disputed)
         return BIL_E_DISPUTED;
     sqlite3_stmt *s = ask(x, sql, "ss", device->folder, key);
@@ -661,14 +727,14 @@ int index_copy(site_index *x, const device_row *device, const char *which, copy_
         if (sqlite3_step(s) == SQLITE_ROW && strcmp(text(s, 2), digest) != 0)
             found = false; /* two begin like this */
     }
-    sqlite3_finalize(s);
+    done(x, s);
     return found ? BIL_OK : BIL_E_NO_COPY;
 }
 
 bool index_copy_by_digest(site_index *x, const char *digest, copy_row *row)
 {
-    return first_copy(ask(x, "SELECT " COPY_COLUMNS " FROM copies WHERE digest = ? AND place > 0 LIMIT 1", "s", digest),
-                      row);
+    return first_copy(
+        x, ask(x, "SELECT " COPY_COLUMNS " FROM copies WHERE digest = ? AND place > 0 LIMIT 1", "s", digest), row);
 }
 
 void copy_path(const site *s, const copy_row *row, char out[STORAGE_PATH])
@@ -686,7 +752,7 @@ copy_state index_verify(site_index *x, copy_row *row)
     sqlite3_stmt *s = ask(x, "SELECT mtime FROM copies WHERE device = ? AND file = ?", "ss", row->device, row->file);
     if (s && sqlite3_step(s) == SQLITE_ROW)
         seen = sqlite3_column_int64(s, 0);
-    sqlite3_finalize(s);
+    done(x, s);
     if (row->state != COPY_UNSEEN && seen == mtime && mtime > 0)
         return row->state;
     static set_origin o;
@@ -696,8 +762,8 @@ copy_state index_verify(site_index *x, copy_row *row)
     const char *dash = strrchr(row->file, '-');
     if (row->state == COPY_WHOLE && (!dash || strncmp(dash + 1, digest, SET_NAME_DIGEST) != 0))
         row->state = COPY_DAMAGED; /* another file under the name of this one */
-    run(ask(x, "UPDATE copies SET state = ?, mtime = ? WHERE device = ? AND file = ?", "iiss", (long long)row->state,
-            settled(mtime), row->device, row->file));
+    run(x, ask(x, "UPDATE copies SET state = ?, mtime = ? WHERE device = ? AND file = ?", "iiss", (long long)row->state,
+               settled(mtime), row->device, row->file));
     return row->state;
 }
 
@@ -740,7 +806,7 @@ int index_drift(site_index *x, const copy_row *a, const copy_row *b)
     const char *low = swap ? b->digest : a->digest, *high = swap ? a->digest : b->digest;
     sqlite3_stmt *s = ask(x, "SELECT count FROM drifts WHERE a = ? AND b = ?", "ss", low, high);
     int count = s && sqlite3_step(s) == SQLITE_ROW ? sqlite3_column_int(s, 0) : -2;
-    sqlite3_finalize(s);
+    done(x, s);
     if (count != -2)
         return count;
     char left[STORAGE_PATH], right[STORAGE_PATH];
@@ -748,7 +814,7 @@ int index_drift(site_index *x, const copy_row *a, const copy_row *b)
     copy_path(x->site, b, right);
     count = count_differences(left, right);
     if (count >= 0)
-        run(ask(x, "INSERT OR REPLACE INTO drifts VALUES(?, ?, ?)", "ssi", low, high, (long long)count));
+        run(x, ask(x, "INSERT OR REPLACE INTO drifts VALUES(?, ?, ?)", "ssi", low, high, (long long)count));
     return count;
 }
 
@@ -768,7 +834,7 @@ void index_notes(site_index *x, const char *folder, const char *kind, const char
         more = each(ctx, text(s, 0), note);
         json_decref(note);
     }
-    sqlite3_finalize(s);
+    done(x, s);
 }
 
 json_t *index_heads(site_index *x, const char *folder, const char *kind)
@@ -784,7 +850,8 @@ json_t *index_heads(site_index *x, const char *folder, const char *kind)
 bool index_serial_elsewhere(site_index *x, const char *model, const char *serial, const char *folder, copy_row *row)
 {
     return serial[0] &&
-           first_copy(ask(x,
+           first_copy(x,
+                      ask(x,
                           "SELECT " COPY_COLUMNS " FROM copies WHERE serial = ? AND model = ? AND device != ? AND "
                           "place > 0 ORDER BY at DESC LIMIT 1",
                           "sss", serial, model, folder),
@@ -793,8 +860,8 @@ bool index_serial_elsewhere(site_index *x, const char *model, const char *serial
 
 int index_count_since(site_index *x, const char *when)
 {
-    sqlite3_stmt *s = ask(x, "SELECT count(*) FROM copies WHERE place > 0 AND at > ?", "s", when);
+    sqlite3_stmt *s = ask(x, "SELECT count(*) FROM copies WHERE at > ?", "s", when);
     int count = s && sqlite3_step(s) == SQLITE_ROW ? sqlite3_column_int(s, 0) : 0;
-    sqlite3_finalize(s);
+    done(x, s);
     return count;
 }

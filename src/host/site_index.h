@@ -9,6 +9,7 @@
 typedef struct site_index {
     const site *site;
     void *db;                         /* sqlite3 */
+    void *ready;                      /* statements made ready */
     unsigned copies_read, notes_read; /* looked at anew by this opening */
 } site_index;
 
@@ -42,6 +43,8 @@ typedef struct device_row {
 /* Opens and brings up to date. `why` tells what stood in the way. */
 int index_open(site_index *index, const site *s, char *why, size_t why_size);
 void index_close(site_index *index);
+/* Takes the index away, so that the next opening looks at every file anew. */
+void index_forget(const site *s);
 
 /* Calls for each device, by name. A call may end it by returning false. */
 void index_devices(site_index *index, bool (*each)(void *ctx, const device_row *row), void *ctx);

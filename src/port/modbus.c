@@ -4,7 +4,7 @@
 #include <modbus.h>
 #include <poll.h>
 #include <string.h>
-#include <sys/ioctl.h>
+#include <sys/file.h>
 #include <sys/socket.h>
 
 enum { STALE = 8, PDU = 253 }; /* replies to older questions that are passed over; bytes of the longest request */
@@ -30,10 +30,11 @@ static bil_outcome dial(void *ctx, bil_result *result)
         return BIL_NOT_SENT;
     }
     /* One owner a line: two programs on one serial line would take each other's replies. */
-    if (link->serial && ioctl(modbus_get_socket(link->context), TIOCEXCL) != 0 && errno != ENOTTY) {
+    if (link->serial && flock(modbus_get_socket(link->context), LOCK_EX | LOCK_NB) != 0 && errno == EWOULDBLOCK) {
         modbus_close(link->context);
-        result->cause = BIL_E_NOT_REACHABLE;
-        result->code = (uint32_t)errno;
+        link->connect_errno = EBUSY;
+        result->cause = BIL_E_LINE_IN_USE;
+        result->code = EBUSY;
         return BIL_NOT_SENT;
     }
     link->connected = true;

@@ -14,6 +14,7 @@
 #include <unistd.h>
 
 #include "bilancia/error.h"
+#include "pdu.h"
 
 static uint64_t real_ms(void)
 {
@@ -135,39 +136,14 @@ static bool serve(sim_server *s, int fd)
     }
     s->pull_after -= s->pull_after > 0;
     int head = modbus_get_header_length(s->modbus);
-    uint8_t function = query[head];
-    uint16_t address = (uint16_t)(query[head + 1] << 8 | query[head + 2]);
-    uint16_t count = (uint16_t)(query[head + 3] << 8 | query[head + 4]);
-    uint16_t cells[125];
-    sim_reply reply;
-    bool input = function == 4;
-    if (function == 3 || function == 4) {
-        reply = count > 125 ? SIM_BAD_VALUE : sim_read(s->unit, simulated(s), input, address, count, cells);
-    } else if (function == 6) {
-        cells[0] = count;
-        count = 1;
-        reply = sim_write(s->unit, simulated(s), 0, address, 1, cells);
-    } else if (function == 16 && count >= 1 && count <= 123 && query[head + 5] == 2 * count &&
-               length == head + 6 + 2 * count) {
-        for (uint16_t i = 0; i < count; i++)
-            cells[i] = (uint16_t)(query[head + 6 + 2 * i] << 8 | query[head + 7 + 2 * i]);
-        reply = sim_write(s->unit, simulated(s), 0, address, count, cells);
-    } else {
-        return modbus_reply_exception(s->modbus, query, function == 16 ? 3 : 1) >= 0;
-    }
-    if (reply == SIM_DEAD)
+    uint8_t reply[7 + SIM_PDU] = {query[0], query[1]};
+    size_t size = sim_answer(s->unit, simulated(s), query + head, (size_t)(length - head), reply + 7);
+    if (size == 0)
         return false;
-    if (reply != SIM_OK)
-        return modbus_reply_exception(s->modbus, query, (unsigned)reply) >= 0;
-    modbus_mapping_t *map =
-        modbus_mapping_new_start_address(0, 0, 0, 0, address, input ? 0u : count, address, input ? count : 0u);
-    if (!map)
-        return false;
-    if (function == 3 || function == 4)
-        memcpy(input ? map->tab_input_registers : map->tab_registers, cells, count * sizeof cells[0]);
-    int sent = modbus_reply(s->modbus, query, length, map);
-    modbus_mapping_free(map);
-    return sent >= 0;
+    reply[4] = (uint8_t)((size + 1) >> 8);
+    reply[5] = (uint8_t)(size + 1);
+    reply[6] = query[6];
+    return send(fd, reply, 7 + size, MSG_NOSIGNAL) == (ssize_t)(7 + size);
 }
 
 static void set_factor(sim_server *s, unsigned factor)

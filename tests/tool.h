@@ -1,0 +1,33 @@
+/* The tool as a process, in a folder of the test's own, with simulated units served over Modbus TCP. */
+#ifndef TESTS_TOOL_H
+#define TESTS_TOOL_H
+
+#include <jansson.h>
+#include <sys/types.h>
+
+#include "help.h"
+
+enum { UNITS = 8, OUTPUT = 1 << 16 };
+
+extern char folder[64];
+extern char output[OUTPUT]; /* of the last command, both streams */
+extern char address[UNITS][64];
+
+/* Makes the folder. */
+void tool_begin(void);
+/* Stops the units and takes the folder away. */
+void tool_end(void);
+
+/* Runs a shell line in the folder; `b` is the tool. Returns the exit code; what was said is in `output`, and all that
+ * was ever said in the file "said". */
+int sh(const char *format, ...) __attribute__((format(printf, 1, 2)));
+void expect(int code, const char *says, int got);
+int control(int unit, const char *words);
+unsigned counter(int unit, const char *name);
+json_t *answer(void);
+const char *text_of(json_t *json, const char *key);
+
+void start_unit(int unit, const char *options, const char *secret);
+void stop_unit(int unit);
+
+#endif
