@@ -24,15 +24,15 @@ static int take_in(here *h, const char *file, const char *name, const char *from
     snprintf(as, sizeof as, "%s-%.*s.bset", stem, SET_NAME_DIGEST, digest);
     copy_row twin;
     bool was_there = false, same = true;
-    if (index_copy_by_digest(&h->index, digest, &twin)) {
-        snprintf(reason, sizeof reason, "the site has this copy already: %s", twin.device);
-        device_row_free(&owner);
-        return say_error(file, BIL_E_CALL, reason);
-    }
     if (owner.copies && strcmp(owner.last.model, o.model) != 0) {
         snprintf(reason, sizeof reason, "the copy is from a %s; %s is a %s", o.model, owner.name, owner.last.model);
         device_row_free(&owner);
         return say_error(file, BIL_E_OTHER_MODEL, reason);
+    }
+    if (index_copy_by_digest(&h->index, digest, &twin)) {
+        snprintf(reason, sizeof reason, "the site has this copy already: %s", twin.device);
+        device_row_free(&owner);
+        return say_error(file, BIL_E_CALL, reason);
     }
     /* the origin first: a copy without it would look as if it had been read here */
     error =

@@ -270,6 +270,39 @@ static int check_entries(struct archive *a, json_t *list, const char *aside, cha
     return error;
 }
 
+static uint32_t low_first(const uint8_t *bytes, int count)
+{
+    uint32_t number = 0;
+    while (count-- > 0)
+        number = number << 8 | bytes[count];
+    return number;
+}
+
+/* A ZIP file tells its names twice, before each file and in a directory at the end (APPNOTE 4.3.12, 4.3.16); who
+ * unpacks it may believe either. */
+static bool directory_fits(const char *path, const json_t *list)
+{
+    enum { END = 22, HEAD = 46 };
+    FILE *file = fopen(path, "rb");
+    uint8_t head[HEAD];
+    char name[600];
+    size_t wanted = json_array_size(json_object_get(list, "files")) + 1, seen = 0;
+    bool good = file && fseek(file, -END, SEEK_END) == 0 && fread(head, 1, END, file) == END &&
+                memcmp(head, "PK\5\6", 4) == 0 && low_first(head + 10, 2) == wanted &&
+                fseek(file, (long)low_first(head + 16, 4), SEEK_SET) == 0;
+    for (; good && seen < wanted; seen++) {
+        good = fread(head, 1, HEAD, file) == HEAD && memcmp(head, "PK\1\2", 4) == 0;
+        uint32_t length = low_first(head + 28, 2), rest = low_first(head + 30, 2) + low_first(head + 32, 2);
+        good = good && length < sizeof name && fread(name, 1, length, file) == length &&
+               fseek(file, (long)rest, SEEK_CUR) == 0;
+        name[good ? length : 0] = '\0';
+        good = good && (seen == 0 ? strcmp(name, list_name) == 0 : entry_of(list, name) != NULL);
+    }
+    if (file)
+        fclose(file);
+    return good;
+}
+
 int kit_check(const char *path, json_t **list, char *why, size_t size)
 {
     *list = NULL;
@@ -284,7 +317,7 @@ int kit_check(const char *path, json_t **list, char *why, size_t size)
     } else if (archive_read_open_filename(a, path, BLOCK) != ARCHIVE_OK ||
                archive_read_next_header(a, &entry) != ARCHIVE_OK || !archive_entry_pathname_utf8(entry) ||
                strcmp(archive_entry_pathname_utf8(entry), list_name) != 0 || !(*list = read_list(a)) ||
-               !json_is_array(json_object_get(*list, "files"))) {
+               !json_is_array(json_object_get(*list, "files")) || !directory_fits(path, *list)) {
         snprintf(why, size, "this is no kit, or it is cut or damaged");
         error = BIL_E_SET_ALTERED;
     } else {
