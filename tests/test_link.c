@@ -1,6 +1,10 @@
 /* The Modbus TCP port against a peer that answers byte by byte as the test says; and device addresses. */
 #include <arpa/inet.h>
+#include <fcntl.h>
+#include <modbus.h>
+#include <poll.h>
 #include <pthread.h>
+#include <termios.h>
 #include <unistd.h>
 
 #include "help.h"
@@ -118,6 +122,127 @@ static void every_reply_has_its_outcome(void **state)
     modbus_link_free(&modbus);
 }
 
+/* ---- a serial line with a server that we didn't write ---- */
+
+/* Two pseudo-terminals, joined: what goes into one comes out of the other. `fault` of the next reply: 'c' corrupts it,
+ * 'l' makes it late. */
+typedef struct wire {
+    int ends[2];
+    char paths[2][64];
+    volatile char fault;
+    volatile int stop;
+} wire;
+
+static void *carry(void *ctx)
+{
+    wire *w = ctx;
+    uint8_t bytes[300];
+    while (!w->stop) {
+        struct pollfd waiting[2] = {{.fd = w->ends[0], .events = POLLIN}, {.fd = w->ends[1], .events = POLLIN}};
+        poll(waiting, 2, 20);
+        for (int i = 0; i < 2; i++) {
+            if (!(waiting[i].revents & POLLIN))
+                continue;
+            ssize_t got = read(w->ends[i], bytes, sizeof bytes);
+            char fault = 0;
+            if (i == 1 && got > 0) {
+                fault = w->fault;
+                w->fault = 0;
+            }
+            if (fault == 'c')
+                bytes[got / 2] ^= 0x20;
+            if (fault == 'l')
+                usleep(400000);
+            if (got > 0 && write(w->ends[!i], bytes, (size_t)got) != got)
+                return NULL;
+        }
+    }
+    return NULL;
+}
+
+static void *serve_line(void *ctx)
+{
+    wire *w = ctx;
+    modbus_t *server = modbus_new_rtu(w->paths[1], 19200, 'E', 8, 1);
+    modbus_mapping_t *cells = modbus_mapping_new(0, 0, 100, 0);
+    modbus_set_slave(server, 17);
+    modbus_set_indication_timeout(server, 0, 50000);
+    modbus_connect(server);
+    uint8_t query[MODBUS_RTU_MAX_ADU_LENGTH];
+    while (!w->stop) {
+        int size = modbus_receive(server, query);
+        if (size > 0)
+            modbus_reply(server, query, size, cells);
+    }
+    modbus_close(server);
+    modbus_mapping_free(cells);
+    modbus_free(server);
+    return NULL;
+}
+
+static void a_line_with_another_server(void **state)
+{
+    (void)state;
+    wire w = {0};
+    for (int i = 0; i < 2; i++) {
+        struct termios raw;
+        w.ends[i] = posix_openpt(O_RDWR | O_NOCTTY);
+        assert_true(w.ends[i] >= 0 && grantpt(w.ends[i]) == 0 && unlockpt(w.ends[i]) == 0);
+        assert_int_equal(ptsname_r(w.ends[i], w.paths[i], sizeof w.paths[i]), 0);
+        tcgetattr(w.ends[i], &raw);
+        cfmakeraw(&raw);
+        tcsetattr(w.ends[i], TCSANOW, &raw);
+    }
+    pthread_t carrier, server;
+    pthread_create(&server, NULL, serve_line, &w);
+    usleep(100000);
+    pthread_create(&carrier, NULL, carry, &w);
+    modbus_link modbus;
+    bil_link link;
+    bil_result result = {0};
+    assert_true(modbus_link_open_serial(&modbus, w.paths[0], 19200, 'E', 1, 17, &link));
+    modbus_link_reply_ms(&modbus, 200);
+    assert_int_equal(link.ops->connect(link.ctx, &result), BIL_DONE);
+    dice d = {9};
+    uint16_t model[100] = {0};
+    for (int i = 0; i < 60; i++) {
+        uint16_t cells[20], at = (uint16_t)roll_below(&d, 80), count = (uint16_t)(1 + roll_below(&d, 20));
+        bool writes = roll_below(&d, 2);
+        char fault = i % 10 == 4 ? 'c' : i % 10 == 9 ? 'l' : 0;
+        for (int k = 0; k < count; k++)
+            cells[k] = (uint16_t)roll(&d);
+        w.fault = fault;
+        result = (bil_result){0};
+        bil_outcome outcome = writes ? link.ops->write(link.ctx, BIL_HOLDING, at, count, cells, &result)
+                                     : link.ops->read(link.ctx, BIL_HOLDING, at, count, cells, &result);
+        if (writes)
+            memcpy(model + at, cells, count * sizeof cells[0]); /* the server did it, whatever became of the reply */
+        if (fault) {
+            assert_int_equal(outcome, BIL_UNKNOWN);
+            assert_int_equal(result.cause, fault == 'c' ? BIL_E_GARBLED : BIL_E_SILENT);
+            usleep(500000); /* the silence that the model demands */
+            assert_int_equal(link.ops->connect(link.ctx, &result), BIL_DONE);
+        } else {
+            assert_int_equal(outcome, BIL_DONE);
+            if (!writes)
+                assert_memory_equal(cells, model + at, count * sizeof cells[0]);
+        }
+    }
+    /* somebody else has the line */
+    modbus_link other;
+    bil_link second;
+    assert_true(modbus_link_open_serial(&other, w.paths[0], 19200, 'E', 1, 18, &second));
+    assert_int_equal(second.ops->connect(second.ctx, &result), BIL_NOT_SENT);
+    assert_int_equal(result.cause, BIL_E_LINE_IN_USE);
+    modbus_link_free(&other);
+    w.stop = 1;
+    pthread_join(carrier, NULL);
+    pthread_join(server, NULL);
+    modbus_link_free(&modbus);
+    close(w.ends[0]);
+    close(w.ends[1]);
+}
+
 /* ---- addresses ---- */
 
 static void addresses(void **state)
@@ -208,6 +333,7 @@ static void addresses(void **state)
 
 int main(void)
 {
-    const struct CMUnitTest tests[] = {cmocka_unit_test(every_reply_has_its_outcome), cmocka_unit_test(addresses)};
+    const struct CMUnitTest tests[] = {cmocka_unit_test(every_reply_has_its_outcome),
+                                       cmocka_unit_test(a_line_with_another_server), cmocka_unit_test(addresses)};
     return cmocka_run_group_tests_name("link", tests, NULL, NULL);
 }

@@ -227,7 +227,7 @@ static void killed_at_any_moment(void **state)
     int copies = 1, at = 1, broken = 0;
     for (bool killed = true; killed; at++) {
         int code = sh(
-            "exec strace -f -o /dev/null -e trace=%%file,%%desc "
+            "export ASAN_OPTIONS=detect_leaks=0; exec strace -f -o /dev/null -e trace=%%file,%%desc "
             "-e inject=openat,creat,write,pwrite64,writev,fsync,fdatasync,link,linkat,rename,renameat,renameat2,unlink,"
             "unlinkat,mkdir,mkdirat,ftruncate:signal=KILL:when=%d %s read crusher --site mill",
             at, BILANCIA_TOOL);
@@ -424,8 +424,7 @@ static void sites_that_are_wrong(void **state)
     expect(0, NULL, sh("b read --all --site mill"));
     expect(6, "there is no site.json", sh("b overview"));
     expect(6, "there is no site.json", sh("mkdir -p empty; b overview --site empty"));
-    expect(6, "half.*site.json" + 7,
-           sh("mkdir -p half; head -c 20 mill/site.json > half/site.json; b overview --site half"));
+    expect(6, "site.json", sh("mkdir -p half; head -c 20 mill/site.json > half/site.json; b overview --site half"));
     expect(2, "no such device", sh("b read nobody --site mill"));
     expect(2, "no such device", sh("b history nobody --site mill"));
     expect(2, "already", sh("b device add crusher modbus+tcp://10.0.0.1/1 --site mill"));

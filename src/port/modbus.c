@@ -1,11 +1,14 @@
 #include "modbus.h"
 
 #include <errno.h>
+#include <fcntl.h>
 #include <modbus.h>
 #include <poll.h>
+#include <stdio.h>
 #include <string.h>
 #include <sys/file.h>
 #include <sys/socket.h>
+#include <unistd.h>
 
 enum { STALE = 8, PDU = 253 }; /* replies to older questions that are passed over; bytes of the longest request */
 
@@ -14,7 +17,23 @@ static void hang_up(void *ctx)
     modbus_link *link = ctx;
     if (link->connected)
         modbus_close(link->context);
+    if (link->lock > 0)
+        close(link->lock);
     link->connected = false;
+    link->lock = 0;
+}
+
+/* Two programs on one serial line would take each other's replies, and change its settings under each other's hands:
+ * who has the lock has the line. */
+static bool own_line(modbus_link *link)
+{
+    link->lock = open(link->path, O_RDWR | O_NOCTTY | O_NONBLOCK | O_CLOEXEC);
+    if (link->lock < 0)
+        return false;
+    if (flock(link->lock, LOCK_EX | LOCK_NB) == 0 || errno != EWOULDBLOCK)
+        return true;
+    errno = EBUSY;
+    return false;
 }
 
 static bil_outcome dial(void *ctx, bil_result *result)
@@ -22,19 +41,12 @@ static bil_outcome dial(void *ctx, bil_result *result)
     modbus_link *link = ctx;
     hang_up(link);
     errno = 0;
-    int failed = modbus_connect(link->context);
+    bool failed = (link->serial && !own_line(link)) || modbus_connect(link->context) != 0;
     link->connect_errno = failed ? errno : 0;
     if (failed) {
-        result->cause = errno == EBUSY ? BIL_E_LINE_IN_USE : BIL_E_NOT_REACHABLE;
-        result->code = (uint32_t)errno;
-        return BIL_NOT_SENT;
-    }
-    /* One owner a line: two programs on one serial line would take each other's replies. */
-    if (link->serial && flock(modbus_get_socket(link->context), LOCK_EX | LOCK_NB) != 0 && errno == EWOULDBLOCK) {
-        modbus_close(link->context);
-        link->connect_errno = EBUSY;
-        result->cause = BIL_E_LINE_IN_USE;
-        result->code = EBUSY;
+        hang_up(link);
+        result->cause = link->connect_errno == EBUSY ? BIL_E_LINE_IN_USE : BIL_E_NOT_REACHABLE;
+        result->code = (uint32_t)link->connect_errno;
         return BIL_NOT_SENT;
     }
     link->connected = true;
@@ -214,6 +226,7 @@ bool modbus_link_open_serial(modbus_link *link, const char *path, int speed, cha
                              bil_link *out)
 {
     *link = (modbus_link){.context = modbus_new_rtu(path, speed, parity, 8, stop_bits), .serial = true};
+    snprintf(link->path, sizeof link->path, "%s", path);
     /* 3.5 characters of 11 bits; above 19200 bits a second always 1.75 ms (Serial Line 1.02, 2.5.1.1) */
     link->silence_us = speed > 19200 ? 1750 : (int)(38500000L / (speed > 0 ? speed : 1));
     return begin(link, unit, out);

@@ -15,6 +15,8 @@ typedef struct modbus_link {
     uint8_t unit;
     int connect_errno; /* why the last connection failed, 0 when it didn't */
     uint16_t transaction;
+    char path[256]; /* of a serial line */
+    int lock;       /* held as long as the line is open; 0: none */
     int silence_us; /* of a serial line between two frames */
 } modbus_link;
 
