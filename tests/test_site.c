@@ -280,7 +280,7 @@ static void a_crowd_is_read_at_once(void **state)
     expect(0, "40 as before", sh("b read crowd --if-changed --site crowd"));
     stop_unit(7);
     expect(4, "40 failed", sh("b read --all --site crowd --at-once 40"));
-    expect(0, "40 doesn't answer", sh("b overview --site crowd"));
+    expect(0, "doesn't answer: 40", sh("b overview --site crowd"));
     expect(0, "\"no_answer\": 40", sh("b overview --json --site crowd"));
     expect(0, NULL, sh("b overview --html over.html --site crowd; grep -c '<svg' over.html"));
     expect(0, "40", 0);

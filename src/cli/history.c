@@ -96,22 +96,22 @@ static void put_row(story *s, copy_row *row, const copy_row *before)
         putchar(' ');
         put_cell(stdout, row->firmware, 8);
         putchar(' ');
-        put_cell(stdout, a, 9);
+        put_cell(stdout, a, 11);
         put_cell(stdout, b, 9);
         if (state == COPY_DAMAGED)
-            printf("%sdamaged: cut or altered%s ", bad(), plain());
+            printf("%sdamaged: cut or altered%s · ", bad(), plain());
         if (row->place == 1)
-            printf("first ");
+            printf("first · ");
         if (m.proved)
-            printf("proved ");
+            printf("proved · ");
         if (m.is_signed)
-            printf("signed ");
+            printf("signed · ");
         if (m.taken_in)
-            printf("taken in ");
+            printf("taken in · ");
         if (other_unit)
-            printf("%sother unit: %s%s ", warn(), row->serial, plain());
+            printf("%sother unit: %s%s · ", warn(), row->serial, plain());
         if (row->unreadable)
-            printf("%s%d unreadable%s ", warn(), row->unreadable, plain());
+            printf("%s%d unreadable%s · ", warn(), row->unreadable, plain());
         printf("%s\n", row->why);
         size_t i;
         json_t *note;
@@ -151,7 +151,7 @@ static void put_head(const device_row *row, bool baseline)
         printf("No copy yet. Make one: bilancia read %s\n", row->name);
         return;
     }
-    printf("      #  when (UTC)       by         firmware vs before %s\n", baseline ? "vs ★     " : "");
+    printf("     #  when (UTC)       by         firmware vs before  %s\n", baseline ? "vs ★" : "");
 }
 
 static int run(const command *self, int argc, const char **argv)

@@ -22,6 +22,26 @@ static const char *colour_of(overview_state state)
     }
 }
 
+/* Words on lines of the screen's width, each begun with so many blanks. */
+static void put_wrapped(const char *text, int indent)
+{
+    size_t most = screen_width() - (size_t)indent, used = 0;
+    while (*text) {
+        size_t word = strcspn(text, " ");
+        if (used == 0 || used + 1 + word > most) {
+            printf("%s%*s", used ? "\n" : "", indent, "");
+            used = 0;
+        } else {
+            putchar(' ');
+            used++;
+        }
+        printf("%.*s", (int)word, text);
+        used += word;
+        text += word + (text[word] == ' ');
+    }
+    putchar('\n');
+}
+
 static void put_row(const overview_row *row)
 {
     char age[64] = "none yet", state[SET_TEXT + 100];
@@ -42,7 +62,7 @@ static void put_row(const overview_row *row)
     put_cell(stdout, age, 15);
     printf(" %s\n", state);
     if (row->why[0])
-        printf("%52s%s\n", "", row->why);
+        put_wrapped(row->why, 4);
 }
 
 static void put_table(const overview *o)
@@ -55,11 +75,11 @@ static void put_table(const overview *o)
     printf("  %-20s %-12s %-15s %s\n", "device", "group", "last copy", "state");
     for (size_t i = 0; i < o->count; i++)
         put_row(&o->rows[i]);
-    printf("%zu device%s, %d cop%s:", o->count, o->count == 1 ? "" : "s", o->copies, o->copies == 1 ? "y" : "ies");
+    printf("%zu device%s, %d cop%s;", o->count, o->count == 1 ? "" : "s", o->copies, o->copies == 1 ? "y" : "ies");
     const char *between = " ";
     for (int i = 0; i < OVERVIEW_STATE_COUNT; i++)
         if (o->states[i]) {
-            printf("%s%u %s", between, o->states[i], overview_state_text((overview_state)i));
+            printf("%s%s: %u", between, overview_state_text((overview_state)i), o->states[i]);
             between = ", ";
         }
     putchar('\n');

@@ -224,7 +224,7 @@ static const char style[] =
     "table{border-collapse:collapse;width:100%}caption{text-align:left;color:var(--soft);padding:.3rem 0}"
     "th,td{text-align:left;padding:.45rem .6rem;border-bottom:1px solid var(--line);vertical-align:top}"
     "thead th{color:var(--soft);font-weight:600;border-bottom:2px solid var(--line)}"
-    "tbody th{font-weight:600}small{color:var(--soft)}"
+    "tbody th{font-weight:600}small{color:var(--soft);font-weight:400}td:nth-child(4){white-space:nowrap}"
     ".disputed,.no_answer,.damaged{color:var(--bad)}.unstored,.drifted,.no_copy{color:var(--warn)}.well{color:var(--"
     "good)}"
     ".no_baseline,.retired{color:var(--soft)}"
