@@ -20,6 +20,11 @@ int here_open(here *h, const char *given)
 
 void here_close(here *h)
 {
+    if (index_broken(&h->index)) {
+        index_forget(&h->place);
+        fprintf(stderr, "bilancia: the index of the site was damaged, so that something may be missing above\n"
+                        "  What to do: run the command again; the index is made anew.\n");
+    }
     index_close(&h->index);
 }
 

@@ -49,6 +49,7 @@ typedef struct ready {
         sqlite3_stmt *statement;
         bool used;
     } list[READY];
+    bool broken; /* a question went wrong */
 } ready;
 
 static sqlite3_stmt *make_ready(const site_index *x, const char *sql)
@@ -103,11 +104,23 @@ static sqlite3_stmt *ask(const site_index *x, const char *sql, const char *kinds
     return s;
 }
 
+/* The next row? What goes wrong marks the index as broken: it is made anew, and whoever asked is told. */
+static bool next(const site_index *x, sqlite3_stmt *s)
+{
+    int result = s ? sqlite3_step(s) : SQLITE_ERROR;
+    if (result != SQLITE_ROW && result != SQLITE_DONE)
+        ((ready *)x->ready)->broken = true;
+    return result == SQLITE_ROW;
+}
+
 static bool run(const site_index *x, sqlite3_stmt *s)
 {
     int result = s ? sqlite3_step(s) : SQLITE_ERROR;
     done(x, s);
-    return result == SQLITE_DONE || result == SQLITE_ROW;
+    bool good = result == SQLITE_DONE || result == SQLITE_ROW;
+    if (!good && result != SQLITE_READONLY)
+        ((ready *)x->ready)->broken = true;
+    return good;
 }
 
 static const char *text(sqlite3_stmt *s, int column)
@@ -247,7 +260,7 @@ static bool sync_folder(update *u, const char *device, const char *what)
     snprintf(key, sizeof key, "%s/%s", device, what);
     long long mtime = mtime_of(path), known = -1;
     sqlite3_bind_text(u->known, 1, key, -1, SQLITE_TRANSIENT);
-    if (sqlite3_step(u->known) == SQLITE_ROW)
+    if (next(u->x, u->known))
         known = sqlite3_column_int64(u->known, 0);
     sqlite3_reset(u->known);
     if (known == mtime && mtime != 0)
@@ -261,7 +274,7 @@ static bool sync_folder(update *u, const char *device, const char *what)
                                    : "SELECT file FROM notes WHERE device = ? ORDER BY file",
                             "s", device);
     /* both lists are sorted: what is in one alone is new, or gone */
-    bool more = sqlite3_step(old) == SQLITE_ROW;
+    bool more = next(u->x, old);
     arena gone = {0};
     struct name {
         struct name *next;
@@ -277,10 +290,10 @@ static bool sync_folder(update *u, const char *device, const char *what)
             *name = (struct name){first_gone, arena_text(&gone, text(old, 0), strlen(text(old, 0)))};
             first_gone = name;
             changed = true;
-            more = sqlite3_step(old) == SQLITE_ROW;
+            more = next(u->x, old);
         } else {
             at++;
-            more = sqlite3_step(old) == SQLITE_ROW;
+            more = next(u->x, old);
         }
     }
     done(u->x, old);
@@ -319,7 +332,7 @@ static void put_in_order(update *u, const char *device)
             "SELECT digest, parent, file FROM copies WHERE device = ?1 AND digest NOT IN (SELECT about FROM "
             "notes WHERE device = ?1 AND kind = 'deleted') ORDER BY at, digest",
             "s", device);
-    while (sqlite3_step(s) == SQLITE_ROW) {
+    while (next(u->x, s)) {
         if (count == room) {
             room = room ? 2 * room : 64;
             link_row *more = realloc(rows, room * sizeof *rows);
@@ -384,7 +397,7 @@ static json_t *heads(const site_index *x, const char *device, const char *kind)
     json_t *all = json_array(), *left = json_array();
     sqlite3_stmt *s =
         ask(x, "SELECT id, body FROM notes WHERE device = ? AND kind = ? ORDER BY at, id", "ss", device, kind);
-    while (sqlite3_step(s) == SQLITE_ROW)
+    while (next(x, s))
         json_array_append_new(all, json_pack("{s:s,s:o?}", "id", text(s, 0), "note", json_loads(text(s, 1), 0, NULL)));
     done(x, s);
     size_t i, k;
@@ -459,7 +472,7 @@ static void sync_devices(update *u)
     /* folders that are gone */
     sqlite3_stmt *s = ask(u->x, "SELECT folder FROM devices ORDER BY folder", "");
     size_t at = 0;
-    while (sqlite3_step(s) == SQLITE_ROW) {
+    while (next(u->x, s)) {
         while (at < count && strcmp(folders[at], text(s, 0)) < 0)
             at++;
         if (at < count && strcmp(folders[at], text(s, 0)) == 0)
@@ -502,7 +515,7 @@ static void set_up(sqlite3 *db)
 static bool usable(const site_index *x)
 {
     sqlite3_stmt *s = ask(x, "PRAGMA user_version", "");
-    bool good = s && sqlite3_step(s) == SQLITE_ROW && sqlite3_column_int(s, 0) == VERSION;
+    bool good = next(x, s) && sqlite3_column_int(s, 0) == VERSION;
     done(x, s);
     return good;
 }
@@ -547,6 +560,11 @@ static bool build(site_index *x, const char *path)
     return good && open_at(x, path, SQLITE_OPEN_READWRITE);
 }
 
+bool index_broken(const site_index *x)
+{
+    return x->ready && ((const ready *)x->ready)->broken;
+}
+
 static bool open_in_memory(site_index *x)
 {
     return open_at(x, ":memory:", SQLITE_OPEN_READWRITE | SQLITE_OPEN_CREATE) && create(x) && refresh(x) &&
@@ -558,7 +576,7 @@ int index_open(site_index *x, const site *s, char *why, size_t size)
     char path[STORAGE_PATH];
     *x = (site_index){.site = s};
     site_path(s, "", file_name, path);
-    if (open_at(x, path, SQLITE_OPEN_READWRITE) && usable(x) && refresh(x))
+    if (open_at(x, path, SQLITE_OPEN_READWRITE) && usable(x) && refresh(x) && !index_broken(x))
         return BIL_OK;
     index_close(x);
     if (build(x, path))
@@ -614,7 +632,7 @@ static void take_copy(sqlite3_stmt *s, copy_row *row)
 
 static bool first_copy(const site_index *x, sqlite3_stmt *s, copy_row *row)
 {
-    bool found = s && sqlite3_step(s) == SQLITE_ROW;
+    bool found = next(x, s);
     if (found)
         take_copy(s, row);
     done(x, s);
@@ -654,7 +672,7 @@ void index_devices(site_index *x, bool (*each)(void *ctx, const device_row *row)
             "ORDER BY name, folder",
             "");
     bool more = true;
-    while (more && sqlite3_step(s) == SQLITE_ROW) {
+    while (more && next(x, s)) {
         static device_row row;
         take_device(x, s, &row);
         more = each(ctx, &row);
@@ -671,7 +689,7 @@ bool index_device(site_index *x, const char *name, device_row *row)
             "WHERE name = ?1 OR folder = ?1 OR json_extract(nullif(card, ''), '$.address') = ?1 "
             "ORDER BY name = ?1 DESC, folder = ?1 DESC LIMIT 1",
             "s", name);
-    bool found = s && sqlite3_step(s) == SQLITE_ROW;
+    bool found = next(x, s);
     if (found)
         take_device(x, s, row);
     done(x, s);
@@ -685,7 +703,7 @@ void index_copies(site_index *x, const char *folder, int most, bool (*each)(void
             folder, (long long)(most ? most : -1));
     bool more = true;
     copy_row row;
-    while (more && sqlite3_step(s) == SQLITE_ROW) {
+    while (more && next(x, s)) {
         take_copy(s, &row);
         more = each(ctx, &row);
     }
@@ -719,12 +737,12 @@ int index_copy(site_index *x, const device_row *device, const char *which, copy_
     if (strcmp(which, "baseline") == 0 && device->baseline_disputed)
         return BIL_E_DISPUTED;
     sqlite3_stmt *s = ask(x, sql, "ss", device->folder, key);
-    bool found = s && sqlite3_step(s) == SQLITE_ROW;
+    bool found = next(x, s);
     if (found) {
         take_copy(s, row);
         char digest[65];
         snprintf(digest, sizeof digest, "%s", row->digest);
-        if (sqlite3_step(s) == SQLITE_ROW && strcmp(text(s, 2), digest) != 0)
+        if (next(x, s) && strcmp(text(s, 2), digest) != 0)
             found = false; /* two begin like this */
     }
     done(x, s);
@@ -750,7 +768,7 @@ copy_state index_verify(site_index *x, copy_row *row)
     copy_path(x->site, row, path);
     long long mtime = mtime_of(path), seen = -2;
     sqlite3_stmt *s = ask(x, "SELECT mtime FROM copies WHERE device = ? AND file = ?", "ss", row->device, row->file);
-    if (s && sqlite3_step(s) == SQLITE_ROW)
+    if (next(x, s))
         seen = sqlite3_column_int64(s, 0);
     done(x, s);
     if (row->state != COPY_UNSEEN && seen == mtime && mtime > 0)
@@ -805,7 +823,7 @@ int index_drift(site_index *x, const copy_row *a, const copy_row *b)
     bool swap = strcmp(a->digest, b->digest) > 0;
     const char *low = swap ? b->digest : a->digest, *high = swap ? a->digest : b->digest;
     sqlite3_stmt *s = ask(x, "SELECT count FROM drifts WHERE a = ? AND b = ?", "ss", low, high);
-    int count = s && sqlite3_step(s) == SQLITE_ROW ? sqlite3_column_int(s, 0) : -2;
+    int count = next(x, s) ? sqlite3_column_int(s, 0) : -2;
     done(x, s);
     if (count != -2)
         return count;
@@ -829,7 +847,7 @@ void index_notes(site_index *x, const char *folder, const char *kind, const char
             "?3) ORDER BY at, id",
             "sss", folder, kind ? kind : "", about ? about : "");
     bool more = true;
-    while (more && sqlite3_step(s) == SQLITE_ROW) {
+    while (more && next(x, s)) {
         json_t *note = json_loads(text(s, 1), 0, NULL);
         more = each(ctx, text(s, 0), note);
         json_decref(note);
@@ -861,7 +879,7 @@ bool index_serial_elsewhere(site_index *x, const char *model, const char *serial
 int index_count_since(site_index *x, const char *when)
 {
     sqlite3_stmt *s = ask(x, "SELECT count(*) FROM copies WHERE at > ?", "s", when);
-    int count = s && sqlite3_step(s) == SQLITE_ROW ? sqlite3_column_int(s, 0) : 0;
+    int count = next(x, s) ? sqlite3_column_int(s, 0) : 0;
     done(x, s);
     return count;
 }

@@ -5,6 +5,11 @@
 enum { READ_HOLDING = 3, READ_INPUT = 4, WRITE_ONE = 6, WRITE_MANY = 16 };
 enum { BAD_FUNCTION = 1, BAD_VALUE = 3 };
 
+static bool is_known(uint8_t function)
+{
+    return function == READ_HOLDING || function == READ_INPUT || function == WRITE_ONE || function == WRITE_MANY;
+}
+
 static size_t refuse(uint8_t function, int reason, uint8_t *reply)
 {
     reply[0] = (uint8_t)(function | 0x80);
@@ -17,7 +22,7 @@ size_t sim_answer(sim_unit *unit, uint64_t now, const uint8_t *request, size_t s
     uint16_t cells[125];
     uint8_t function = size ? request[0] : 0;
     if (size < 5)
-        return refuse(function, BAD_VALUE, reply);
+        return refuse(function, is_known(function) ? BAD_VALUE : BAD_FUNCTION, reply);
     uint16_t address = (uint16_t)(request[1] << 8 | request[2]), count = (uint16_t)(request[3] << 8 | request[4]);
     sim_reply outcome;
     bool reads = function == READ_HOLDING || function == READ_INPUT;
@@ -32,8 +37,7 @@ size_t sim_answer(sim_unit *unit, uint64_t now, const uint8_t *request, size_t s
             cells[i] = (uint16_t)(request[6 + 2 * i] << 8 | request[7 + 2 * i]);
         outcome = sim_write(unit, now, 0, address, count, cells);
     } else {
-        return refuse(function, reads || function == WRITE_ONE || function == WRITE_MANY ? BAD_VALUE : BAD_FUNCTION,
-                      reply);
+        return refuse(function, is_known(function) ? BAD_VALUE : BAD_FUNCTION, reply);
     }
     if (outcome == SIM_DEAD)
         return 0;
