@@ -97,6 +97,42 @@ static void copies_have_a_history(void **state)
     expect(0, "sound", sh("b site check --site mill"));
 }
 
+/* Whatever is done, the index that was brought up to date says the same as one made from the files. */
+static void the_index_says_what_the_files_say(void **state)
+{
+    (void)state;
+    make_mill();
+    expect(0, NULL, sh("b read --all --site mill && cp -r mill other"));
+    static const char *const deeds[] = {
+        "b read crusher --site mill",
+        "b read kneading --site mill",
+        "b read --all --if-changed --site mill",
+        "b baseline crusher#last --site mill",
+        "b baseline crusher#%u --site mill",
+        "b note kneading#last 'round %u' --site mill",
+        "b delete crusher#%u --yes --site mill",
+        "b device change kneading --group g%u --site mill",
+        "b simulate --at unit0.ctl set limit.torque %u.0",
+        "b read crusher --site other; b baseline crusher --site other; b share other --site mill",
+        "rm -f $(ls mill/devices/kneading/copies/* | tail -n 1)",
+        "head -c 500 $(ls mill/devices/crusher/copies/* | tail -n 1) > mill/devices/crusher/copies/cut-%u.bset",
+    };
+    dice d = {11};
+    for (unsigned i = 0; i < rounds(30); i++) {
+        char deed[300];
+        const char *deed_of = deeds[roll_below(&d, sizeof deeds / sizeof deeds[0])], *number = strstr(deed_of, "%u");
+        snprintf(deed, sizeof deed, "%.*s%u%s", (int)(number ? number - deed_of : 0), deed_of, 2 + roll_below(&d, 6),
+                 number ? number + 2 : "");
+        if (!number)
+            snprintf(deed, sizeof deed, "%s", deed_of);
+        sh("%s", deed); /* some are refused */
+        static const char *const say = "(b overview --json --site mill; b history crusher --json --all --site mill; "
+                                       "b history kneading --json --all --site mill)";
+        if (sh("%s > kept; rm mill/.index.sqlite; %s > made; cmp kept made", say, say) != 0)
+            fail_msg("after \"%s\" the index says something else: %s", deed, output);
+    }
+}
+
 /* Copies follow their parents, whatever the clocks said. */
 static void clocks_that_jump_back(void **state)
 {
@@ -548,12 +584,19 @@ static int tear_down(void **state)
 int main(void)
 {
     const struct CMUnitTest tests[] = {
-        cmocka_unit_test(copies_have_a_history),     cmocka_unit_test(clocks_that_jump_back),
-        cmocka_unit_test(two_places_become_one),     cmocka_unit_test(nothing_is_lost),
-        cmocka_unit_test(killed_at_any_moment),      cmocka_unit_test(sixteen_units_on_one_line),
-        cmocka_unit_test(a_crowd_is_read_at_once),   cmocka_unit_test(watching),
-        cmocka_unit_test(a_kit_is_whole_or_refused), cmocka_unit_test(signatures_count),
-        cmocka_unit_test(sites_that_are_wrong),      cmocka_unit_test(thinning_follows_the_rule),
+        cmocka_unit_test(copies_have_a_history),
+        cmocka_unit_test(the_index_says_what_the_files_say),
+        cmocka_unit_test(clocks_that_jump_back),
+        cmocka_unit_test(two_places_become_one),
+        cmocka_unit_test(nothing_is_lost),
+        cmocka_unit_test(killed_at_any_moment),
+        cmocka_unit_test(sixteen_units_on_one_line),
+        cmocka_unit_test(a_crowd_is_read_at_once),
+        cmocka_unit_test(watching),
+        cmocka_unit_test(a_kit_is_whole_or_refused),
+        cmocka_unit_test(signatures_count),
+        cmocka_unit_test(sites_that_are_wrong),
+        cmocka_unit_test(thinning_follows_the_rule),
     };
     return cmocka_run_group_tests_name("site", tests, set_up, tear_down);
 }

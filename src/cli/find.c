@@ -146,7 +146,10 @@ static void put_hit(telling *t, const finder_hit *hit, bool alone)
     if (hit->end == FINDER_DEVICE) {
         printf("%s✓%s %-34s %s %s, firmware %s, serial number %s%s%s\n", good(), plain(), hit->address, hit->vendor,
                hit->model, hit->firmware, hit->serial, hit->name[0] ? ", " : "", hit->name);
-        printf("%37s%s\n", "", known[0] ? known : "not in the site");
+        if (known[0])
+            printf("%37s%s\n", "", known);
+        else if (t->h)
+            printf("%37snot in the site: bilancia device add NAME \"%s\"\n", "", hit->address);
     } else if (hit->end == FINDER_UNKNOWN || hit->end == FINDER_REFUSED) {
         printf("%s?%s %-34s %s\n", warn(), plain(), hit->address, bil_error_text(hit->error));
     } else if (alone) {
