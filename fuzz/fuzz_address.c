@@ -22,7 +22,15 @@ int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size)
             abort();
         return 0;
     }
-    if (!address_is_device(text) || a.unit < 0 || a.unit > 247 || strchr(text, '@') || !a.host[0] || atoi(a.port) < 1)
+    if (!address_is_device(text) || a.unit < 0 || a.unit > 247 || strchr(text, '@'))
+        abort();
+    if (a.serial ? a.path[0] != '/' || a.unit == 0 || a.speed < 1200 || a.speed > 115200
+                 : !a.host[0] || atoi(a.port) < 1)
+        abort();
+    char again[ADDRESS_TEXT]; /* the text of an address is that address */
+    address b;
+    address_text(&a, again);
+    if (address_parse(again, &b, why, sizeof why) != BIL_OK || memcmp(&a, &b, sizeof a) != 0)
         abort();
     return 0;
 }
