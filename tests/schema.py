@@ -1,11 +1,15 @@
-"""Sets and descriptions against their JSON Schemas, with a validator that isn't ours.  schema.py SOURCE SET..."""
+"""Sets, descriptions and answers of compare (FILE.json) against their JSON Schemas, with a validator that isn't ours.
+
+schema.py SOURCE SET... [FILE.json...]"""
 import json
 import sys
 
 import jsonschema
 import yaml
 
-source, sets = sys.argv[1], sys.argv[2:]
+source = sys.argv[1]
+sets = [name for name in sys.argv[2:] if name.endswith(".bset")]
+answers = [name for name in sys.argv[2:] if name.endswith(".json")]
 with open(source + "/docs/schema/set-line.json") as f:
     schema = json.load(f)
 jsonschema.Draft202012Validator.check_schema(schema)
@@ -37,6 +41,15 @@ for model in ("ed-30", "ec-8"):
     errors = list(description_validator.iter_errors(document))
     if errors:
         sys.exit(f"{model}: {list(errors[0].path)}: {errors[0].message}")
+
+with open(source + "/docs/schema/compare.json") as f:
+    schema = json.load(f)
+jsonschema.Draft202012Validator.check_schema(schema)
+for name in answers:
+    with open(name, encoding="utf-8") as f:
+        errors = list(jsonschema.Draft202012Validator(schema).iter_errors(json.load(f)))
+    if errors:
+        sys.exit(f"{name}: {list(errors[0].path)}: {errors[0].message}")
 
 # and the schemas refuse what is wrong
 wrong_lines = [

@@ -106,7 +106,23 @@ static void read_show_compare(void **state)
     assert_string_equal(text_of(row, "id"), "limit.torque");
     assert_string_equal(text_of(json_object_get(row, "left"), "value"), "180.0");
     assert_string_equal(text_of(json_object_get(row, "right"), "value"), "95.0");
+    assert_true(json_is_true(json_object_get(row, "safety")));
     json_decref(json);
+    /* what matters, and what is looked at alone */
+    expect(1, "1 safety-relevant", sh("b compare %s %s", copy, address[0]));
+    expect(1, "1 differ: 1 changed; 0 equal", sh("b compare --match 'ramp.u?' %s %s", copy, address[0]));
+    expect(1, "1 differ", sh("b compare --group limit %s %s", copy, address[0]));
+    expect(0, "equal: 1 value", sh("b compare --match 'ramp.down' %s %s", copy, address[0]));
+    expect(0, "equal", sh("b compare --group lim %s %s", copy, address[0]));
+    expect(1, "! limit.torque", sh("b compare --safety %s %s", copy, address[0]));
+    expect(0, "equal", sh("b compare --class place %s %s", copy, address[0]));
+    expect(2, "a class is", sh("b compare --class colour %s %s", copy, address[0]));
+    expect(0, NULL,
+           sh("b compare --json %s %s > 1.json; b compare --all --json %s %s > 2.json; b compare --json %s %s > 3.json",
+              copy, address[0], copy, address[0], address[2], address[3]));
+    expect(0, " 0 failed",
+           sh("/usr/bin/python3 %s/tests/schema.py %s %s 1.json 2.json 3.json; rm ?.json", BILANCIA_SOURCE,
+              BILANCIA_SOURCE, copy));
 }
 
 static void write_back_with_proof(void **state)

@@ -1,4 +1,5 @@
 /* bilancia compare: any two of device and saved copy. */
+#include <fnmatch.h>
 #include <jansson.h>
 #include <stdlib.h>
 #include <string.h>
@@ -16,8 +17,14 @@ typedef struct side {
 } side;
 
 typedef struct counts {
-    unsigned relation[BIL_RELATION_COUNT], apart, differing;
+    unsigned relation[BIL_RELATION_COUNT], apart, differing, safety, hold, restart;
 } counts;
+
+/* What is looked at; NULL and false: everything. */
+typedef struct filter {
+    char *group, *match, *cls;
+    int safety;
+} filter;
 
 static int open_device(side *s, const models *m)
 {
@@ -66,6 +73,31 @@ static bool meant_to_differ(bil_class cls, bool same_unit)
     return cls == BIL_CLASS_UNIT || (!same_unit && (cls == BIL_CLASS_PLACE || cls == BIL_CLASS_CALIBRATION));
 }
 
+/* BIL_SAFETY, BIL_NEEDS_HOLD, BIL_NEEDS_RESTART, as far as a description of either side is at hand. */
+static uint8_t weight_of(const bil_item *item, const side *left, const side *right)
+{
+    const bil_description *d = left->description ? left->description : right->description;
+    int32_t index = d ? bil_description_find(d, item->id.text, item->id.length) : -1;
+    return index < 0 ? 0 : d->params[index].flags & (BIL_SAFETY | BIL_NEEDS_HOLD | BIL_NEEDS_RESTART);
+}
+
+static bool passes(const filter *f, const bil_item *item, uint8_t weight)
+{
+    char id[BIL_ID_MAX + 1];
+    if (f->safety && !(weight & BIL_SAFETY))
+        return false;
+    if (f->cls && strcmp(f->cls, bil_class_name(item->cls)) != 0)
+        return false;
+    size_t length = f->group ? strlen(f->group) : 0;
+    if (f->group &&
+        (item->id.length <= length || memcmp(item->id.text, f->group, length) != 0 || item->id.text[length] != '.'))
+        return false;
+    if (!f->match)
+        return true;
+    bil_str_plain(item->id, id, sizeof id);
+    return fnmatch(f->match, id, 0) == 0;
+}
+
 static void put_side(FILE *out, const char *which, const side *s)
 {
     char age[64];
@@ -75,7 +107,8 @@ static void put_side(FILE *out, const char *which, const side *s)
             s->origin.firmware, s->origin.serial, s->is_device ? "" : ", read ", s->is_device ? "" : age);
 }
 
-static void put_row(FILE *out, const bil_difference *d, const side *left, const side *right, char *group)
+static void put_row(FILE *out, const bil_difference *d, const side *left, const side *right, uint8_t weight,
+                    char *group)
 {
     const bil_item *item = d->left ? d->left : d->right;
     char id[BIL_ID_MAX + 1], name[512], a[2 * BIL_VALUE_TEXT] = "—", b[2 * BIL_VALUE_TEXT] = "—";
@@ -91,7 +124,8 @@ static void put_row(FILE *out, const bil_difference *d, const side *left, const 
         group[length] = '\0';
         fprintf(out, "%s%s%s\n", bold(), group, plain());
     }
-    put_pair(out, &(pair){bil_relation_mark(d->relation), id, name, "left", a, "right", b});
+    const char *mark = d->relation != BIL_REL_EQUAL && weight & BIL_SAFETY ? "!" : bil_relation_mark(d->relation);
+    put_pair(out, &(pair){mark, id, name, "left", a, "right", b});
 }
 
 static json_t *value_json(const bil_item *item, const bil_description *description)
@@ -110,16 +144,18 @@ static json_t *value_json(const bil_item *item, const bil_description *descripti
 }
 
 static void put_json_row(FILE *out, const bil_difference *d, const side *left, const side *right, bool apart,
-                         bool first)
+                         uint8_t weight, bool first)
 {
     const bil_item *item = d->left ? d->left : d->right;
     char name[512], unit[64];
     bil_str_plain(item->name, name, sizeof name);
     bil_str_plain(item->unit, unit, sizeof unit);
-    json_t *row = json_pack("{s:s%,s:s,s:s,s:s,s:s,s:b,s:o,s:o}", "id", item->id.text, item->id.length, "name", name,
-                            "unit", unit, "class", bil_class_name(item->cls), "relation",
-                            bil_relation_name(d->relation), "meant_to_differ", apart, "left",
-                            value_json(d->left, left->description), "right", value_json(d->right, right->description));
+    json_t *row =
+        json_pack("{s:s%,s:s,s:s,s:s,s:s,s:b,s:b,s:b,s:b,s:o,s:o}", "id", item->id.text, item->id.length, "name", name,
+                  "unit", unit, "class", bil_class_name(item->cls), "relation", bil_relation_name(d->relation),
+                  "meant_to_differ", apart, "safety", (weight & BIL_SAFETY) != 0, "needs_hold",
+                  (weight & BIL_NEEDS_HOLD) != 0, "needs_restart", (weight & BIL_NEEDS_RESTART) != 0, "left",
+                  value_json(d->left, left->description), "right", value_json(d->right, right->description));
     fprintf(out, first ? "\n    " : ",\n    ");
     json_dumpf(row, out, JSON_COMPACT);
     json_decref(row);
@@ -153,6 +189,12 @@ static void put_totals(FILE *out, const counts *n)
             }
         fprintf(out, "; %u equal", n->relation[BIL_REL_EQUAL]);
     }
+    if (n->safety)
+        fprintf(out, "; %s!%s %u safety-relevant", warn(), plain(), n->safety);
+    if (n->hold)
+        fprintf(out, "; %u to be written only while held", n->hold);
+    if (n->restart)
+        fprintf(out, "; %u act only after a restart", n->restart);
     if (n->apart)
         fprintf(out, "; %u meant to differ between units", n->apart);
     putc('\n', out);
@@ -176,13 +218,14 @@ static void say_spooled(FILE *spool)
         fwrite(bytes, 1, got, stdout);
 }
 
-static int merge_sides(FILE *out, side *left, side *right, bool all, bool json, counts *n)
+static int merge_sides(FILE *out, side *left, side *right, const filter *f, bool all, bool json, counts *n)
 {
+    bool filtered = f->group || f->match || f->cls || f->safety;
     bool same_unit = strcmp(left->origin.serial, right->origin.serial) == 0;
     bil_compare merge;
     set_pair files = {&left->set, &right->set};
     bil_compare_init(&merge, side_source(left), side_source(right));
-    if (!all && !left->is_device && !right->is_device)
+    if (!all && !filtered && !left->is_device && !right->is_device)
         merge.skip = set_pair_skip(&files);
     bil_difference d;
     char group[BIL_ID_MAX + 1] = "";
@@ -191,14 +234,22 @@ static int merge_sides(FILE *out, side *left, side *right, bool all, bool json, 
     while ((got = bil_compare_next(&merge, &d)) == 1) {
         const bil_item *item = d.left ? d.left : d.right;
         bool differs = d.relation != BIL_REL_EQUAL, apart = differs && meant_to_differ(item->cls, same_unit);
+        uint8_t weight = differs || filtered || all ? weight_of(item, left, right) : 0;
+        if (filtered && !passes(f, item, weight)) {
+            merge.count[d.relation]--;
+            continue;
+        }
+        n->safety += differs && !apart && weight & BIL_SAFETY;
+        n->hold += differs && !apart && weight & BIL_NEEDS_HOLD;
+        n->restart += differs && !apart && weight & BIL_NEEDS_RESTART;
         n->apart += apart;
         n->differing += differs && !apart;
         n->relation[d.relation] += differs && !apart;
         if (json && (all || differs)) {
-            put_json_row(out, &d, left, right, apart, first);
+            put_json_row(out, &d, left, right, apart, weight, first);
             first = false;
         } else if (!json && (all || (differs && !apart))) {
-            put_row(out, &d, left, right, group);
+            put_row(out, &d, left, right, weight, group);
             first = false;
         }
     }
@@ -208,7 +259,7 @@ static int merge_sides(FILE *out, side *left, side *right, bool all, bool json, 
     return got < 0 ? say_error("", -got, (merge.failed_side ? right : left)->set.why) : EXIT_DONE;
 }
 
-static int compare_sides(side *left, side *right, bool all, bool json)
+static int compare_sides(side *left, side *right, const filter *f, bool all, bool json)
 {
     counts n = {0};
     FILE *out = tmpfile();
@@ -224,7 +275,7 @@ static int compare_sides(side *left, side *right, bool all, bool json)
         put_side(out, "Right", right);
         putc('\n', out);
     }
-    int code = merge_sides(out, left, right, all, json, &n);
+    int code = merge_sides(out, left, right, f, all, json, &n);
     if (json)
         put_json_totals(out, &n);
     else
@@ -240,10 +291,16 @@ static int compare_sides(side *left, side *right, bool all, bool json)
 static int run(const command *self, int argc, const char **argv)
 {
     int all = 0, json = 0;
+    filter f = {0};
     char *description = NULL, *given = NULL;
     static char places[2][STORAGE_PATH];
     struct poptOption options[] = {
         {"all", 'a', POPT_ARG_NONE, &all, 0, "equal values too", NULL},
+        {"group", 'g', POPT_ARG_STRING, &f.group, 0, "this group of parameters alone", "GROUP"},
+        {"match", 'm', POPT_ARG_STRING, &f.match, 0, "parameters whose id fits alone: * and ? stand for anything",
+         "PATTERN"},
+        {"class", 0, POPT_ARG_STRING, &f.cls, 0, "setup, place, calibration or unit alone", "CLASS"},
+        {"safety", 0, POPT_ARG_NONE, &f.safety, 0, "safety-relevant ones alone", NULL},
         {"description", 'd', POPT_ARG_STRING, &description, 0, "a description to try first", "FILE"},
         SITE_OPTION(given),
         JSON_OPTION(json),
@@ -253,6 +310,8 @@ static int run(const command *self, int argc, const char **argv)
     int code = call_begin(&c, self, argc, argv, options, 2, 2);
     if (code >= 0)
         return code;
+    if (f.cls && bil_class_from_name(f.cls, strlen(f.cls)) < 0)
+        return call_end(&c, say_error(f.cls, BIL_E_CALL, "a class is setup, place, calibration or unit"));
     models m;
     int error = models_at_hand(&m, description, given);
     for (int i = 0; i < 2 && !error; i++)
@@ -270,7 +329,7 @@ static int run(const command *self, int argc, const char **argv)
                          sides[0].origin.model, sides[1].origin.model);
                 code = say_error("", BIL_E_OTHER_MODEL, why);
             } else {
-                code = compare_sides(&sides[0], &sides[1], all, json);
+                code = compare_sides(&sides[0], &sides[1], &f, all, json);
             }
             side_close(&sides[1]);
         }
