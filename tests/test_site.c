@@ -214,6 +214,14 @@ static void merge(const char *by_what)
     /* somebody decides: then there is one again, wherever that comes to be known */
     expect(0, NULL, sh("b baseline crusher#2 --site mill && b share other --site mill"));
     expect(0, "Saved copy", sh("b show crusher#baseline --site other"));
+    /* a record that was brought when its write was half done goes on when it is brought again */
+    expect(0, NULL,
+           sh("mkdir -p mill/devices/crusher/records; cd mill/devices/crusher/records; seq 1 30000 > grown.brec; cd "
+              "../../../..; "
+              "b share other --site mill; seq 30001 60000 >> mill/devices/crusher/records/grown.brec; b share other "
+              "--site mill; "
+              "seq 1 60000 | cmp other/devices/crusher/records/grown.brec - && b share mill --site other && "
+              "seq 1 60000 | cmp mill/devices/crusher/records/grown.brec -"));
     /* deleted here, deleted there */
     expect(0, NULL, sh("b delete crusher#3 --yes --site mill && b share other --site mill"));
     assert_int_equal(count_of("other", "crusher"), 2);
@@ -398,12 +406,24 @@ static void signatures_count(void **state)
         sh("rm -f *.pem; b read crusher --site mill; b sign make-key anna --key anna.pem --site mill; "
            "b sign make-key bruno --key bruno.pem --site mill; b device change crusher --signed-by anna --site mill"));
     static const char write[] = "BILANCIA_PASSWORD=mill-30 b write crusher#1 crusher --yes --site mill";
-    expect(3, "isn't signed by it", sh(write));
+    expect(3, "isn't signed by it", sh("%s", write));
     expect(0, "signed", sh("b sign crusher#1 --key bruno.pem --site mill"));
-    expect(3, "isn't signed by it", sh(write)); /* by somebody else */
+    expect(3, "isn't signed by it", sh("%s", write)); /* by somebody else */
     expect(0, "signed", sh("b sign crusher#1 --key anna.pem --site mill"));
-    expect(0, "verified", sh(write));
+    expect(0, "verified", sh("%s", write));
     expect(3, "another key under this name", sh("b sign make-key anna --key again.pem --site mill"));
+    /* somebody slips in a key of the same name, dated before all others: then neither counts, until it is taken away */
+    expect(0, NULL,
+           sh("cd mill/notes && python3 - <<'P'\n"
+              "import hashlib, json\n"
+              "note = {'bilancia_note': 0, 'kind': 'key', 'name': 'anna', 'public': '00' * 32, 'when': "
+              "'2001-01-01T00:00:00Z', 'who': 'x'}\n"
+              "text = json.dumps(note, sort_keys=True, separators=(',', ':'))\n"
+              "open('20010101T000000Z-%%s.json' %% hashlib.sha256(text.encode()).hexdigest()[:12], 'w').write(text)\n"
+              "P"));
+    expect(3, "doesn't fit", sh("%s", write));
+    expect(0, NULL, sh("rm mill/notes/2001*"));
+    expect(0, "verified", sh("%s", write));
     expect(3, "doesn't know this key",
            sh("openssl genpkey -algorithm ed25519 -out own.pem; b sign crusher#1 --key own.pem --site mill"));
     /* openssl itself finds the signature right */
@@ -492,6 +512,15 @@ static void sites_that_are_wrong(void **state)
               "sed -i 's/180.0/181.0/' crusher/copies/*.bset && head -c 999 kneading/copies/*.bset > x && cat x > "
               "kneading/copies/cut.bset && rm x && "
               "for f in crusher/notes/*.json; do sed -i 's/milling/drying/' $f; done"));
+    expect(0, NULL,
+           sh("cd mill/devices/kneading/notes && python3 - <<'P'\n"
+              "import hashlib, json\n"
+              "note = {'bilancia_note': 0, 'kind': 'note', 'text': '\\033[2Jgone', 'when': '2026-01-01T00:00:00Z', "
+              "'who': 'x'}\n"
+              "text = json.dumps(note, sort_keys=True, separators=(',', ':'))\n"
+              "open('20260101T000000Z-%%s.json' %% hashlib.sha256(text.encode()).hexdigest()[:12], 'w').write(text)\n"
+              "P\n"
+              "cd ../../../..; b history kneading --site mill | grep -c gone | grep -x 0"));
     expect(6, "readme.txt", sh("b site check --site mill"));
     expect(0, "cut or altered", sh("b site check --site mill; true"));
     expect(0, "isn't what its name says", 0);

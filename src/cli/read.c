@@ -46,8 +46,7 @@ static void print_json(const device *dev, const set_origin *o, const char *path,
                        const bil_job_progress *p, bool complete)
 {
     char digest[2 * BIL_SHA256 + 1];
-    for (int i = 0; i < BIL_SHA256; i++)
-        snprintf(digest + 2 * i, 3, "%02x", totals->values_digest[i]);
+    set_digest_hex(totals->values_digest, digest);
     json_t *unreadable = json_array();
     for (uint16_t i = 0; i < dev->image.description->count; i++)
         if (dev->image.state[i] == BIL_UNREADABLE)
@@ -84,17 +83,6 @@ static void look_around(target *t, const set_origin *o, bool well, bool unstored
         printf("%s!%s the device says: not stored yet. A power cut loses what was changed\n", warn(), plain());
 }
 
-static bool says_unstored(device *dev)
-{
-    const bil_description *d = dev->description;
-    uint32_t value = 0;
-    if (d->unstored == BIL_NONE || device_look(dev, d->unstored) != BIL_OK)
-        return false;
-    for (size_t i = 0; i < d->params[d->unstored].format.size; i++)
-        value = value << 8 | bil_image_raw(&dev->image, d->unstored)[i];
-    return value == d->unstored_value;
-}
-
 static int save(device *dev, const bil_job_progress *p, target *t, const char *who, const char *why, bool json)
 {
     set_origin o = {.scope = "all"};
@@ -111,7 +99,7 @@ static int save(device *dev, const bil_job_progress *p, target *t, const char *w
         site_copy_name(&o, name, sizeof name);
         snprintf(o.parent, SET_TEXT, "%s", t->owner.copies ? t->owner.last.digest : "");
     }
-    bool unstored = t->h && says_unstored(dev);
+    bool unstored = t->h && device_says_unstored(dev);
     bil_set_totals totals;
     int error = set_file_save(&dev->image, &o, folder, name, path, &totals);
     if (error)

@@ -61,12 +61,6 @@ static bool check_note(void *ctx, const char *id, const json_t *note)
     return true;
 }
 
-static bool is_ours(const char *name, const char *ending)
-{
-    size_t length = strlen(name), tail = strlen(ending);
-    return length > tail && strcmp(name + length - tail, ending) == 0;
-}
-
 static void look_for_strangers(finding *f, const char *what, const char *ending)
 {
     char folder[STORAGE_PATH], path[STORAGE_PATH + 300];
@@ -74,12 +68,13 @@ static void look_for_strangers(finding *f, const char *what, const char *ending)
     DIR *dir = opendir(folder);
     struct dirent *entry;
     while (dir && (entry = readdir(dir))) {
-        if (strcmp(entry->d_name, ".") == 0 || strcmp(entry->d_name, "..") == 0 || is_ours(entry->d_name, ending))
+        if (strcmp(entry->d_name, ".") == 0 || strcmp(entry->d_name, "..") == 0 ||
+            storage_ends_with(entry->d_name, ending))
             continue;
         snprintf(path, sizeof path, "%s/%s", folder, entry->d_name);
-        found(f, is_ours(entry->d_name, ".part") ? "leftover" : "foreign_file", path,
-              is_ours(entry->d_name, ".part") ? "a write that was broken off left it; it can be removed"
-                                              : "it doesn't belong here; it is left alone");
+        found(f, storage_ends_with(entry->d_name, ".part") ? "leftover" : "foreign_file", path,
+              storage_ends_with(entry->d_name, ".part") ? "a write that was broken off left it; it can be removed"
+                                                        : "it doesn't belong here; it is left alone");
     }
     if (dir)
         closedir(dir);

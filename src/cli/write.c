@@ -211,8 +211,7 @@ static void moment(char *out, size_t size)
 static json_t *intent_line(const write_call *w, const bil_action *action, const char *when)
 {
     char digest[2 * BIL_SHA256 + 1], serial[BIL_VALUE_TEXT], firmware[BIL_VALUE_TEXT];
-    for (int i = 0; i < BIL_SHA256; i++)
-        snprintf(digest + 2 * i, 3, "%02x", w->totals.digest[i]);
+    set_digest_hex(w->totals.digest, digest);
     bil_image_identity(&w->dev.image, BIL_ID_SERIAL, serial, sizeof serial);
     bil_image_identity(&w->dev.image, BIL_ID_FIRMWARE, firmware, sizeof firmware);
     char *whole = realpath(w->copy, NULL);

@@ -48,12 +48,22 @@ static void remember(const device *dev, char *seen, size_t size)
         snprintf(seen, size, "; it says \"%s %s\"", vendor, model);
 }
 
-static bool open_link(device *dev, const address *where)
+bool device_link(modbus_link *modbus, const address *where, bil_link *link)
 {
-    if (where->serial)
-        return modbus_link_open_serial(&dev->modbus, where->path, where->speed, where->parity, where->stop_bits,
-                                       where->unit, &dev->link);
-    return modbus_link_open(&dev->modbus, where->host, where->port, where->unit, &dev->link);
+    return where->serial ? modbus_link_open_serial(modbus, where->path, where->speed, where->parity, where->stop_bits,
+                                                   where->unit, link)
+                         : modbus_link_open(modbus, where->host, where->port, where->unit, link);
+}
+
+bool device_says_unstored(device *dev)
+{
+    const bil_description *d = dev->description;
+    uint32_t value = 0;
+    if (d->unstored == BIL_NONE || device_look(dev, d->unstored) != BIL_OK)
+        return false;
+    for (size_t i = 0; i < d->params[d->unstored].format.size; i++)
+        value = value << 8 | bil_image_raw(&dev->image, d->unstored)[i];
+    return value == d->unstored_value;
 }
 
 int device_open(device *dev, const char *text, const models *known, char *why, size_t size)
@@ -95,7 +105,7 @@ int device_open_as(device *dev, const char *text, const char *model, const model
     int error = address_parse(text, &where, why, size);
     if (error)
         return error;
-    if (!open_link(dev, &where)) {
+    if (!device_link(&dev->modbus, &where, &dev->link)) {
         snprintf(why, size, where.serial ? "the line can't be opened like this" : "host and port make no sense");
         return BIL_E_ADDRESS;
     }

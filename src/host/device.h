@@ -26,6 +26,12 @@ int device_open_as(device *dev, const char *text, const char *model, const model
 int device_look(device *dev, uint16_t param);
 void device_close(device *dev);
 
+/* The link alone: false when the address makes no sense to it. */
+bool device_link(modbus_link *modbus, const address *where, bil_link *link);
+
+/* Does the device say that values in force aren't stored yet? False where its model can't tell. */
+bool device_says_unstored(device *dev);
+
 /* A new job in memory of its own, to be freed. `config` need not name kind, description and have. */
 bil_job *device_job(device *dev, bil_job_kind kind, bil_job_config config);
 

@@ -115,20 +115,13 @@ static uint32_t patience_ms(const models *known)
     return most + 100;
 }
 
-static bool open_link(modbus_link *modbus, const address *where, bil_link *link)
-{
-    return where->serial ? modbus_link_open_serial(modbus, where->path, where->speed, where->parity, where->stop_bits,
-                                                   where->unit, link)
-                         : modbus_link_open(modbus, where->host, where->port, where->unit, link);
-}
-
 /* Does anybody answer one harmless read? */
 static bool knock(finder_hit *hit, const address *where, const models *known)
 {
     modbus_link modbus;
     bil_link link;
     bil_result result = {0};
-    if (!open_link(&modbus, where, &link))
+    if (!device_link(&modbus, where, &link))
         return false;
     modbus_link_reply_ms(&modbus, CONNECT_MS);
     bil_outcome outcome = link.ops->connect(link.ctx, &result);

@@ -62,18 +62,6 @@ static int read_all(fleet_task *task, device *dev)
     return (int)end.u.end.cause;
 }
 
-static void note_unstored(fleet_task *task, device *dev)
-{
-    const bil_description *d = dev->description;
-    if (d->unstored == BIL_NONE || device_look(dev, d->unstored) != BIL_OK)
-        return;
-    const uint8_t *raw = bil_image_raw(&dev->image, d->unstored);
-    uint32_t value = 0;
-    for (size_t i = 0; i < d->params[d->unstored].format.size; i++)
-        value = value << 8 | raw[i];
-    task->unstored = value == d->unstored_value;
-}
-
 static int save(const fleet_orders *orders, fleet_task *task, device *dev)
 {
     char folder[STORAGE_PATH], name[300];
@@ -126,7 +114,7 @@ static void read_one(const fleet_orders *orders, fleet_task *task)
             task->error = save(orders, task, &dev);
     }
     if (!task->error)
-        note_unstored(task, &dev);
+        task->unstored = device_says_unstored(&dev);
     device_close(&dev);
 }
 

@@ -62,12 +62,6 @@ void record_end(record *rec)
     rec->file = NULL;
 }
 
-static bool ends_with(const char *name, const char *ending)
-{
-    size_t length = strlen(name), tail = strlen(ending);
-    return length > tail && strcmp(name + length - tail, ending) == 0;
-}
-
 static const char *text_of(const json_t *line, const char *key)
 {
     const char *text = json_string_value(json_object_get(line, key));
@@ -114,7 +108,7 @@ bool record_find_held(const char *folder, const char *model, const char *serial,
     struct dirent *entry;
     while ((entry = readdir(dir))) {
         char name[STORAGE_PATH];
-        if (!ends_with(entry->d_name, ".brec"))
+        if (!storage_ends_with(entry->d_name, ".brec"))
             continue;
         snprintf(name, sizeof name, "%s/%s", folder, entry->d_name);
         held_story story = read_story(name, model, serial);

@@ -34,6 +34,7 @@ typedef struct key_search {
     const char *name, *hex; /* looked for: one of them */
     char found_name[SITE_NAME], found_hex[SEAL_KEY_HEX + 1];
     bool found;
+    bool disputed; /* two keys of one name, or two names of one key: times can be forged, so neither counts */
 } key_search;
 
 static bool look_at_key(void *ctx, const char *id, const json_t *note)
@@ -44,38 +45,48 @@ static bool look_at_key(void *ctx, const char *id, const json_t *note)
     const char *hex = json_string_value(json_object_get(note, "public"));
     if (!name || !hex || strlen(hex) != SEAL_KEY_HEX || (s->name ? strcmp(s->name, name) : strcmp(s->hex, hex)) != 0)
         return true;
+    s->disputed = s->disputed || (s->found && (strcmp(s->found_name, name) != 0 || strcmp(s->found_hex, hex) != 0));
     snprintf(s->found_name, sizeof s->found_name, "%s", name);
     snprintf(s->found_hex, sizeof s->found_hex, "%s", hex);
     s->found = true;
-    return false; /* the first one counts: nobody takes a name over by adding another key */
+    return true;
+}
+
+static key_search find_key(site_index *x, const char *name, const char *hex)
+{
+    key_search s = {.name = name, .hex = hex};
+    index_notes(x, "", "key", NULL, look_at_key, &s);
+    return s;
+}
+
+static int add_key(site_index *x, const char *name, const char *hex, const char *who)
+{
+    return note_add(x->site, "", "key", who, json_pack("{s:s,s:s}", "name", name, "public", hex), NULL);
 }
 
 int seal_trust(site_index *x, const char *name, const char *hex, const char *who)
 {
     uint8_t key[SIGNATURE_KEY];
-    key_search s = {.name = name};
     if (!site_name_is_good(name) || !from_hex(hex, key, sizeof key))
         return BIL_E_CALL;
-    index_notes(x, "", "key", NULL, look_at_key, &s);
+    key_search s = find_key(x, name, NULL);
     if (s.found)
-        return strcmp(s.found_hex, hex) == 0 ? BIL_OK : BIL_E_DISPUTED;
-    return note_add(x->site, "", "key", who, json_pack("{s:s,s:s}", "name", name, "public", hex), NULL);
+        return !s.disputed && strcmp(s.found_hex, hex) == 0 ? BIL_OK : BIL_E_DISPUTED;
+    return find_key(x, NULL, hex).found ? BIL_E_DISPUTED : add_key(x, name, hex, who);
 }
 
 int seal_make_key(site_index *x, const char *name, const char *path, const char *who)
 {
     uint8_t key[SIGNATURE_KEY];
     char hex[SEAL_KEY_HEX + 1];
-    key_search s = {.name = name};
     if (!site_name_is_good(name))
         return BIL_E_CALL;
-    index_notes(x, "", "key", NULL, look_at_key, &s);
-    if (s.found)
+    if (find_key(x, name, NULL).found)
         return BIL_E_DISPUTED;
     if (!signature_make_key(path, key))
         return BIL_E_FILE_WRITE;
     to_hex(key, sizeof key, hex);
-    return note_add(x->site, "", "key", who, json_pack("{s:s,s:s}", "name", name, "public", hex), NULL);
+    return add_key(x, name, hex, who);
 }
 
 /* ---- signatures ---- */
@@ -87,9 +98,8 @@ int seal_sign(site_index *x, const copy_row *copy, const char *path, const char 
     if (!signature_public(path, key))
         return BIL_E_FILE_OPEN;
     to_hex(key, sizeof key, hex);
-    key_search s = {.hex = hex};
-    index_notes(x, "", "key", NULL, look_at_key, &s);
-    if (!s.found)
+    key_search s = find_key(x, NULL, hex);
+    if (!s.found || s.disputed)
         return BIL_E_SIGNATURE;
     size_t length = message(copy->digest, text);
     if (!signature_sign(path, text, length, signature))
@@ -115,10 +125,9 @@ static bool look_at_signature(void *ctx, const char *id, const json_t *note)
     const char *by = json_string_value(json_object_get(note, "key"));
     if (!by || (c->name[0] && strcmp(by, c->name) != 0))
         return true;
-    key_search s = {.name = by};
-    index_notes(c->x, "", "key", NULL, look_at_key, &s);
+    key_search s = find_key(c->x, by, NULL);
     size_t length = message(c->digest, text);
-    bool good = s.found && from_hex(s.found_hex, key, sizeof key) &&
+    bool good = s.found && !s.disputed && from_hex(s.found_hex, key, sizeof key) &&
                 from_hex(json_string_value(json_object_get(note, "signature")), signature, sizeof signature) &&
                 signature_fits(key, text, length, signature);
     if (good)

@@ -61,19 +61,45 @@ int file_bring(const char *from, const char *folder, const char *name, bool *was
     return storage_commit(&storage, folder, done);
 }
 
+/* A record grows while its write runs, so a place may have its beginning: the rest is added. Without it a device that
+ * was let go long ago would seem held. */
+static int bring_rest(const char *from, const char *to, bool *changed)
+{
+    static char ours[BLOCK], theirs[BLOCK];
+    FILE *source = fopen(from, "rb"), *target = fopen(to, "r+b");
+    int error = source && target ? BIL_OK : BIL_E_FILE_OPEN;
+    size_t have = 1, got = 0;
+    *changed = false;
+    while (!error && have > 0) {
+        have = fread(theirs, 1, BLOCK, target);
+        got = fread(ours, 1, have ? have : BLOCK, source);
+        if (have > 0 && (got != have || memcmp(ours, theirs, have) != 0))
+            break; /* not the beginning of the other: nothing to add */
+    }
+    if (!error && have == 0 && got > 0) {
+        error = fseek(target, 0, SEEK_END) == 0 ? BIL_OK : storage_error();
+        do
+            if (!error && fwrite(ours, 1, got, target) != got)
+                error = storage_error();
+        while (!error && (got = fread(ours, 1, BLOCK, source)) > 0);
+        if (!error)
+            error = storage_sync(target);
+        *changed = !error;
+    }
+    if (source)
+        fclose(source);
+    if (target)
+        fclose(target);
+    return error;
+}
+
 /* ---- folders ---- */
 
 typedef struct sharing {
     const site *from, *to;
-    unsigned *added;
+    unsigned *added; /* files, and records that went on */
     share_count *count;
 } sharing;
-
-static bool ends_with(const char *name, const char *ending)
-{
-    size_t length = strlen(name), tail = strlen(ending);
-    return length > tail && strcmp(name + length - tail, ending) == 0;
-}
 
 /* A copy that was deleted for good stays so: its note has been brought before. */
 static bool was_deleted(const site *s, const char *device, const char *file)
@@ -84,7 +110,7 @@ static bool was_deleted(const site *s, const char *device, const char *file)
     struct dirent *entry;
     bool deleted = false, altered;
     while (!deleted && dir && (entry = readdir(dir))) {
-        if (!ends_with(entry->d_name, ".json"))
+        if (!storage_ends_with(entry->d_name, ".json"))
             continue;
         snprintf(path, sizeof path, "%s/%s", folder, entry->d_name);
         json_t *note = note_read(path, entry->d_name, id, &altered);
@@ -109,7 +135,7 @@ static int share_folder(const sharing *s, const char *device, const char *what, 
     int error = BIL_OK;
     struct dirent *entry;
     while (!error && (entry = readdir(dir))) {
-        if (entry->d_name[0] == '.' || !ends_with(entry->d_name, ending))
+        if (entry->d_name[0] == '.' || !storage_ends_with(entry->d_name, ending))
             continue;
         bool was_there, same;
         snprintf(path, sizeof path, "%s/%s", from, entry->d_name);
@@ -123,7 +149,11 @@ static int share_folder(const sharing *s, const char *device, const char *what, 
             error = file_bring(path, to, entry->d_name, &was_there, &same);
         if (!error && !was_there)
             ++*s->added;
-        if (!error && !same && strcmp(what, "records") != 0) {
+        if (!error && !same && strcmp(what, "records") == 0) {
+            bool grown;
+            error = bring_rest(path, there, &grown);
+            *s->added += grown;
+        } else if (!error && !same) {
             s->count->clashes++;
             snprintf(s->count->clash, sizeof s->count->clash, "%.*s", STORAGE_PATH - 1, path);
         }

@@ -220,6 +220,20 @@ int note_add(const site *s, const char *folder, const char *kind, const char *wh
     return error;
 }
 
+/* Notes come from other people's computers and their texts go to terminals: control characters have no place in them.
+ */
+static bool is_printable(const json_t *value)
+{
+    const char *key;
+    json_t *entry;
+    size_t i;
+    if (json_is_string(value))
+        return bil_text_is_printable(json_string_value(value), json_string_length(value));
+    json_array_foreach(value, i, entry) if (!is_printable(entry)) return false;
+    json_object_foreach((json_t *)value, key, entry) if (!is_printable(entry)) return false;
+    return true;
+}
+
 json_t *note_read(const char *path, const char *name, char id[NOTE_ID + 1], bool *altered)
 {
     *altered = true;
@@ -237,7 +251,7 @@ json_t *note_read(const char *path, const char *name, char id[NOTE_ID + 1], bool
     free(text);
     *altered = !json_is_object(json) || json_integer_value(json_object_get(json, "bilancia_note")) != FORMAT ||
                !json_is_string(json_object_get(json, "kind")) || !json_is_string(json_object_get(json, "who")) ||
-               !json_is_string(json_object_get(json, "when"));
+               !json_is_string(json_object_get(json, "when")) || !is_printable(json);
     if (*altered) {
         json_decref(json);
         return NULL;

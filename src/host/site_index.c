@@ -134,12 +134,6 @@ static void take(char *out, size_t size, sqlite3_stmt *s, int column)
     snprintf(out, size, "%s", text(s, column));
 }
 
-static bool ends_with(const char *name, const char *ending)
-{
-    size_t length = strlen(name), tail = strlen(ending);
-    return length > tail && strcmp(name + length - tail, ending) == 0;
-}
-
 static long long mtime_of(const char *path)
 {
     struct stat seen;
@@ -177,7 +171,7 @@ static char **names_in(arena *memory, const char *path, const char *ending, size
     *count = 0;
     struct dirent *entry;
     while (dir && (entry = readdir(dir))) {
-        if (entry->d_name[0] == '.' || (ending[0] && !ends_with(entry->d_name, ending)) ||
+        if (entry->d_name[0] == '.' || (ending[0] && !storage_ends_with(entry->d_name, ending)) ||
             strlen(entry->d_name) >= (ending[0] ? 256 : SITE_FOLDER))
             continue;
         if (*count == room) {

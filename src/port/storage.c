@@ -44,6 +44,12 @@ void storage_name_digest(storage_file *storage, const char *text)
     memcpy(storage->name, name, sizeof name);
 }
 
+bool storage_ends_with(const char *name, const char *ending)
+{
+    size_t length = strlen(name), tail = strlen(ending);
+    return length > tail && strcmp(name + length - tail, ending) == 0;
+}
+
 int storage_sync(FILE *file)
 {
     return fflush(file) == 0 && !ferror(file) && fsync(fileno(file)) == 0 ? BIL_OK : storage_error();

@@ -26,6 +26,9 @@ int storage_commit(storage_file *storage, const char *folder, char *path);
 /* Gives it up: nothing is left behind. */
 void storage_cancel(storage_file *storage);
 
+/* Is this the ending of a file's name that has more before it? */
+bool storage_ends_with(const char *name, const char *ending);
+
 /* Flushes what was appended and makes it durable. */
 int storage_sync(FILE *file);
 /* BIL_E_DISK_FULL or BIL_E_FILE_WRITE, by errno. */
