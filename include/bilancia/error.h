@@ -77,6 +77,7 @@
     X(84, CALL, "call", "the call is wrong", "see --help of the command") \
     X(85, MEMORY, "memory", "the computer has no memory left", "close other programs") \
     X(86, CONTROL, "control", "the simulator doesn't answer on its control channel", "check that it runs and that the path is the one it printed") \
+    X(87, LIBRARY, "library", "a library that this needs is not on this computer", "install it (on Debian: libarchive13), then run the command again") \
     /* the site */ \
     X(90, NO_SITE, "no_site", "there is no site here", "go to the folder of the site, name it with --site, or make one: bilancia site make FOLDER") \
     X(91, SITE_BROKEN, "site_broken", "the folder of the site is damaged", "bilancia site check names what is wrong") \

@@ -1,7 +1,5 @@
 #include "kit.h"
 
-#include <archive.h>
-#include <archive_entry.h>
 #include <errno.h>
 #include <stdlib.h>
 #include <string.h>
@@ -11,6 +9,7 @@
 #include <unistd.h>
 
 #include "../port/digest.h"
+#include "archive.h"
 #include "arena.h"
 
 enum { BLOCK = 65536, LIST_MOST = 1 << 20 };
@@ -73,29 +72,29 @@ static bool digest_file(const char *path, char hex[2 * BIL_SHA256 + 1], uint64_t
     return good;
 }
 
-static bool put_head(struct archive *a, const char *name, uint64_t size, bool runs)
+static bool put_head(const archive_calls *la, struct archive *a, const char *name, uint64_t size, bool runs)
 {
-    struct archive_entry *entry = archive_entry_new();
-    archive_entry_set_pathname_utf8(entry, name);
-    archive_entry_set_size(entry, (int64_t)size);
-    archive_entry_set_filetype(entry, AE_IFREG);
-    archive_entry_set_perm(entry, runs ? 0755 : 0644);
-    archive_entry_set_mtime(entry, time(NULL), 0);
-    bool good = archive_write_header(a, entry) == ARCHIVE_OK;
-    archive_entry_free(entry);
+    struct archive_entry *entry = la->entry_new();
+    la->entry_set_pathname_utf8(entry, name);
+    la->entry_set_size(entry, (int64_t)size);
+    la->entry_set_filetype(entry, AE_IFREG);
+    la->entry_set_perm(entry, runs ? 0755 : 0644);
+    la->entry_set_mtime(entry, time(NULL), 0);
+    bool good = la->write_header(a, entry) == ARCHIVE_OK;
+    la->entry_free(entry);
     return good;
 }
 
-static bool put_file(struct archive *a, const kit_file *f, uint64_t size)
+static bool put_file(const archive_calls *la, struct archive *a, const kit_file *f, uint64_t size)
 {
     static char block[BLOCK];
-    if (!put_head(a, f->name, size, strncmp(f->name, "tool/", 5) == 0))
+    if (!put_head(la, a, f->name, size, strncmp(f->name, "tool/", 5) == 0))
         return false;
     FILE *file = fopen(f->path, "rb");
     size_t got;
     bool good = file != NULL;
     while (good && (got = fread(block, 1, BLOCK, file)) > 0)
-        good = archive_write_data(a, block, got) == (la_ssize_t)got;
+        good = la->write_data(a, block, got) == (la_ssize_t)got;
     if (file)
         fclose(file);
     return good;
@@ -131,6 +130,10 @@ static bool has_room(const char *folder, uint64_t bytes)
 int kit_save(const kit *k, const char *folder, const char *name, char *path, char *why, size_t why_size)
 {
     uint64_t sizes[KIT_FILES], all;
+    archive_calls calls, *la = &calls;
+    int error = archive_load(la, why, why_size);
+    if (error)
+        return error;
     json_t *list = make_list(k, sizes, &all, why, why_size);
     if (!list)
         return BIL_E_FILE_OPEN;
@@ -142,23 +145,22 @@ int kit_save(const kit *k, const char *folder, const char *name, char *path, cha
     char *text = json_dumps(list, JSON_INDENT(2) | JSON_SORT_KEYS);
     json_decref(list);
     storage_file storage;
-    int error = text ? storage_begin(&storage, folder, name) : BIL_E_MEMORY;
+    error = text ? storage_begin(&storage, folder, name) : BIL_E_MEMORY;
     if (error) {
         snprintf(why, why_size, "%s: %s", folder, bil_error_text(error));
         free(text);
         return error;
     }
-    struct archive *a = archive_write_new();
-    bool good = archive_write_set_format_zip(a) == ARCHIVE_OK &&
-                archive_write_set_bytes_in_last_block(a, 1) == ARCHIVE_OK &&
-                archive_write_open_FILE(a, storage.file) == ARCHIVE_OK && put_head(a, list_name, strlen(text), false) &&
-                archive_write_data(a, text, strlen(text)) == (la_ssize_t)strlen(text);
+    struct archive *a = la->write_new();
+    bool good = la->write_set_format_zip(a) == ARCHIVE_OK && la->write_set_bytes_in_last_block(a, 1) == ARCHIVE_OK &&
+                la->write_open_FILE(a, storage.file) == ARCHIVE_OK && put_head(la, a, list_name, strlen(text), false) &&
+                la->write_data(a, text, strlen(text)) == (la_ssize_t)strlen(text);
     for (size_t i = 0; good && i < k->count; i++)
-        good = put_file(a, &k->files[i], sizes[i]);
-    good = archive_write_close(a) == ARCHIVE_OK && good;
+        good = put_file(la, a, &k->files[i], sizes[i]);
+    good = la->write_close(a) == ARCHIVE_OK && good;
     if (!good)
-        snprintf(why, why_size, "%s: %s", folder, archive_error_string(a) ? archive_error_string(a) : strerror(errno));
-    archive_write_free(a);
+        snprintf(why, why_size, "%s: %s", folder, la->error_string(a) ? la->error_string(a) : strerror(errno));
+    la->write_free(a);
     free(text);
     if (!good) {
         error = storage_error();
@@ -173,11 +175,11 @@ int kit_save(const kit *k, const char *folder, const char *name, char *path, cha
 
 /* ---- checking ---- */
 
-static json_t *read_list(struct archive *a)
+static json_t *read_list(const archive_calls *la, struct archive *a)
 {
     char *text = need(LIST_MOST + 1, 1);
     la_ssize_t got, used = 0;
-    while (used < LIST_MOST && (got = archive_read_data(a, text + used, (size_t)(LIST_MOST - used))) > 0)
+    while (used < LIST_MOST && (got = la->read_data(a, text + used, (size_t)(LIST_MOST - used))) > 0)
         used += got;
     json_t *list = json_loadb(text, (size_t)used, JSON_REJECT_DUPLICATES, NULL);
     free(text);
@@ -198,7 +200,8 @@ static json_t *entry_of(const json_t *list, const char *name)
 }
 
 /* Digests one file of the kit; a copy is also put aside, to be looked at by itself. */
-static bool read_file(struct archive *a, FILE *aside, char hex[2 * BIL_SHA256 + 1], json_int_t *bytes)
+static bool read_file(const archive_calls *la, struct archive *a, FILE *aside, char hex[2 * BIL_SHA256 + 1],
+                      json_int_t *bytes)
 {
     static char block[BLOCK];
     bil_digest digest;
@@ -208,7 +211,7 @@ static bool read_file(struct archive *a, FILE *aside, char hex[2 * BIL_SHA256 + 
     la_ssize_t got;
     *bytes = 0;
     digest.ops->start(digest.ctx);
-    while ((got = archive_read_data(a, block, BLOCK)) > 0) {
+    while ((got = la->read_data(a, block, BLOCK)) > 0) {
         digest.ops->add(digest.ctx, block, (size_t)got);
         *bytes += got;
         if (aside && fwrite(block, 1, (size_t)got, aside) != (size_t)got)
@@ -231,20 +234,21 @@ static int check_copy(const char *path, char *why, size_t size)
     return error;
 }
 
-static int check_entries(struct archive *a, json_t *list, const char *aside, char *why, size_t size)
+static int check_entries(const archive_calls *la, struct archive *a, json_t *list, const char *aside, char *why,
+                         size_t size)
 {
     struct archive_entry *entry;
     size_t seen = 0;
     int result, error = BIL_OK;
-    while (!error && (result = archive_read_next_header(a, &entry)) == ARCHIVE_OK) {
-        const char *name = archive_entry_pathname_utf8(entry);
+    while (!error && (result = la->read_next_header(a, &entry)) == ARCHIVE_OK) {
+        const char *name = la->entry_pathname_utf8(entry);
         json_t *one = name ? entry_of(list, name) : NULL;
         char hex[2 * BIL_SHA256 + 1];
         json_int_t bytes;
         bool is_copy = name && strcmp(name, "copy.bset") == 0;
         FILE *copy = is_copy ? fopen(aside, "wb") : NULL;
         const char *digest = json_string_value(json_object_get(one, "digest"));
-        bool good = one && (!is_copy || copy) && read_file(a, copy, hex, &bytes) && digest &&
+        bool good = one && (!is_copy || copy) && read_file(la, a, copy, hex, &bytes) && digest &&
                     strcmp(digest, hex) == 0 && bytes == json_integer_value(json_object_get(one, "bytes"));
         if (copy)
             good = fclose(copy) == 0 && good;
@@ -307,28 +311,31 @@ int kit_check(const char *path, json_t **list, char *why, size_t size)
 {
     *list = NULL;
     char aside[] = "/tmp/bilancia-kit-XXXXXX";
-    struct archive *a = archive_read_new();
+    archive_calls calls, *la = &calls;
+    int error = archive_load(la, why, size);
+    if (error)
+        return error;
+    struct archive *a = la->read_new();
     struct archive_entry *entry;
-    archive_read_support_format_zip(a);
-    int error = BIL_OK;
+    la->read_support_format_zip(a);
     if (access(path, R_OK) != 0) {
         snprintf(why, size, "%s", strerror(errno));
         error = BIL_E_FILE_OPEN;
-    } else if (archive_read_open_filename(a, path, BLOCK) != ARCHIVE_OK ||
-               archive_read_next_header(a, &entry) != ARCHIVE_OK || !archive_entry_pathname_utf8(entry) ||
-               strcmp(archive_entry_pathname_utf8(entry), list_name) != 0 || !(*list = read_list(a)) ||
-               !json_is_array(json_object_get(*list, "files")) || !directory_fits(path, *list)) {
+    } else if (la->read_open_filename(a, path, BLOCK) != ARCHIVE_OK || la->read_next_header(a, &entry) != ARCHIVE_OK ||
+               !la->entry_pathname_utf8(entry) || strcmp(la->entry_pathname_utf8(entry), list_name) != 0 ||
+               !(*list = read_list(la, a)) || !json_is_array(json_object_get(*list, "files")) ||
+               !directory_fits(path, *list)) {
         snprintf(why, size, "this is no kit, or it is cut or damaged");
         error = BIL_E_SET_ALTERED;
     } else {
         int fd = mkstemp(aside);
         if (fd >= 0)
             close(fd);
-        error = fd >= 0 ? check_entries(a, *list, aside, why, size) : storage_error();
+        error = fd >= 0 ? check_entries(la, a, *list, aside, why, size) : storage_error();
         if (fd >= 0)
             unlink(aside);
     }
-    archive_read_free(a);
+    la->read_free(a);
     return error;
 }
 
