@@ -1,4 +1,6 @@
-/* bilancia/compare.h - two streams of items, both sorted by id, merged in constant memory. */
+/* bilancia/compare.h - streams of items, each sorted by id, laid side by side in constant memory.
+ *
+ * bil_compare is for two, and says how they relate; bil_align is for any number. */
 #ifndef BILANCIA_COMPARE_H
 #define BILANCIA_COMPARE_H
 
@@ -22,11 +24,13 @@ bil_source bil_image_as_source(bil_image_source *state, const bil_image *image);
 /* clang-format off */
 #define BIL_RELATIONS(X) \
     X(EQUAL, "equal", "=", "equal") \
+    X(WITHIN, "within", "≈", "within what the description tolerates or the device rounds") \
     X(CHANGED, "changed", "≠", "changed") \
     X(ONLY_LEFT, "only_left", "‹", "only on the left") \
     X(ONLY_RIGHT, "only_right", "›", "only on the right") \
+    X(MISSING, "missing", "◦", "missing on some sides") \
     X(UNREADABLE, "unreadable", "?", "could not be read") \
-    X(NOT_COMPARABLE, "not_comparable", "!", "not comparable: another type")
+    X(NOT_COMPARABLE, "not_comparable", "!", "not comparable: another type, unit of measure or scale")
 /* clang-format on */
 
 typedef enum bil_relation {
@@ -38,6 +42,26 @@ typedef enum bil_relation {
 
 const char *bil_relation_name(bil_relation relation);
 const char *bil_relation_mark(bil_relation relation);
+
+/* (MISSING is for more than two sides; see BIL_REL_ONLY_LEFT and _RIGHT for two.) */
+
+/* How two items of one id relate; BIL_REL_ONLY_LEFT or _RIGHT where one is NULL, not both. Types, classes and units of
+ * measure must be the same, and where both say what their bits mean, the same bits must mean the same. `description`
+ * tells what is tolerated and rounded; NULL: nothing is. */
+bil_relation bil_relate(const bil_item *left, const bil_item *right, const bil_description *description);
+
+/* One of the streams. Zero but for its source at the start. */
+typedef struct bil_column {
+    bil_source source;
+    bil_item item;
+    uint8_t have, done;
+    int error; /* minus a bil_error, after it failed */
+} bil_column;
+
+/* The next id that any of the columns has: row[i] is the item of column i, or NULL where it hasn't got it. 1, 0 at the
+ * end, or minus the bil_error of a column that failed; that column may then be marked done, and the rest goes on. The
+ * items stay good until the next call. */
+int bil_align(bil_column *columns, size_t count, const bil_item **row);
 
 typedef struct bil_difference {
     bil_relation relation;
@@ -52,11 +76,9 @@ typedef struct bil_skip {
 } bil_skip;
 
 typedef struct bil_compare {
-    bil_source source[2];
-    bil_skip skip; /* may be set after bil_compare_init */
-    bil_item item[2];
-    uint8_t have[2], done[2];
-    uint8_t failed_side; /* 0 left, 1 right, when bil_compare_next failed */
+    bil_column column[2];               /* 0 left, 1 right; their errors tell which one failed */
+    bil_skip skip;                      /* may be set after bil_compare_init */
+    const bil_description *description; /* may be set after bil_compare_init; see bil_relate */
     uint32_t count[BIL_RELATION_COUNT];
 } bil_compare;
 

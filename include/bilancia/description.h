@@ -126,6 +126,22 @@ typedef struct bil_procedure {
 /* Can the values that survive a power cut be read? */
 typedef enum bil_stored_values { BIL_STORED_BY_RESTART, BIL_STORED_NOT_READABLE } bil_stored_values;
 
+/* Other places of a device where the values of some cells lie once more. */
+typedef enum bil_bank_kind {
+    BIL_BANK_STORED,  /* what survives a power cut */
+    BIL_BANK_FACTORY, /* as delivered */
+    BIL_BANK_KEPT     /* a copy that the device keeps by itself */
+} bil_bank_kind;
+
+typedef struct bil_bank {
+    uint8_t kind;         /* bil_bank_kind */
+    uint8_t copy;         /* of kept ones: their number, from 1 */
+    uint8_t space;        /* of the cells and of the place alike */
+    uint16_t first, last; /* these cells, both ends included */
+    uint16_t at;          /* lie here too, the first of them */
+    uint16_t when;        /* index of what tells when a kept copy was made, or BIL_NONE */
+} bil_bank;
+
 typedef struct bil_link_limits {
     uint16_t read_cells, write_cells; /* largest block of one request, 1 to 125 and 1 to 123 */
     uint16_t reply_ms;                /* a reply usually comes within this */
@@ -157,6 +173,10 @@ typedef struct bil_description {
     uint16_t unstored;               /* index of what tells that values in force aren't stored yet, or BIL_NONE */
     uint32_t unstored_value;         /* its value then */
     const char *factory_address;     /* where a new or reset unit is found, or NULL; see docs/description.md */
+    const bil_bank *banks;
+    const uint8_t *factory;       /* values as delivered, as raw values of an image; NULL: none is known */
+    const uint8_t *factory_known; /* 1 for each parameter that has one, else 0 */
+    uint8_t bank_count;
     bil_link_limits link;
     uint32_t raw_size; /* bytes of all raw values */
 } bil_description;

@@ -78,6 +78,8 @@
     X(85, MEMORY, "memory", "the computer has no memory left", "close other programs") \
     X(86, CONTROL, "control", "the simulator doesn't answer on its control channel", "check that it runs and that the path is the one it printed") \
     X(87, LIBRARY, "library", "a library that this needs is not on this computer", "install it (on Debian: libarchive13), then run the command again") \
+    X(88, STORED_HIDDEN, "stored_hidden", "the stored values can't be read now", "store or undo what is in force; or restart the device and read it: then what was stored is in force") \
+    X(89, CSV, "csv", "the table isn't as it must be", "mend the line named; docs/compare.md tells how a table looks") \
     /* the site */ \
     X(90, NO_SITE, "no_site", "there is no site here", "go to the folder of the site, name it with --site, or make one: bilancia site make FOLDER") \
     X(91, SITE_BROKEN, "site_broken", "the folder of the site is damaged", "bilancia site check names what is wrong") \
@@ -88,7 +90,9 @@
     X(96, SIGNATURE, "signature", "the copy isn't signed as this device demands", "have it signed by the key named, or take a copy that is") \
     X(97, NOT_ALLOWED, "not_allowed", "this person may not write to this device", "ask somebody whom the site names") \
     X(98, ON_DEVICE, "on_device", "this folder lies on the device that is to be wiped", "choose a folder on another disk") \
-    X(99, LINE_IN_USE, "line_in_use", "another program uses this serial port", "end the other program, or wait for it")
+    X(99, LINE_IN_USE, "line_in_use", "another program uses this serial port", "end the other program, or wait for it") \
+    X(100, NOT_YOURS, "not_yours", "this value can't be changed in a copy", "leave it out: it belongs to the unit, or the device takes no value for it") \
+    X(101, DECISIONS, "decisions", "the file of decisions isn't as it must be", "mend the place named; `bilancia settle --help` shows how one looks")
 /* clang-format on */
 
 /* BIL_OK, BIL_E_RANGE, ... */

@@ -131,5 +131,9 @@ int bil_image_put_item(bil_image *image, const bil_item *item, const bil_float_o
 
 /* The item that the image holds for a parameter; name and unit need `floats` for nothing, value is empty. */
 void bil_image_item(const bil_image *image, uint16_t index, bil_item *item);
+/* The same, with its value: a JSON token of at most BIL_TOKEN bytes, which `token` takes. */
+#define BIL_TOKEN (2 * BIL_VALUE_TEXT + 2)
+void bil_image_item_told(const bil_image *image, uint16_t index, const bil_float_ops *floats, char *token,
+                         bil_item *item);
 
 #endif

@@ -71,6 +71,7 @@ typedef struct bil_format {
     uint16_t choice_count;
     int32_t mul, offset; /* 1 and 0 unless the description scales; always 1 and 0 for 64 bit types */
     uint32_t round_to;   /* raw units; 0: the device keeps every value */
+    uint32_t tolerance;  /* values as near as this, in order keys (see bil_value_key), count as equal in a compare */
     uint32_t step;       /* raw units counted from low; 0 or 1: every value */
     uint64_t low, high;  /* limits, as order keys (see bil_value_key) */
     const bil_choice *choices;

@@ -25,6 +25,11 @@ static void help(const command *self, poptContext context)
 int call_begin(call *c, const command *self, int argc, const char **argv, struct poptOption *options, int least,
                int most)
 {
+    if (argc == 2 && strcmp(argv[1], LIST_OPTIONS) == 0) {
+        for (struct poptOption *o = options; o->longName; o++)
+            printf("--%s%s\n", o->longName, o->argInfo == POPT_ARG_NONE ? "" : "=");
+        return EXIT_DONE;
+    }
     *c = (call){.context = poptGetContext("bilancia", argc, argv, options, 0), .options = options};
     poptSetOtherOptionHelp(c->context, "[options]");
     int option;
@@ -55,8 +60,14 @@ int call_begin(call *c, const command *self, int argc, const char **argv, struct
 int call_end(call *c, int exit_code)
 {
     for (struct poptOption *o = c->options; o->longName; o++)
-        if (o->argInfo == POPT_ARG_STRING)
+        if (o->argInfo == POPT_ARG_STRING) {
             free(*(char **)o->arg);
+        } else if (o->argInfo == POPT_ARG_ARGV) {
+            char **words = *(char ***)o->arg;
+            for (char **word = words; word && *word; word++)
+                free(*word);
+            free(words);
+        }
     poptFreeContext(c->context);
     return exit_code;
 }
@@ -69,33 +80,30 @@ bool use_colour(FILE *file)
     return isatty(fileno(file)) && !(no && *no) && term && strcmp(term, "dumb") != 0;
 }
 
-static const char *colour(const char *code)
+static const char *colour(tint t)
 {
-    static int on = -1;
-    if (on < 0)
-        on = use_colour(stdout);
-    return on ? code : "";
+    return tint_code(screen().colour, t);
 }
 
 const char *bold(void)
 {
-    return colour("\033[1m");
+    return colour(TINT_BOLD);
 }
 const char *good(void)
 {
-    return colour("\033[1;32m");
+    return colour(TINT_GOOD);
 }
 const char *bad(void)
 {
-    return colour("\033[1;31m");
+    return colour(TINT_BAD);
 }
 const char *warn(void)
 {
-    return colour("\033[33m");
+    return colour(TINT_WARN);
 }
 const char *plain(void)
 {
-    return colour("\033[0m");
+    return colour(TINT_PLAIN);
 }
 
 int exit_code_of(int error)
@@ -126,6 +134,8 @@ int exit_code_of(int error)
     case BIL_E_SIGNATURE:
     case BIL_E_NOT_ALLOWED:
     case BIL_E_ON_DEVICE:
+    case BIL_E_STORED_HIDDEN:
+    case BIL_E_NOT_YOURS:
         return EXIT_REFUSED;
     case BIL_E_BUSY:
     case BIL_E_NOTHING_READ:
@@ -146,141 +156,34 @@ int say_error(const char *what, int error, const char *why)
     return exit_code_of(error);
 }
 
-size_t shown_width(const char *text)
+look screen(void)
 {
-    size_t width = 0;
-    for (; *text; text++)
-        width += ((unsigned char)*text & 0xc0) != 0x80;
-    return width;
-}
-
-void put_cell(FILE *file, const char *text, size_t width)
-{
-    static const char blanks[] = "                                                                                ";
-    size_t all = shown_width(text), most = all > width ? width - 1 : width, bytes = 0;
-    for (size_t shown = 0; text[bytes]; bytes++) {
-        shown += ((unsigned char)text[bytes] & 0xc0) != 0x80;
-        if (shown > most)
-            break;
+    static size_t width; /* asked once: rows come by the million */
+    static bool colour;
+    struct winsize size;
+    if (width == 0) {
+        bool known = ioctl(STDOUT_FILENO, TIOCGWINSZ, &size) == 0 && size.ws_col > 0;
+        width = !known ? 80 : size.ws_col < 16 ? 16 : size.ws_col < 200 ? size.ws_col : 200;
+        colour = use_colour(stdout);
     }
-    fwrite(text, 1, bytes, file);
-    if (all > width)
-        fputs("…", file);
-    else if (width - all < sizeof blanks)
-        fwrite(blanks, 1, width - all, file);
+    return (look){stdout, width, colour};
 }
 
 size_t screen_width(void)
 {
-    static size_t width; /* asked once: rows come by the million */
-    struct winsize size;
-    if (width == 0)
-        width = ioctl(STDOUT_FILENO, TIOCGWINSZ, &size) != 0 || size.ws_col < 40 ? 80
-                : size.ws_col < 200                                              ? size.ws_col
-                                                                                 : 200;
-    return width;
-}
-
-size_t pair_width(void)
-{
-    return screen_width() >= 110 ? 22 : 15;
-}
-
-void put_pair(FILE *out, const pair *p)
-{
-    size_t width = screen_width(), value = pair_width(), rest = width - 29 - 2 * value;
-    fprintf(out, "%s%s%s ", warn(), p->mark, plain());
-    put_cell(out, p->id, 24);
-    putc(' ', out);
-    if (shown_width(p->left) > value || shown_width(p->right) > value) {
-        fprintf(out, "%s\n    %-11s %s\n    %-11s %s\n", p->name, p->left_label, p->left, p->right_label, p->right);
-        return;
-    }
-    put_cell(out, p->left, value);
-    putc(' ', out);
-    put_cell(out, p->right, value);
-    putc(' ', out);
-    if (shown_width(p->name) > rest)
-        put_cell(out, p->name, rest);
-    else
-        fputs(p->name, out);
-    putc('\n', out);
-}
-
-static void add_unit(const char *unit, char *out, size_t size)
-{
-    size_t used = strlen(out);
-    if (*unit)
-        snprintf(out + used, size - used, " %s", unit);
-}
-
-static void raw_text(const uint8_t *raw, size_t count, char *out, size_t size)
-{
-    size_t used = (size_t)snprintf(out, size, "raw ");
-    for (size_t i = 0; i < count && used + 3 < size; i++)
-        used += (size_t)snprintf(out + used, size - used, "%02x", raw[i]);
+    return screen().width;
 }
 
 void param_text(const bil_image *image, uint16_t index, char *out, size_t size)
 {
-    const bil_param *param = &image->description->params[index];
-    if (image->state[index] != BIL_PRESENT) {
-        snprintf(out, size, "(%s)",
-                 image->state[index] == BIL_ABSENT ? "unknown" : bil_error_name(image->cause[index]));
+    if (image->state[index] == BIL_ABSENT) {
+        snprintf(out, size, "(unknown)");
         return;
     }
-    const uint8_t *raw = bil_image_raw(image, index);
-    if (bil_value_text(&param->format, raw, &host_floats, out, size) != BIL_OK)
-        raw_text(raw, param->format.size, out, size);
-    else
-        add_unit(param->unit, out, size);
-}
-
-void item_text(const bil_item *item, const bil_description *description, char *out, size_t size)
-{
-    if (item->unreadable) {
-        snprintf(out, size, "(%s)", bil_error_name(item->unreadable));
-        return;
-    }
-    char unit[64];
-    bil_str_plain(item->unit, unit, sizeof unit);
-    int32_t index = description ? bil_description_find(description, item->id.text, item->id.length) : -1;
-    const bil_format *format = index < 0 ? NULL : &description->params[index].format;
-    bool null = item->value.length == 0 || (item->value.length == 4 && memcmp(item->value.text, "null", 4) == 0);
-    if (!null && item->value.text[0] == '"')
-        bil_str_plain((bil_str){item->value.text + 1, item->value.length - 2}, out, size);
-    else if (!null)
-        bil_str_plain(item->value, out, size);
-    else if (!format || format->type != item->type || format->size != item->size ||
-             bil_value_text(format, item->raw, &host_floats, out, size) != BIL_OK) {
-        raw_text(item->raw, item->size, out, size);
-        return;
-    }
-    add_unit(unit, out, size);
-}
-
-void age_text(const char *when, char *out, size_t size)
-{
-    struct tm then = {0};
-    if (!strptime(when, "%Y-%m-%dT%H:%M:%SZ", &then)) {
-        snprintf(out, size, "of unknown age");
-        return;
-    }
-    double seconds = difftime(time(NULL), timegm(&then));
-    static const struct {
-        double seconds;
-        const char *name;
-    } units[] = {{86400, "day"}, {3600, "hour"}, {60, "minute"}, {1, "second"}};
-    if (seconds < 0) {
-        snprintf(out, size, "dated in the future: check the clock");
-        return;
-    }
-    for (size_t i = 0; i < 4; i++)
-        if (seconds >= units[i].seconds || i == 3) {
-            long count = (long)(seconds / units[i].seconds);
-            snprintf(out, size, "%ld %s%s ago", count, units[i].name, count == 1 ? "" : "s");
-            return;
-        }
+    bil_item item;
+    char token[BIL_TOKEN];
+    bil_image_item_told(image, index, &host_floats, token, &item);
+    item_text(&item, image->description, out, size);
 }
 
 /* ---- things at hand ---- */
@@ -301,6 +204,13 @@ int models_open(models *m, const char *file)
     m->list[m->count++] = &bil_description_ed_30;
     m->list[m->count++] = &bil_description_ec_8;
     return BIL_OK;
+}
+
+const char *folder_of(const char *path, char *folder)
+{
+    const char *slash = strrchr(path, '/');
+    snprintf(folder, STORAGE_PATH, "%.*s", slash ? (int)(slash - path) + (slash == path) : 1, slash ? path : ".");
+    return slash ? slash + 1 : path;
 }
 
 const char *person(const char *option)

@@ -7,8 +7,9 @@
 #include <stdint.h>
 #include <stdio.h>
 
+#include "../host/columns.h"
 #include "../host/device.h"
-#include "../host/set_file.h"
+#include "../host/side.h"
 
 enum {
     EXIT_DONE = 0,
@@ -32,9 +33,14 @@ typedef struct command {
 extern const command command_read, command_show, command_compare, command_write, command_check, command_site,
     command_device, command_find, command_overview, command_history, command_note, command_baseline, command_delete,
     command_thin, command_take_in, command_hand_out, command_share, command_watch, command_kit, command_sign,
-    command_simulate, command_demo;
+    command_simulate, command_demo, command_edit, command_settle, command_complete;
+/* All of them, ended by NULL. */
+extern const command *const commands[];
 
 /* ---- calls ---- */
+
+/* A command that gets this one word says what options it has: "--all", "--group=". */
+#define LIST_OPTIONS "--list-options"
 
 /* Parses options; the arguments are left in `arguments` (ended by NULL, good until call_end). Returns -1 to go on, or
  * the exit code (--help, a wrong call). */
@@ -61,30 +67,17 @@ const char *plain(void);
 int say_error(const char *what, int error, const char *why);
 int exit_code_of(int error);
 
-/* Characters that a text takes on the screen. */
-size_t shown_width(const char *text);
-/* The text and blanks up to `width`; longer text is cut with an ellipsis. */
-void put_cell(FILE *file, const char *text, size_t width);
-/* A parameter with two values side by side; values too long for that stand whole, one below the other,
- * with a label each. */
-typedef struct pair {
-    const char *mark, *id, *name;
-    const char *left_label, *left, *right_label, *right;
-} pair;
-void put_pair(FILE *out, const pair *p);
-/* The width of each value in such a row, for a heading above it. */
-size_t pair_width(void);
-/* Width of the terminal, 80 where there is none. */
+/* Standard output: its colours, and the width of the terminal, 80 where there is none. */
+look screen(void);
 size_t screen_width(void);
 
-/* The value with its unit: "12.50 A"; the raw bits where it has no text. */
-void item_text(const bil_item *item, const bil_description *description, char *out, size_t size);
+/* The value of a parameter with its unit. */
 void param_text(const bil_image *image, uint16_t index, char *out, size_t size);
 
-/* "3 minutes ago" */
-void age_text(const char *when, char *out, size_t size);
-
 /* ---- things at hand ---- */
+
+/* The folder of a path ("." where it names none), into STORAGE_PATH bytes; returns what stands behind it. */
+const char *folder_of(const char *path, char *folder);
 
 /* The built-in descriptions and, when `file` isn't NULL, one more that is tried first. BIL_OK or an error that was
  * said. */

@@ -196,7 +196,7 @@ static bool far_away(const places *p)
     return false;
 }
 
-static int look(places *p, const models *known, unsigned at_once, bool json)
+static int look_there(places *p, const models *known, unsigned at_once, bool json)
 {
     telling t = {.h = p->h, .json = json};
     bool alone = p->count == 1;
@@ -281,7 +281,7 @@ static int run(const command *self, int argc, const char **argv)
     }
     finder_drop_doubles(p.list, &p.count);
     if (!p.error && at_once >= 0)
-        code = look(&p, &known, (unsigned)at_once, json);
+        code = look_there(&p, &known, (unsigned)at_once, json);
     free(p.list);
     if (p.h)
         here_close(&h);

@@ -16,7 +16,7 @@ typedef struct story {
 } story;
 
 typedef struct marks {
-    bool proved, is_signed, taken_in;
+    bool proved, is_signed, taken_in, sent;
     json_t *notes;
 } marks;
 
@@ -30,6 +30,7 @@ static bool collect(void *ctx, const char *id, const json_t *note)
     m->proved = m->proved || strcmp(kind, "proved") == 0;
     m->is_signed = m->is_signed || strcmp(kind, "signature") == 0;
     m->taken_in = m->taken_in || strcmp(kind, "taken_in") == 0;
+    m->sent = m->sent || strcmp(kind, "sent") == 0;
     if (strcmp(kind, "note") == 0)
         json_array_append_new(m->notes, json_pack("{s:O,s:O,s:O}", "when", json_object_get(note, "when"), "who",
                                                   json_object_get(note, "who"), "text", json_object_get(note, "text")));
@@ -65,15 +66,16 @@ static void put_row(story *s, copy_row *row, const copy_row *before)
         char path[STORAGE_PATH];
         copy_path(&s->h->place, row, path);
         static const char *const states[] = {"unseen", "whole", "damaged"};
-        json_array_append_new(s->list,
-                              json_pack("{s:i,s:s,s:s,s:s,s:s,s:s,s:s,s:s,s:s,s:i,s:i,s:o,s:o,s:b,s:b,s:b,s:b,s:b,s:O}",
-                                        "place", row->place, "path", path, "digest", row->digest, "when", row->when,
-                                        "who", row->who, "why", row->why, "serial", row->serial, "firmware",
-                                        row->firmware, "state", states[state], "values", row->values, "unreadable",
-                                        row->unreadable, "differs_from_before", drift_json(before != NULL, from_before),
-                                        "differs_from_baseline", drift_json(s->has_baseline, from_baseline), "first",
-                                        (int)(row->place == 1), "baseline", (int)is_baseline, "proved", (int)m.proved,
-                                        "signed", (int)m.is_signed, "taken_in", (int)m.taken_in, "notes", m.notes));
+        json_array_append_new(
+            s->list, json_pack("{s:i,s:s,s:s,s:s,s:s,s:s,s:s,s:s,s:s,s:i,s:i,s:o,s:o,s:b,s:b,s:b,s:b,s:b,s:b,s:b,s:O}",
+                               "place", row->place, "path", path, "digest", row->digest, "when", row->when, "who",
+                               row->who, "why", row->why, "serial", row->serial, "firmware", row->firmware, "state",
+                               states[state], "values", row->values, "unreadable", row->unreadable,
+                               "differs_from_before", drift_json(before != NULL, from_before), "differs_from_baseline",
+                               drift_json(s->has_baseline, from_baseline), "first", (int)(row->place == 1), "baseline",
+                               (int)is_baseline, "proved", (int)m.proved, "signed", (int)m.is_signed, "taken_in",
+                               (int)m.taken_in, "offline", (int)(strcmp(row->from, SET_OFFLINE) == 0), "sent",
+                               (int)m.sent, "notes", m.notes));
     } else {
         char a[24] = "", b[24] = "", place[16];
         if (before)
@@ -108,6 +110,9 @@ static void put_row(story *s, copy_row *row, const copy_row *before)
             printf("signed · ");
         if (m.taken_in)
             printf("taken in · ");
+        if (strcmp(row->from, SET_OFFLINE) == 0)
+            printf("made offline · %s%s%s · ", m.sent ? "" : warn(), m.sent ? "sent" : "not sent",
+                   m.sent ? "" : plain());
         if (other_unit)
             printf("%sother unit: %s%s · ", warn(), row->serial, plain());
         if (row->unreadable)

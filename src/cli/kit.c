@@ -31,7 +31,12 @@ static int fill(kit *k, here *h, const device_row *owner, const copy_row *copy, 
     FILE *out = fd < 0 ? NULL : fdopen(fd, "w");
     if (!out)
         return say_error(sheet, BIL_E_FILE_WRITE, NULL);
-    int error = sheet_write(path, out, why, sizeof why);
+    models m;
+    int error = models_open(&m, NULL);
+    if (!error)
+        error = here_models(h, &m);
+    if (!error)
+        error = sheet_write(path, &m, out, why, sizeof why);
     if (fclose(out) != 0 && !error)
         error = storage_error();
     if (error)
@@ -61,8 +66,7 @@ static int make(here *h, const char *which, const char *file, const kit_call *wi
     if (error)
         return exit_code_of(error);
     char folder[STORAGE_PATH], path[STORAGE_PATH], why[STORAGE_PATH + 300], sheet[] = "/tmp/bilancia-sheet-XXXXXX";
-    const char *slash = strrchr(file, '/'), *storage = card_text(&owner, "storage");
-    snprintf(folder, sizeof folder, "%.*s", slash ? (int)(slash - file) + (slash == file) : 1, slash ? file : ".");
+    const char *name = folder_of(file, folder), *storage = card_text(&owner, "storage");
     kit *k = calloc(1, sizeof *k);
     int code;
     if (!k)
@@ -75,7 +79,7 @@ static int make(here *h, const char *which, const char *file, const kit_call *wi
     } else {
         code = fill(k, h, &owner, &copy, wish, texts, sheet);
         if (code < 0) {
-            error = kit_save(k, folder, slash ? slash + 1 : file, path, why, sizeof why);
+            error = kit_save(k, folder, name, path, why, sizeof why);
             json_t *list = NULL;
             if (!error)
                 error = kit_check(path, &list, why, sizeof why); /* what was written, not what was meant */

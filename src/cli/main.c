@@ -2,14 +2,23 @@
 #include <signal.h>
 #include <string.h>
 
+#include "../host/nearest.h"
 #include "cli.h"
 
-static const command *const commands[] = {
-    &command_read,   &command_show, &command_compare,  &command_write,    &command_check, &command_site,
-    &command_device, &command_find, &command_overview, &command_history,  &command_note,  &command_baseline,
-    &command_delete, &command_thin, &command_take_in,  &command_hand_out, &command_share, &command_watch,
-    &command_kit,    &command_sign, &command_simulate, &command_demo};
-enum { COMMANDS = sizeof commands / sizeof commands[0] };
+const command *const commands[] = {&command_read,     &command_show,
+                                   &command_compare,  &command_edit,
+                                   &command_settle,   &command_write,
+                                   &command_check,    &command_site,
+                                   &command_device,   &command_find,
+                                   &command_overview, &command_history,
+                                   &command_note,     &command_baseline,
+                                   &command_delete,   &command_thin,
+                                   &command_take_in,  &command_hand_out,
+                                   &command_share,    &command_watch,
+                                   &command_kit,      &command_sign,
+                                   &command_simulate, &command_demo,
+                                   &command_complete, NULL};
+enum { COMMANDS = sizeof commands / sizeof commands[0] - 1 };
 
 static void overview(FILE *file)
 {
@@ -51,6 +60,10 @@ int main(int argc, const char **argv)
                 return code == EXIT_HELD ? code : EXIT_FILE;
             return code;
         }
-    fprintf(stderr, "bilancia: there is no command \"%s\"\n  More with: bilancia --help\n", argv[1]);
+    nearest like = {0};
+    for (int i = 0; i < COMMANDS; i++)
+        nearest_offer(&like, argv[1], commands[i]->name);
+    fprintf(stderr, "bilancia: there is no command \"%s\"%s%s%s\n  More with: bilancia --help\n", argv[1],
+            like.best[0] ? "; did you mean " : "", like.best, like.best[0] ? "?" : "");
     return EXIT_CALL;
 }

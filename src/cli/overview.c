@@ -113,13 +113,11 @@ static void put_json(const overview *o)
 static int put_page(const overview *o, site_index *index, const char *path)
 {
     char folder[STORAGE_PATH], whole[STORAGE_PATH];
-    const char *slash = strrchr(path, '/');
-    snprintf(folder, sizeof folder, "%.*s", slash ? (int)(slash - path) : 1, slash ? path : ".");
     storage_file storage;
-    int error = storage_begin(&storage, folder[0] ? folder : "/", slash ? slash + 1 : path);
+    int error = storage_begin(&storage, folder, folder_of(path, folder));
     if (!error) {
         overview_html(o, index, storage.file);
-        error = storage_commit(&storage, folder[0] ? folder : "/", whole);
+        error = storage_commit(&storage, folder, whole);
     }
     if (error)
         return say_error(path, error, NULL);

@@ -112,7 +112,10 @@ int place_of(const char *text, const char *site_given, char *out)
     int error = here_open(h, site_given);
     device_row owner;
     copy_row copy;
-    if (!error && strchr(text, '#')) {
+    const char *hash = strrchr(text, '#');
+    bool of_device =
+        !hash || strcmp(hash, "#stored") == 0 || strcmp(hash, "#factory") == 0 || strncmp(hash, "#kept", 5) == 0;
+    if (!error && !of_device) {
         error = here_copy(h, text, &owner, &copy);
         if (!error) {
             copy_path(&h->place, &copy, out);
@@ -120,8 +123,10 @@ int place_of(const char *text, const char *site_given, char *out)
         }
         here_close(h);
     } else if (!error) {
-        if (index_device(&h->index, text, &owner)) {
-            snprintf(out, STORAGE_PATH, "%s", card_text(&owner, "address"));
+        char name[SITE_NAME];
+        snprintf(name, sizeof name, "%.*s", hash ? (int)(hash - text) : (int)strlen(text), text);
+        if (index_device(&h->index, name, &owner)) {
+            snprintf(out, STORAGE_PATH, "%s%s", card_text(&owner, "address"), hash ? hash : "");
             device_row_free(&owner);
         }
         here_close(h);

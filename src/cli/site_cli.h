@@ -45,8 +45,9 @@ int models_at_hand(models *m, const char *file, const char *site_given);
 /* A text of a card, "" where it says nothing. */
 const char *card_text(const device_row *row, const char *key);
 
-/* What somebody gave as a place: a file or an address stays what it is; NAME#WHICH becomes the path of a copy, and the
- * name of a device its address. `out` takes STORAGE_PATH bytes. BIL_OK or an error that was said. */
+/* What somebody gave as a place: a file or an address stays what it is; NAME#WHICH becomes the path of a copy (or the
+ * address with #stored, #factory, #kept1 ...), and the name of a device its address. `out` takes STORAGE_PATH bytes.
+ * BIL_OK or an error that was said. */
 int place_of(const char *text, const char *site_given, char *out);
 
 void say_json(json_t *json); /* consumes it */

@@ -83,7 +83,9 @@ static void put_change(const write_call *w, uint16_t i)
     param_text(&w->dev.image, i, now, sizeof now);
     param_text(&w->want, i, then, sizeof then);
     const char *mark = param->flags & BIL_SAFETY ? "!" : "→";
-    put_pair(stdout, &(pair){mark, param->id, param->name, "device now", now, "copy", then});
+    look l = screen();
+    put_value_row(&l, &(value_row){mark, param->id, param->name, 2, (const char *const[]){"device now", "copy"},
+                                   (const char *const[]){now, then}, 0});
 }
 
 /* What a written parameter resets on the device and the copy doesn't bring back. */
@@ -143,7 +145,9 @@ static void put_plan(write_call *w)
                w->planned == 1 ? "" : "s");
         if (safety)
             printf(", %u of them safety-relevant (%s!%s)", safety, warn(), plain());
-        printf("\n  %-24s %-*s %s\n", "parameter", (int)pair_width(), "device now", "copy");
+        look l = screen();
+        int width = (int)value_width(&l, 2);
+        printf(width ? "\n  %-24s %-*s %s\n" : "\n", "parameter", width, "device now", "copy");
     } else {
         printf("Nothing differs: no value will be written.\n");
     }
@@ -515,6 +519,21 @@ static int open_unit(write_call *w, const models *m)
     return say_error(w->address, BIL_E_OTHER_MODEL, why);
 }
 
+/* A site knows of each copy whether it was ever brought to a device. */
+static void note_sent(const write_call *w, const bil_action *end)
+{
+    char digest[2 * BIL_SHA256 + 1];
+    if (!w->h || (end->u.end.verdict != BIL_VERDICT_VERIFIED && end->u.end.verdict != BIL_VERDICT_WITH_EXCEPTIONS))
+        return;
+    set_digest_hex(w->totals.digest, digest);
+    set_origin o;
+    set_origin_of(&o, &w->dev.image);
+    json_t *body = json_pack("{s:s,s:s}", "about", digest, "serial", o.serial);
+    int error = note_add(&w->h->place, w->owner.folder, "sent", person(w->who), body, NULL);
+    if (error)
+        say_error(w->h->place.path, error, NULL);
+}
+
 static int carry_out(write_call *w)
 {
     set_origin o = {0};
@@ -547,6 +566,7 @@ static int carry_out(write_call *w)
                                       bil_verdict_name(end.u.end.verdict), "held", (int)end.u.end.held, "exit", code));
         record_end(&w->rec);
     }
+    note_sent(w, &end);
     free(w->job);
     return code;
 }

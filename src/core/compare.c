@@ -44,14 +44,6 @@ bil_source bil_image_as_source(bil_image_source *state, const bil_image *image)
     return (bil_source){image_next, state};
 }
 
-void bil_compare_init(bil_compare *compare, bil_source left, bil_source right)
-{
-    require(compare && left.next && right.next);
-    memset(compare, 0, sizeof *compare);
-    compare->source[0] = left;
-    compare->source[1] = right;
-}
-
 static int by_id(const bil_item *a, const bil_item *b)
 {
     size_t shorter = a->id.length < b->id.length ? a->id.length : b->id.length;
@@ -59,43 +51,94 @@ static int by_id(const bil_item *a, const bil_item *b)
     return order ? order : (a->id.length > b->id.length) - (a->id.length < b->id.length);
 }
 
-static bil_relation relate(const bil_item *a, const bil_item *b)
+/* Does it say what its bits mean? A writer that can't format a float says null. */
+static bool says_value(const bil_item *item)
 {
-    if (a->type != b->type || a->cls != b->cls)
+    return item->value.length && item->value.text[0] != 'n';
+}
+
+static bool same_bits(const bil_item *a, const bil_item *b)
+{
+    return a->size == b->size && memcmp(a->raw, b->raw, a->size) == 0;
+}
+
+static bool tolerated(const bil_item *a, const bil_item *b, const bil_description *description)
+{
+    int32_t index = description ? bil_description_find(description, a->id.text, a->id.length) : -1;
+    const bil_format *format = index < 0 ? NULL : &description->params[index].format;
+    if (!format || format->type != a->type || format->size != a->size || a->size != b->size)
+        return false;
+    uint8_t kept[2][BIL_TEXT_MAX];
+    bil_value_rounded(format, a->raw, kept[0]);
+    bil_value_rounded(format, b->raw, kept[1]);
+    if (memcmp(kept[0], kept[1], a->size) == 0)
+        return true;
+    uint64_t x = bil_value_key(a->type, a->raw, a->size), y = bil_value_key(b->type, b->raw, b->size);
+    return format->tolerance && (x > y ? x - y : y - x) <= format->tolerance;
+}
+
+bil_relation bil_relate(const bil_item *left, const bil_item *right, const bil_description *description)
+{
+    require(left || right);
+    if (!left || !right)
+        return left ? BIL_REL_ONLY_LEFT : BIL_REL_ONLY_RIGHT;
+    if (left->type != right->type || left->cls != right->cls || !bil_str_equal(left->unit, right->unit))
         return BIL_REL_NOT_COMPARABLE;
-    if (a->unreadable || b->unreadable)
+    if (left->unreadable || right->unreadable)
         return BIL_REL_UNREADABLE;
-    return a->size == b->size && memcmp(a->raw, b->raw, a->size) == 0 ? BIL_REL_EQUAL : BIL_REL_CHANGED;
+    bool same = same_bits(left, right);
+    if (left->type != BIL_TEXT && says_value(left) && says_value(right) &&
+        same != bil_str_equal(left->value, right->value))
+        return BIL_REL_NOT_COMPARABLE;
+    if (same)
+        return BIL_REL_EQUAL;
+    return tolerated(left, right, description) ? BIL_REL_WITHIN : BIL_REL_CHANGED;
+}
+
+int bil_align(bil_column *columns, size_t count, const bil_item **row)
+{
+    require(columns && row);
+    const bil_item *first = NULL;
+    for (size_t i = 0; i < count; i++) {
+        bil_column *c = &columns[i];
+        if (!c->have && !c->done) {
+            int got = c->source.next(c->source.ctx, &c->item);
+            if (got < 0)
+                return c->error = got;
+            c->have = got == 1;
+            c->done = got == 0;
+        }
+        if (c->have && (!first || by_id(&c->item, first) < 0))
+            first = &c->item;
+    }
+    for (size_t i = 0; first && i < count; i++) {
+        bil_column *c = &columns[i];
+        bool there = c->have && by_id(&c->item, first) == 0;
+        row[i] = there ? &c->item : NULL;
+        c->have = c->have && !there;
+    }
+    return first != NULL;
+}
+
+void bil_compare_init(bil_compare *compare, bil_source left, bil_source right)
+{
+    require(compare && left.next && right.next);
+    memset(compare, 0, sizeof *compare);
+    compare->column[0].source = left;
+    compare->column[1].source = right;
 }
 
 int bil_compare_next(bil_compare *compare, bil_difference *difference)
 {
     require(compare && difference);
-    if (compare->skip.equal && !compare->have[0] && !compare->have[1] && !compare->done[0] && !compare->done[1])
+    bil_column *left = &compare->column[0], *right = &compare->column[1];
+    if (compare->skip.equal && !left->have && !right->have && !left->done && !right->done)
         compare->count[BIL_REL_EQUAL] += compare->skip.equal(compare->skip.ctx);
-    for (uint8_t side = 0; side < 2; side++) {
-        if (compare->have[side] || compare->done[side])
-            continue;
-        int got = compare->source[side].next(compare->source[side].ctx, &compare->item[side]);
-        if (got < 0) {
-            compare->failed_side = side;
-            return got;
-        }
-        compare->have[side] = got == 1;
-        compare->done[side] = got == 0;
-    }
-    if (!compare->have[0] && !compare->have[1])
-        return 0;
-    int order = !compare->have[1] ? -1 : !compare->have[0] ? 1 : by_id(&compare->item[0], &compare->item[1]);
-    *difference = (bil_difference){
-        .relation = order < 0   ? BIL_REL_ONLY_LEFT
-                    : order > 0 ? BIL_REL_ONLY_RIGHT
-                                : relate(&compare->item[0], &compare->item[1]),
-        .left = order <= 0 ? &compare->item[0] : NULL,
-        .right = order >= 0 ? &compare->item[1] : NULL,
-    };
-    compare->have[0] = compare->have[0] && order > 0;
-    compare->have[1] = compare->have[1] && order < 0;
+    const bil_item *row[2];
+    int got = bil_align(compare->column, 2, row);
+    if (got != 1)
+        return got;
+    *difference = (bil_difference){bil_relate(row[0], row[1], compare->description), row[0], row[1]};
     compare->count[difference->relation]++;
     return 1;
 }

@@ -167,18 +167,25 @@ int bil_set_item(bil_set_writer *writer, const bil_item *item, char *line, size_
     return finish(writer, &out, length, BIL_SET_ITEM_LINE);
 }
 
+void bil_image_item_told(const bil_image *image, uint16_t index, const bil_float_ops *floats, char *token,
+                         bil_item *item)
+{
+    require(image && token && item && index < image->description->count);
+    bil_image_item(image, index, item);
+    if (item->unreadable)
+        return;
+    json_out out;
+    bil_json_open(&out, token, BIL_TOKEN);
+    bil_json_put_value(&out, &image->description->params[index].format, item->raw, floats);
+    item->value = (bil_str){token, (size_t)(out.at - token)};
+}
+
 int bil_set_value(bil_set_writer *writer, const bil_image *image, uint16_t index, char *line, size_t *length)
 {
     require(writer && image && line && length && index < image->description->count);
     bil_item item;
-    char token[2 * BIL_VALUE_TEXT + 2];
-    bil_image_item(image, index, &item);
-    if (item.unreadable == BIL_OK) {
-        json_out out;
-        bil_json_open(&out, token, sizeof token);
-        bil_json_put_value(&out, &image->description->params[index].format, item.raw, writer->floats);
-        item.value = (bil_str){token, (size_t)(out.at - token)};
-    }
+    char token[BIL_TOKEN];
+    bil_image_item_told(image, index, writer->floats, token, &item);
     return bil_set_item(writer, &item, line, length);
 }
 

@@ -77,8 +77,10 @@ static void put_params(FILE *file, const bil_description *d)
             file,
             ",\n     .format = {.type = %u, .size = %u, .decimals = %u, .order = %u, .rounding = %u, .limited = %d,",
             f->type, f->size, f->decimals, f->order, f->rounding, f->limited);
-        fprintf(file, " .mul = %d, .offset = %d, .round_to = %" PRIu32 "u, .step = %" PRIu32 "u,\n                ",
-                f->mul, f->offset, f->round_to, f->step);
+        fprintf(file,
+                " .mul = %d, .offset = %d, .round_to = %" PRIu32 "u, .step = %" PRIu32 "u, .tolerance = %" PRIu32
+                "u,\n                ",
+                f->mul, f->offset, f->round_to, f->step, f->tolerance);
         fprintf(file, ".low = UINT64_C(%" PRIu64 "), .high = UINT64_C(%" PRIu64 ")", f->low, f->high);
         if (f->choice_count)
             fprintf(file, ", .choices = choices_%u, .choice_count = %u", i, f->choice_count);
@@ -130,6 +132,27 @@ static void put_ranges(FILE *file, const bil_description *d)
     fputs("};\n", file);
 }
 
+static void put_banks(FILE *file, const bil_description *d)
+{
+    if (!d->bank_count)
+        return;
+    fputs("static const bil_bank banks[] = {\n", file);
+    for (uint8_t i = 0; i < d->bank_count; i++) {
+        const bil_bank *b = &d->banks[i];
+        fprintf(file, "    {%u, %u, %u, %u, %u, %u, %u},\n", b->kind, b->copy, b->space, b->first, b->last, b->at,
+                b->when);
+    }
+    fputs("};\n", file);
+}
+
+static void put_bytes(FILE *file, const char *name, const uint8_t *bytes, size_t count)
+{
+    fprintf(file, "static const uint8_t %s[] = {", name);
+    for (size_t i = 0; i < count; i++)
+        fprintf(file, "%s%u", i == 0 ? "" : i % 30 ? "," : ",\n    ", bytes[i]);
+    fputs("};\n", file);
+}
+
 void description_write_c(const bil_description *d, const char *name, FILE *file)
 {
     fputs("/* Made from a description by the generator; don't edit. */\n#include <stddef.h>\n\n", file);
@@ -141,6 +164,11 @@ void description_write_c(const bil_description *d, const char *name, FILE *file)
     put_params(file, d);
     put_procedures(file, d);
     put_ranges(file, d);
+    put_banks(file, d);
+    if (d->factory) {
+        put_bytes(file, "factory", d->factory, d->raw_size);
+        put_bytes(file, "factory_known", d->factory_known, d->count);
+    }
     fprintf(file, "\nconst bil_description %s = {\n    .vendor = ", name);
     put_string(file, d->vendor);
     fputs(", .model = ", file);
@@ -166,6 +194,10 @@ void description_write_c(const bil_description *d, const char *name, FILE *file)
             d->unstored_value);
     put_string(file, d->factory_address);
     fputs(",\n", file);
+    if (d->bank_count)
+        fprintf(file, "    .banks = banks, .bank_count = %u,\n", d->bank_count);
+    if (d->factory)
+        fputs("    .factory = factory, .factory_known = factory_known,\n", file);
     fprintf(file,
             "    .link = {.read_cells = %u, .write_cells = %u, .reply_ms = %u, .late_ms = %u, .busy_ms = %u, "
             ".busy_tries = %u,\n",

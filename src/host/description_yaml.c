@@ -354,6 +354,43 @@ static void load_limits(load *l, yaml_node_t *map, bil_format *format)
     }
 }
 
+/* For a float a share of the value, in per cent: neighbouring floats of one sign are at most 2^-23 (2^-52) of the value
+ * apart. */
+static uint32_t want_share(load *l, yaml_node_t *node, const bil_format *format)
+{
+    char text[24];
+    snprintf(text, sizeof text, "%s", want_text(l, node, 20));
+    size_t length = strlen(text);
+    int64_t part = 0;
+    char *end = text;
+    if (length > 1 && text[length - 1] == '%') {
+        text[length - 1] = '\0';
+        part = strtoll(text, &end, 10) * 1000;
+        int64_t unit = 100;
+        if (*end == '.')
+            for (end++; *end >= '0' && *end <= '9' && unit; end++, unit /= 10)
+                part += (*end - '0') * unit;
+    }
+    if (end == text || *end || part <= 0 || part > 10000 || format->size != 4) {
+        complain(l, node, "the tolerance of an f32 is a share from 0.001%% to 10%%");
+        return 0;
+    }
+    return (uint32_t)((part << 23) / 100000);
+}
+
+static void load_tolerance(load *l, yaml_node_t *map, bil_format *format)
+{
+    yaml_node_t *tolerance = get(l, map, "tolerance");
+    if (!tolerance)
+        return;
+    if (is_integer(format))
+        format->tolerance = want_raw_length(l, tolerance, format);
+    else if (bil_type_is_float((bil_type)format->type))
+        format->tolerance = want_share(l, tolerance, format);
+    else
+        complain(l, tolerance, "only numbers have a tolerance");
+}
+
 static uint8_t load_order(load *l, yaml_node_t *map, uint8_t usual)
 {
     static const char *const ways[] = {"high_first", "low_first", NULL};
@@ -413,10 +450,10 @@ static void check_id(load *l, yaml_node_t *key)
 
 static void load_param(load *l, yaml_node_t *key, yaml_node_t *map, bil_param *param)
 {
-    static const char *const keys[] = {"name",    "type",   "class",      "at",         "space",  "unit",
-                                       "size",    "scale",  "offset",     "limits",     "step",   "rounds",
-                                       "choices", "bits",   "access",     "needs",      "safety", "of",
-                                       "stage",   "resets", "cell_order", "byte_order", NULL};
+    static const char *const keys[] = {"name",       "type",      "class",   "at",   "space",  "unit",    "size",
+                                       "scale",      "offset",    "limits",  "step", "rounds", "choices", "bits",
+                                       "access",     "needs",     "safety",  "of",   "stage",  "resets",  "cell_order",
+                                       "byte_order", "tolerance", "factory", NULL};
     check_keys(l, map, keys);
     yaml_node_t *name = l->bad ? NULL : need_key(l, map, "name");
     yaml_node_t *type = l->bad ? NULL : need_key(l, map, "type");
@@ -462,6 +499,8 @@ static void load_param(load *l, yaml_node_t *key, yaml_node_t *map, bil_param *p
         load_choices(l, map, format);
     if (!l->bad)
         load_limits(l, map, format);
+    if (!l->bad)
+        load_tolerance(l, map, format);
     if (!l->bad)
         load_flags(l, map, param);
 }
@@ -550,6 +589,32 @@ static void load_resets(load *l, uint16_t index)
         complain(l, list, "at most 254 parameters can be reset by one");
     l->params[index].resets = resets;
     l->params[index].reset_count = (uint8_t)count;
+}
+
+/* Values as delivered: one image's worth of raw values, as far as they are named. */
+static void load_factory(load *l)
+{
+    bil_description *d = l->table;
+    uint8_t *raw = arena_take(l->memory, d->raw_size), *known = arena_take(l->memory, d->count);
+    bool any = false;
+    for (uint16_t i = 0; i < d->count && !l->bad; i++) {
+        yaml_node_t *node = get(l, l->nodes[i], "factory");
+        const bil_param *p = &l->params[i];
+        if (!node)
+            continue;
+        const char *text = want_text(l, node, BIL_TEXT_MAX);
+        int error = l->bad ? BIL_OK : bil_value_parse(&p->format, text, strlen(text), &host_floats, raw + p->raw_at);
+        if (!l->bad && !error && p->flags & BIL_WRITABLE)
+            error = bil_value_check(&p->format, raw + p->raw_at);
+        if (error)
+            complain(l, node, "%s", bil_error_text(error));
+        else if (bil_class_left_out((bil_class)p->cls) || p->cls == BIL_CLASS_UNIT)
+            complain(l, node, "a parameter of class %s has no factory value", bil_class_name((bil_class)p->cls));
+        known[i] = 1;
+        any = true;
+    }
+    d->factory = any ? raw : NULL;
+    d->factory_known = any ? known : NULL;
 }
 
 static int by_place(const void *a, const void *b, void *params)
@@ -705,6 +770,47 @@ static void load_changes(load *l, yaml_node_t *node)
     const bil_param *param = l->bad ? NULL : &l->params[l->table->changes];
     if (param && (param->cls != BIL_CLASS_UNIT || !(param->flags & BIL_READABLE)))
         complain(l, node, "a counter of changes is a readable parameter of the class unit");
+}
+
+static void load_bank(load *l, yaml_node_t *map, bil_bank *bank)
+{
+    static const char *const keys[] = {"holds", "copy", "space", "cells", "at", "when", NULL};
+    static const char *const kinds[] = {"stored", "factory", "kept", NULL};
+    check_keys(l, map, keys);
+    yaml_node_t *holds = l->bad ? NULL : need_key(l, map, "holds"), *cells = l->bad ? NULL : need_key(l, map, "cells"),
+                *at = l->bad ? NULL : need_key(l, map, "at");
+    if (l->bad)
+        return;
+    yaml_node_t *space = get(l, map, "space"), *copy = get(l, map, "copy"), *when = get(l, map, "when");
+    bank->kind = (uint8_t)want_name(l, holds, kinds);
+    bank->space = space ? (uint8_t)want_name(l, space, space_names) : BIL_HOLDING;
+    bank->when = when ? want_param(l, when) : BIL_NONE;
+    if (when && !l->bad && !(l->params[bank->when].flags & BIL_READABLE))
+        complain(l, when, "this parameter can't be read");
+    if ((bank->kind == BIL_BANK_KEPT) != (copy != NULL))
+        complain(l, copy ? copy : map, "copies that the device keeps are numbered with \"copy\", others aren't");
+    bank->copy = copy && !l->bad ? (uint8_t)want_number(l, copy, 1, 99) : 0;
+    want_kind(l, cells, YAML_SEQUENCE_NODE);
+    if (!l->bad && cells->data.sequence.items.top - cells->data.sequence.items.start != 2)
+        complain(l, cells, "cells are [first, last]");
+    if (l->bad)
+        return;
+    bank->first = (uint16_t)want_number(l, node_at(l, cells->data.sequence.items.start[0]), 0, 65535);
+    bank->last = (uint16_t)want_number(l, node_at(l, cells->data.sequence.items.start[1]), bank->first, 65535);
+    bank->at = (uint16_t)want_number(l, at, 0, 65535 - (bank->last - bank->first));
+}
+
+static void load_banks(load *l, yaml_node_t *list)
+{
+    want_kind(l, list, YAML_SEQUENCE_NODE);
+    size_t count = l->bad ? 0 : (size_t)(list->data.sequence.items.top - list->data.sequence.items.start);
+    if (count > 255)
+        complain(l, list, "there are at most 255 of these");
+    bil_bank *banks = arena_take(l->memory, (count + 1) * sizeof *banks);
+    for (size_t i = 0; i < count && !l->bad; i++)
+        load_bank(l, node_at(l, list->data.sequence.items.start[i]), &banks[i]);
+    l->table->banks = banks;
+    l->table->bank_count = (uint8_t)count;
 }
 
 /* ---- procedures ---- */
@@ -873,6 +979,7 @@ static void load_document(load *l, yaml_node_t *root)
                                        "changes",
                                        "unstored",
                                        "factory_address",
+                                       "banks",
                                        "procedures",
                                        "parameters",
                                        NULL};
@@ -915,6 +1022,10 @@ static void load_document(load *l, yaml_node_t *root)
         load_changes(l, get(l, root, "changes"));
     if (!l->bad && get(l, root, "unstored"))
         load_unstored(l, get(l, root, "unstored"));
+    if (!l->bad && get(l, root, "banks"))
+        load_banks(l, get(l, root, "banks"));
+    if (!l->bad)
+        load_factory(l);
     if (!l->bad && procedures)
         load_procedures(l, procedures);
     if (!l->bad)

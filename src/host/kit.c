@@ -11,6 +11,7 @@
 #include "../port/digest.h"
 #include "archive.h"
 #include "arena.h"
+#include "view.h"
 
 enum { BLOCK = 65536, LIST_MOST = 1 << 20 };
 
@@ -341,78 +342,27 @@ int kit_check(const char *path, json_t **list, char *why, size_t size)
 
 /* ---- the sheet ---- */
 
-static void put_text(FILE *out, bil_str json)
-{
-    char plain[BIL_SET_LINE];
-    bil_str_plain(json, plain, sizeof plain);
-    fputs(plain, out);
-}
+enum { SHEET_WIDTH = 100 };
 
-static void left_out(void *ctx, const bil_item *item)
+int sheet_write(const char *copy, const models *m, FILE *out, char *why, size_t size)
 {
-    FILE *out = ctx;
-    fputs("  ", out);
-    put_text(out, item->id);
-    fprintf(out, " (%s): ", bil_class_name(item->cls));
-    put_text(out, item->name);
-    putc('\n', out);
-}
-
-static void put_item(FILE *out, const bil_item *item, char group[BIL_ID_MAX + 1])
-{
-    size_t length = 0;
-    while (length < item->id.length && item->id.text[length] != '.')
-        length++;
-    if (strlen(group) != length || memcmp(group, item->id.text, length) != 0) {
-        memcpy(group, item->id.text, length);
-        group[length] = '\0';
-        fprintf(out, "\n%s\n", group);
-    }
-    fputs("  ", out);
-    put_text(out, item->name);
-    fprintf(out, " (%.*s): ", (int)item->id.length, item->id.text);
-    if (item->unreadable)
-        fprintf(out, "could not be read: %s", bil_error_text(item->unreadable));
-    else if (item->value.length > 1 && item->value.text[0] == '"')
-        put_text(out, (bil_str){item->value.text + 1, item->value.length - 2});
-    else if (item->value.length && item->value.text[0] != 'n')
-        fprintf(out, "%.*s", (int)item->value.length, item->value.text);
-    else
-        for (size_t i = 0; i < item->size; i++)
-            fprintf(out, "%s%02x", i ? "" : "raw ", item->raw[i]);
-    if (item->unit.length && !item->unreadable) {
-        putc(' ', out);
-        put_text(out, item->unit);
-    }
-    putc('\n', out);
-}
-
-int sheet_write(const char *copy, FILE *out, char *why, size_t size)
-{
-    set_file *set = need(1, sizeof *set);
-    int error = set_file_open(set, copy, SET_WHOLLY);
+    side *s = need(1, sizeof *s);
+    findings *f = need(1, sizeof *f);
+    side_parse(s, copy);
+    int error = side_open(s, m, NULL, why, size);
     if (!error) {
-        const set_origin *o = &set->origin;
-        fprintf(out,
-                "Settings of %s\n\nUnit      %s %s, hardware %s, firmware %s\nSerial    %s\nRead      %s by %s\nWhy    "
-                "   %s\nFrom      %s\n\n",
-                o->device[0] ? o->device : "a device without a name", o->vendor, o->model, o->hardware, o->firmware,
-                o->serial, o->when, o->who[0] ? o->who : "nobody named", o->why, o->from);
-        fprintf(out, "Not in the copy, on purpose\n");
-        set->left_out = left_out;
-        set->ctx = out;
-        char group[BIL_ID_MAX + 1] = "";
-        bil_source source = set_file_source(set);
-        bil_item item;
-        int got;
-        while ((got = source.next(source.ctx, &item)) == 1)
-            put_item(out, &item, group);
-        error = got < 0 ? -got : BIL_OK;
+        finding one;
+        side_collect_left_out(s);
+        findings_begin(f, s, 1, &(finding_filter){0}, false);
+        view v = view_text((look){out, SHEET_WIDTH, false}, true);
+        v.ops->begin(&v, f);
+        while (findings_next(f, &one) == 1)
+            v.ops->row(&v, f, &one);
+        error = v.ops->end(&v, f) ? f->error : storage_error();
+        snprintf(why, size, "%s", f->error ? side_why(s) : bil_error_text(error));
+        side_close(s);
     }
-    if (error)
-        snprintf(why, size, "%s", set->why);
-    else
-        set_file_close(set);
-    free(set);
+    free(f);
+    free(s);
     return error;
 }

@@ -4,6 +4,7 @@
 
 #include <jansson.h>
 
+#include "models.h"
 #include "set_file.h"
 
 enum { KIT_FILES = 64 };
@@ -33,6 +34,6 @@ int kit_check(const char *path, json_t **list, char *why, size_t why_size);
 bool kit_lies_on(const char *folder, const char *storage);
 
 /* A sheet that a person can read and print: identity, values by group, what isn't in it. */
-int sheet_write(const char *copy, FILE *out, char *why, size_t why_size);
+int sheet_write(const char *copy, const models *m, FILE *out, char *why, size_t why_size);
 
 #endif

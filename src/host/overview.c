@@ -3,6 +3,8 @@
 #include <stdlib.h>
 #include <string.h>
 
+#include "html.h"
+
 #define NAME(NAME_, name, mark, text) name,
 #define MARK(NAME_, name, mark, text) mark,
 #define TEXT(NAME_, name, mark, text) text,
@@ -128,27 +130,6 @@ void overview_free(overview *o)
 
 /* ---- the page ---- */
 
-static void put(FILE *file, const char *text)
-{
-    for (; *text; text++)
-        switch (*text) {
-        case '&':
-            fputs("&amp;", file);
-            break;
-        case '<':
-            fputs("&lt;", file);
-            break;
-        case '>':
-            fputs("&gt;", file);
-            break;
-        case '"':
-            fputs("&quot;", file);
-            break;
-        default:
-            putc(*text, file);
-        }
-}
-
 enum { POINTS = 60, WIDE = 180, HIGH = 34 };
 
 typedef struct curve {
@@ -211,43 +192,30 @@ static void put_curve(FILE *file, site_index *index, const overview_row *row)
 }
 
 static const char style[] =
-    ":root{color-scheme:light "
-    "dark;--ink:#22262a;--paper:#fbfaf6;--line:#d8d3c4;--soft:#6a6f66;--bad:#a8201a;--warn:#8a5a00;"
-    "--good:#2d6a2f;--curve:#4c6b1f}"
-    "@media(prefers-color-scheme:dark){:root{--ink:#e8e6df;--paper:#1c1f1a;--line:#3c4238;--soft:#a5aa9c;--bad:#ff8a80;"
-    "--warn:#f0c060;--good:#9bd08f;--curve:#b5d37a}}"
-    "body{font:16px/1.45 system-ui,sans-serif;color:var(--ink);background:var(--paper);margin:2rem "
-    "auto;max-width:76rem;padding:0 1rem}"
-    "h1{font-size:1.5rem;margin:0}p{margin:.3rem 0;color:var(--soft)}"
     "ul.sum{list-style:none;display:flex;flex-wrap:wrap;gap:.5rem 1.5rem;padding:0;margin:1rem 0}"
-    "ul.sum b{font-size:1.25rem}"
-    "table{border-collapse:collapse;width:100%}caption{text-align:left;color:var(--soft);padding:.3rem 0}"
-    "th,td{text-align:left;padding:.45rem .6rem;border-bottom:1px solid var(--line);vertical-align:top}"
-    "thead th{color:var(--soft);font-weight:600;border-bottom:2px solid var(--line)}"
-    "tbody th{font-weight:600}small{color:var(--soft);font-weight:400}td:nth-child(4){white-space:nowrap}"
+    "ul.sum b{font-size:1.25rem}td:nth-child(4){white-space:nowrap}"
     ".disputed,.no_answer,.damaged{color:var(--bad)}.unstored,.drifted,.no_copy{color:var(--warn)}.well{color:var(--"
     "good)}"
     ".no_baseline,.retired{color:var(--soft)}"
     "svg{width:180px;height:34px;display:block}svg path{fill:none;stroke:var(--curve);stroke-width:1.6}"
-    "svg line{stroke:var(--line)}svg circle{fill:var(--curve)}svg text{font-size:11px;fill:var(--ink)}"
-    "@media print{body{margin:0;max-width:none}tr{break-inside:avoid}}";
+    "svg line{stroke:var(--line)}svg circle{fill:var(--curve)}svg text{font-size:11px;fill:var(--ink)}";
 
 static void put_row(FILE *file, site_index *index, const overview_row *row)
 {
     fputs("<tr><th scope=\"row\">", file);
-    put(file, row->name);
+    html_text(file, row->name);
     fputs("<br><small>", file);
-    put(file, row->address);
+    html_text(file, row->address);
     fputs("</small></th><td>", file);
-    put(file, row->group);
+    html_text(file, row->group);
     fprintf(file, "</td><td class=\"%s\">%s ", overview_state_name(row->state), overview_state_mark(row->state));
     if (row->state == OVERVIEW_DRIFTED && row->drift >= 0)
         fprintf(file, "%d value%s from the baseline", row->drift, row->drift == 1 ? " differs" : "s differ");
     else
-        put(file, overview_state_text(row->state));
+        html_text(file, overview_state_text(row->state));
     if (row->why[0]) {
         fprintf(file, "<br><small>since %.10s: ", row->since);
-        put(file, row->why);
+        html_text(file, row->why);
         fputs("</small>", file);
     }
     fputs("</td><td>", file);
@@ -268,9 +236,9 @@ void overview_html(const overview *o, site_index *index, FILE *file)
     fputs("<!DOCTYPE html>\n<html lang=\"en\"><head><meta charset=\"utf-8\">"
           "<meta name=\"viewport\" content=\"width=device-width,initial-scale=1\"><title>",
           file);
-    put(file, o->place->name);
-    fprintf(file, ": overview</title><style>%s</style></head>\n<body><header><h1>", style);
-    put(file, o->place->name);
+    html_text(file, o->place->name);
+    fprintf(file, ": overview</title><style>%s%s</style></head>\n<body><header><h1>", html_style, style);
+    html_text(file, o->place->name);
     fprintf(file, "</h1><p>%zu devices, %d copies; as of %.10s %.5s UTC</p></header>\n<main><ul class=\"sum\">",
             o->count, o->copies, now, now + 11);
     for (int i = 0; i < OVERVIEW_STATE_COUNT; i++)
@@ -281,7 +249,7 @@ void overview_html(const overview *o, site_index *index, FILE *file)
         fprintf(file, "<p>%d cop%s in this place only", o->only_here, o->only_here == 1 ? "y is" : "ies are");
         if (o->second[0]) {
             fprintf(file, "; last second copy on %.10s at ", o->second_when);
-            put(file, o->second);
+            html_text(file, o->second);
         }
         fputs(".</p>\n", file);
     }

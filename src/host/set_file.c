@@ -109,8 +109,11 @@ static uint32_t skip_equal(void *ctx)
     const char *a, *b;
     size_t m, n;
     uint32_t count = 0;
+    size_t head = sizeof value, group = pair->group ? strlen(pair->group) : 0; /* with the quote before the id */
     while (look_next(pair->left, &a, &m) && look_next(pair->right, &b, &n) && m == n && m > sizeof value &&
-           memcmp(a, value, sizeof value - 1) == 0 && memcmp(a, b, m) == 0) {
+           memcmp(a, value, sizeof value - 1) == 0 && memcmp(a, b, m) == 0 &&
+           (!group || (m > head + group && memcmp(a + head, pair->group, group) == 0 &&
+                       (a[head + group] == '.' || a[head + group] == '"')))) {
         pair->left->given = pair->right->given = true;
         count++;
     }
@@ -323,6 +326,11 @@ int set_file_save_changed(const bil_image *image, const set_origin *origin, cons
     return storage_commit(&storage, folder, path);
 }
 
+bool set_is_offline(const set_origin *o)
+{
+    return strcmp(o->from, SET_OFFLINE) == 0;
+}
+
 void set_origin_of(set_origin *o, const bil_image *image)
 {
     const bil_description *d = image->description;
@@ -374,6 +382,30 @@ static size_t add_harmless(char *out, size_t used, size_t size, const char *text
     }
     out[used] = '\0';
     return used;
+}
+
+void age_text(const char *when, char *out, size_t size)
+{
+    struct tm then = {0};
+    if (!strptime(when, "%Y-%m-%dT%H:%M:%SZ", &then)) {
+        snprintf(out, size, "of unknown age");
+        return;
+    }
+    double seconds = difftime(time(NULL), timegm(&then));
+    static const struct {
+        double seconds;
+        const char *name;
+    } units[] = {{86400, "day"}, {3600, "hour"}, {60, "minute"}, {1, "second"}};
+    if (seconds < 0) {
+        snprintf(out, size, "dated in the future: check the clock");
+        return;
+    }
+    for (size_t i = 0; i < 4; i++)
+        if (seconds >= units[i].seconds || i == 3) {
+            long count = (long)(seconds / units[i].seconds);
+            snprintf(out, size, "%ld %s%s ago", count, units[i].name, count == 1 ? "" : "s");
+            return;
+        }
 }
 
 void set_file_stem(const set_origin *o, char *out, size_t size)

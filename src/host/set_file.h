@@ -40,9 +40,11 @@ typedef enum set_care { SET_WHOLLY, SET_QUICKLY } set_care;
 int set_file_open(set_file *set, const char *path, set_care care);
 /* The items. What they say doesn't count before the source has come to its end without an error. */
 bil_source set_file_source(set_file *set);
-/* Two files opened quickly: steps over lines that are the same bytes in both (see bil_skip). */
+/* Two files opened quickly: steps over lines that are the same bytes in both (see bil_skip), as long as their ids are
+ * of this group. */
 typedef struct set_pair {
     set_file *left, *right;
+    const char *group; /* NULL: any */
 } set_pair;
 bil_skip set_pair_skip(set_pair *pair);
 void set_file_close(set_file *set);
@@ -67,11 +69,18 @@ int set_file_save_changed(const bil_image *image, const set_origin *origin, cons
 
 void set_digest_hex(const uint8_t digest[BIL_SHA256], char hex[2 * BIL_SHA256 + 1]);
 
+/* A set that was made without a device says so where others name the address they were read from. */
+#define SET_OFFLINE "offline"
+bool set_is_offline(const set_origin *origin);
+
 /* Fills in who the unit is and which description was used; the rest stays. */
 void set_origin_of(set_origin *origin, const bil_image *image);
 
 /* "2026-11-23T07:15:00Z", now. */
 void set_time_now(char *out, size_t size);
+
+/* "3 minutes ago" */
+void age_text(const char *when, char *out, size_t size);
 
 /* DEVICE_SERIAL_TIME, with everything else than letters, digits, - and _ made harmless. */
 void set_file_stem(const set_origin *origin, char *out, size_t size);

@@ -12,7 +12,7 @@
 #include "arena.h"
 
 /* Of the tables below; an index of another version is made again. */
-enum { VERSION = 1 };
+enum { VERSION = 2 };
 
 static const char file_name[] = ".index.sqlite";
 
@@ -439,7 +439,10 @@ static void sum_up(update *u, const char *device)
         ask(u->x,
             "INSERT OR REPLACE INTO devices SELECT ?1, ?2, ?3, ?4, ?5, ?6, (SELECT count(*) FROM copies WHERE device = "
             "?1 "
-            "AND place > 0), (SELECT file FROM copies WHERE device = ?1 AND place > 0 ORDER BY place DESC LIMIT 1), "
+            "AND place > 0), coalesce((SELECT file FROM copies WHERE device = ?1 AND place > 0 AND origin != "
+            "'" SET_OFFLINE
+            "' ORDER BY place DESC LIMIT 1), (SELECT file FROM copies WHERE device = ?1 AND place > 0 ORDER BY place "
+            "DESC LIMIT 1)), "
             "(SELECT body FROM notes WHERE device = ?1 AND kind = 'state' "
             "ORDER BY at DESC, id DESC LIMIT 1)",
             "sssisi", device, card ? word(card, "name") : device, body ? body : "",
@@ -713,10 +716,10 @@ int index_copy(site_index *x, const device_row *device, const char *which, copy_
     const char *key = which;
     const char *sql =
         "SELECT " COPY_COLUMNS " FROM copies WHERE device = ?1 AND place > 0 AND digest LIKE ?2 || '%' LIMIT 2";
-    if (strcmp(which, "last") == 0)
-        sql = "SELECT " COPY_COLUMNS
-              " FROM copies WHERE device = ?1 AND place > 0 AND ?2 != '' ORDER BY place DESC LIMIT 1";
-    else if (strcmp(which, "first") == 0)
+    if (strcmp(which, "last") == 0) {
+        sql = "SELECT " COPY_COLUMNS " FROM copies WHERE device = ?1 AND file = ?2";
+        key = device->copies ? device->last.file : "";
+    } else if (strcmp(which, "first") == 0)
         sql = "SELECT " COPY_COLUMNS " FROM copies WHERE device = ?1 AND place = 1 AND ?2 != ''";
     else if (strcmp(which, "baseline") == 0)
         key = device->baseline;
@@ -726,7 +729,7 @@ int index_copy(site_index *x, const device_row *device, const char *which, copy_
         return BIL_E_NO_COPY;
     if (!key[0])
         return BIL_E_NO_COPY;
-    if (strlen(key) == 64)
+    if (strlen(key) == 64 && key != device->last.file)
         sql = "SELECT " COPY_COLUMNS " FROM copies WHERE device = ?1 AND digest = ?2 AND place > 0";
     if (strcmp(which, "baseline") == 0 && device->baseline_disputed)
         return BIL_E_DISPUTED;
@@ -797,7 +800,7 @@ static int count_differences(const char *left, const char *right)
     }
     bil_compare compare;
     bil_difference d;
-    set_pair pair = {&a, &b};
+    set_pair pair = {&a, &b, NULL};
     bil_compare_init(&compare, set_file_source(&a), set_file_source(&b));
     compare.skip = set_pair_skip(&pair);
     int count = 0, got;

@@ -37,7 +37,7 @@ typedef struct device_row {
     bool baseline_disputed, retired;
     char baseline[65]; /* digest of the copy that counts as right, or "" */
     int copies;
-    copy_row last; /* where copies > 0 */
+    copy_row last; /* where copies > 0: the newest that was read from a device, if there is any */
 } device_row;
 
 /* Opens and brings up to date. `why` tells what stood in the way. */

@@ -20,6 +20,8 @@ static const sim_entry general[] = {
     {"hours.power", 1, 16, "u32", SIM_IDENTITY, 0, false, ANY, "0", "30551"},
     {"hours.batches", 1, 18, "u32", SIM_IDENTITY, 0, false, ANY, "0", "4120"},
     {"hours.changes", 1, 20, "u32", SIM_IDENTITY, 0, false, ANY, "0", NULL},
+    {"keeps.hours_1", 1, 30, "u32", SIM_LIVE, 0, false, ANY, NULL, NULL},
+    {"keeps.hours_2", 1, 32, "u32", SIM_LIVE, 0, false, ANY, NULL, NULL},
     {"process.state", 1, 100, "u16", SIM_LIVE, 0, false, ANY, NULL, NULL},
     {"process.storing", 1, 101, "u8", SIM_LIVE, 0, false, ANY, NULL, NULL},
     {"process.temperature", 1, 102, "i16", SIM_LIVE, 1, false, ANY, NULL, NULL},
@@ -87,6 +89,34 @@ static void start(sim_unit *unit)
     unit->state = unit->hold_at_boot ? HELD : STANDBY;
     unit->hold_at_boot = false;
     unit->storing = false;
+    if (unit->kept_hours[0] == 0) { /* a unit that has been at work for a while */
+        uint32_t hours = (uint32_t)sim_number(unit, sim_find(unit, "hours.power"), &unit->running[1][16]);
+        unit->kept_hours[0] = hours > 40 ? hours - 40 : 0;
+        unit->kept_hours[1] = hours > 212 ? hours - 212 : 0;
+    }
+}
+
+/* Each store keeps what was stored before; the two last ones can be read. */
+static void keep_and_store(sim_unit *unit)
+{
+    memcpy(unit->kept[1], unit->kept[0], sizeof unit->kept[1]);
+    memcpy(unit->kept[0], unit->stored[0], sizeof unit->kept[0]);
+    unit->kept_hours[1] = unit->kept_hours[0];
+    unit->kept_hours[0] = (uint32_t)sim_number(unit, sim_find(unit, "hours.power"), &unit->running[1][16]);
+    sim_store(unit);
+}
+
+/* What survives a power cut, and the copies kept, can be read behind the values in force. */
+static const uint16_t *bank(const sim_unit *unit, uint8_t space, uint16_t address, uint16_t *home)
+{
+    for (uint16_t i = 0; space == 0 && i < 3; i++) {
+        uint16_t to = (uint16_t)(1200 + 200 * i), from = (uint16_t)(address - to);
+        if (address >= to && ((from >= 1000 && from < 1160) || (from >= 2000 && from < 2020))) {
+            *home = from;
+            return i == 0 ? unit->stored[0] : unit->kept[i - 1];
+        }
+    }
+    return NULL;
 }
 
 static void tick(sim_unit *unit)
@@ -97,7 +127,7 @@ static void tick(sim_unit *unit)
     }
     if (unit->storing && unit->now >= unit->store_at) {
         unit->storing = false;
-        sim_store(unit);
+        keep_and_store(unit);
     }
 }
 
@@ -139,9 +169,13 @@ static uint64_t live(const sim_unit *unit, const sim_entry *entry)
         return unit->storing;
     if (is(entry, "hours.changes"))
         return unit->changes;
+    if (is(entry, "keeps.hours_1"))
+        return unit->kept_hours[0];
+    if (is(entry, "keeps.hours_2"))
+        return unit->kept_hours[1];
     if (is(entry, "process.temperature"))
         return 184 + unit->now / 1000 % 5;
     return UINT64_MAX;
 }
 
-const sim_model sim_ec8 = {"ec-8", false, true, 4000, 5, 100, 60, fill, start, tick, may, written, live};
+const sim_model sim_ec8 = {"ec-8", false, true, 4000, 5, 100, 60, fill, start, tick, may, written, live, bank};

@@ -167,6 +167,8 @@ void sim_start(sim_unit *unit, const sim_model *model, bool as_delivered, const 
     if (name && !sim_put(unit, "bus.name", name))
         sim_put(unit, "plant.name", name);
     memcpy(unit->stored, unit->running, sizeof unit->stored);
+    memcpy(unit->kept[0], unit->stored[0], sizeof unit->kept[0]);
+    memcpy(unit->kept[1], unit->stored[0], sizeof unit->kept[1]);
     model->start(unit);
 }
 
@@ -234,14 +236,21 @@ sim_reply sim_read(sim_unit *unit, uint64_t now, uint8_t space, uint16_t address
         return SIM_BAD_VALUE;
     if (space >= SIM_SPACES || (uint32_t)address + count > SIM_CELLS)
         return SIM_BAD_ADDRESS;
+    uint16_t home;
     for (uint16_t i = 0; i < count; i++) {
-        int16_t owner = unit->owner[space][address + i];
+        const uint16_t *kept =
+            unit->model->bank ? unit->model->bank(unit, space, (uint16_t)(address + i), &home) : NULL;
+        int16_t owner = unit->owner[space][kept ? home : address + i];
         if (owner < 0 || unit->entries[owner].role == SIM_COMMAND || unit->entries[owner].role == SIM_SECRET)
             return SIM_BAD_ADDRESS;
     }
     for (uint16_t i = 0; i < count; i++) {
-        const sim_entry *entry = &unit->entries[unit->owner[space][address + i]];
-        if (entry->role == SIM_LIVE || unit->model->live(unit, entry) != UINT64_MAX) {
+        const uint16_t *kept =
+            unit->model->bank ? unit->model->bank(unit, space, (uint16_t)(address + i), &home) : NULL;
+        const sim_entry *entry = kept ? NULL : &unit->entries[unit->owner[space][address + i]];
+        if (kept) {
+            cells[i] = kept[home];
+        } else if (entry->role == SIM_LIVE || unit->model->live(unit, entry) != UINT64_MAX) {
             uint16_t made[4];
             put_number(unit, entry, unit->model->live(unit, entry), made);
             cells[i] = made[address + i - entry->address];

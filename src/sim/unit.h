@@ -59,6 +59,8 @@ typedef struct sim_model {
     sim_reply (*may)(const struct sim_unit *unit, const sim_entry *entry, const uint16_t *cells);
     void (*written)(struct sim_unit *unit, const sim_entry *entry, const uint16_t *cells, bool changed);
     uint64_t (*live)(const struct sim_unit *unit, const sim_entry *entry);
+    /* Cells that show what else is kept of the cell `home`, or NULL; may be NULL. */
+    const uint16_t *(*bank)(const struct sim_unit *unit, uint8_t space, uint16_t address, uint16_t *home);
 } sim_model;
 
 typedef struct sim_counters {
@@ -71,6 +73,8 @@ typedef struct sim_unit {
     size_t count;
     int16_t owner[SIM_SPACES][SIM_CELLS]; /* index of the entry, -1: unmapped */
     uint16_t running[SIM_SPACES][SIM_CELLS], stored[SIM_SPACES][SIM_CELLS];
+    uint16_t kept[2][SIM_CELLS]; /* copies that the unit makes by itself, the newest first */
+    uint32_t kept_hours[2];
     uint64_t now, up_at;
     uint32_t changes; /* of lasting values in force, by whatever hand */
     sim_counters counters;

@@ -1,0 +1,23 @@
+/* A saved copy that is changed with no device there, and where the new one goes. */
+#ifndef BIL_CLI_NEW_COPY_H
+#define BIL_CLI_NEW_COPY_H
+
+#include "../host/offline.h"
+#include "look_cli.h"
+
+typedef struct new_copy {
+    offline work;
+    here *h; /* of a copy of a site; else NULL */
+    device_row owner;
+    char source[STORAGE_PATH]; /* the copy that it comes from */
+    char folder[STORAGE_PATH]; /* where the new one goes */
+    char path[STORAGE_PATH];   /* the new one, once it is saved */
+} new_copy;
+
+/* Opens what somebody named: a file, or DEVICE#COPY of a site. `folder` NULL: beside it. -1, or the exit code. */
+int new_copy_open(new_copy *n, const char *text, const models *m, const char *site_given, const char *folder);
+/* Saves it and says where; nothing when no value changed. -1 or the exit code. */
+int new_copy_save(new_copy *n, const char *who, const char *why);
+void new_copy_close(new_copy *n);
+
+#endif

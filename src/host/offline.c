@@ -1,0 +1,259 @@
+#include "offline.h"
+
+#include <stdlib.h>
+#include <string.h>
+
+#include "arena.h"
+#include "csv_text.h"
+#include "float_text.h"
+
+int offline_open(offline *o, const char *path, const models *m)
+{
+    memset(o, 0, sizeof *o);
+    set_file set;
+    int error = set_file_open(&set, path, SET_QUICKLY);
+    if (error) {
+        snprintf(o->why, sizeof o->why, "%s", set.why);
+        return error;
+    }
+    const bil_description *same_model;
+    o->description = models_find(m, set.origin.model, set.origin.layout, &same_model);
+    if (!o->description) {
+        snprintf(o->why, sizeof o->why,
+                 same_model ? "%s was made with another layout of the description of %s than the one at hand"
+                            : "%s: no description of %s is at hand",
+                 path, set.origin.model);
+        error = same_model ? BIL_E_OTHER_LAYOUT : BIL_E_UNKNOWN_MODEL;
+    }
+    set_file_close(&set);
+    if (error)
+        return error;
+    size_t size = bil_image_size(o->description);
+    o->memory = need(1, size);
+    bil_image_init(&o->image, o->description, o->memory, size);
+    error = set_file_load(path, &o->image, &o->origin, &o->totals, o->why, sizeof o->why);
+    if (error)
+        offline_close(o);
+    return error;
+}
+
+void offline_close(offline *o)
+{
+    free(o->memory);
+    o->memory = NULL;
+}
+
+int offline_find(offline *o, const char *id, uint16_t *index)
+{
+    const bil_description *d = o->description;
+    int32_t found = bil_description_find(d, id, strlen(id));
+    if (found < 0) {
+        nearest like = {0};
+        for (uint16_t i = 0; i < d->count; i++)
+            nearest_offer(&like, id, d->params[i].id);
+        snprintf(o->why, sizeof o->why, "%s: %s has no such parameter%s%s%s", id, d->model,
+                 like.best[0] ? "; did you mean " : "", like.best, like.best[0] ? "?" : "");
+        return BIL_E_UNKNOWN_PARAMETER;
+    }
+    *index = (uint16_t)found;
+    const bil_param *p = &d->params[found];
+    bool ours = p->cls == BIL_CLASS_SETUP || p->cls == BIL_CLASS_PLACE || p->cls == BIL_CLASS_CALIBRATION;
+    if (ours && p->flags & BIL_WRITABLE)
+        return BIL_OK;
+    snprintf(o->why, sizeof o->why, "%s (%s): %s", id, p->name,
+             ours ? "the device takes no value for this" : "this belongs to the unit, or is never part of a copy");
+    return BIL_E_NOT_YOURS;
+}
+
+static void show_limits(const bil_format *f, char *out, size_t size)
+{
+    /* The limits as raw values: keys of signed numbers and floats are turned back. */
+    char ends[2][BIL_VALUE_TEXT] = {"", ""};
+    const uint64_t keys[2] = {f->mul < 0 ? f->high : f->low, f->mul < 0 ? f->low : f->high};
+    for (int i = 0; i < 2; i++) {
+        uint64_t bits = keys[i], sign = UINT64_C(1) << (8 * f->size - 1);
+        uint8_t raw[8];
+        if (bil_type_is_float((bil_type)f->type))
+            bits = bits & sign ? bits & ~sign : ~bits;
+        else if (bil_type_is_signed((bil_type)f->type))
+            bits ^= UINT64_C(1) << 63;
+        for (size_t k = 0; k < f->size; k++)
+            raw[k] = (uint8_t)(bits >> 8 * (f->size - 1u - k));
+        bil_value_text(f, raw, &host_floats, ends[i], sizeof ends[i]);
+    }
+    snprintf(out, size, "from %s to %s", ends[0], ends[1]);
+}
+
+/* What the parameter takes, for somebody who gave something else. */
+static void show_wanted(const bil_param *p, char *out, size_t size)
+{
+    const bil_format *f = &p->format;
+    out[0] = '\0';
+    if (f->choice_count)
+        for (uint16_t i = 0; i < f->choice_count && strlen(out) + 40 < size; i++)
+            snprintf(out + strlen(out), size - strlen(out), "%s%s", i ? ", " : "one of ", f->choices[i].name);
+    else if (f->type == BIL_BOOL)
+        snprintf(out, size, "true or false");
+    else if (f->type == BIL_TEXT)
+        snprintf(out, size, "a text of at most %u bytes", f->size);
+    else if (f->limited)
+        show_limits(f, out, size);
+    if (f->step > 1 && strlen(out) + 40 < size) {
+        uint8_t raw[8] = {0};
+        char text[BIL_VALUE_TEXT] = "";
+        bil_format bare = *f;
+        bare.offset = 0;
+        for (size_t k = 0; k < 4 && k < f->size; k++)
+            raw[f->size - 1u - k] = (uint8_t)(f->step >> 8 * k);
+        bil_value_text(&bare, raw, NULL, text, sizeof text);
+        snprintf(out + strlen(out), size - strlen(out), ", in steps of %s", text);
+    }
+    if (p->unit[0] && out[0])
+        snprintf(out + strlen(out), size - strlen(out), " %s", p->unit);
+}
+
+static void put(offline *o, uint16_t index, const uint8_t *raw)
+{
+    const bil_format *f = &o->description->params[index].format;
+    bool same = o->image.state[index] == BIL_PRESENT && memcmp(bil_image_raw(&o->image, index), raw, f->size) == 0;
+    o->changed += !same;
+    bil_image_put(&o->image, index, raw);
+}
+
+static int parse(offline *o, const char *id, const char *text, uint16_t *index, uint8_t *raw)
+{
+    int error = offline_find(o, id, index);
+    if (error)
+        return error;
+    const bil_param *p = &o->description->params[*index];
+    size_t length = strlen(text), unit = strlen(p->unit);
+    if (unit && p->format.type != BIL_TEXT && length > unit && strcmp(text + length - unit, p->unit) == 0) {
+        length -= unit;
+        while (length && text[length - 1] == ' ')
+            length--;
+    }
+    error = bil_value_parse(&p->format, text, length, &host_floats, raw);
+    if (!error)
+        error = bil_value_check(&p->format, raw);
+    if (error) {
+        char wanted[400];
+        show_wanted(p, wanted, sizeof wanted);
+        bool comma = strchr(text, ',') && p->format.type != BIL_TEXT;
+        snprintf(o->why, sizeof o->why, "%s = %.60s: %s%s%s%s", id, text, bil_error_text(error),
+                 comma       ? "; decimals stand behind a point, not a comma"
+                 : wanted[0] ? "; wanted is "
+                             : "",
+                 comma ? "" : wanted, "");
+    }
+    return error;
+}
+
+int offline_set(offline *o, const char *id, const char *text)
+{
+    uint16_t index;
+    uint8_t raw[BIL_TEXT_MAX] = {0};
+    int error = parse(o, id, text, &index, raw);
+    if (!error)
+        put(o, index, raw);
+    return error;
+}
+
+int offline_check(offline *o, const char *id, const char *text)
+{
+    uint16_t index;
+    uint8_t raw[BIL_TEXT_MAX] = {0};
+    return parse(o, id, text, &index, raw);
+}
+
+int offline_take(offline *o, const bil_item *item)
+{
+    char id[BIL_ID_MAX + 1];
+    uint16_t index;
+    bil_str_plain(item->id, id, sizeof id);
+    int error = offline_find(o, id, &index);
+    if (error)
+        return error;
+    const bil_param *p = &o->description->params[index];
+    if (item->unreadable)
+        error = BIL_E_UNREADABLE;
+    else if (item->type != p->format.type || item->size != p->format.size || strlen(p->unit) != item->unit.length ||
+             memcmp(p->unit, item->unit.text, item->unit.length) != 0)
+        error = BIL_E_OTHER_TYPE;
+    else
+        error = bil_value_check(&p->format, item->raw);
+    if (error)
+        snprintf(o->why, sizeof o->why, "%s: %s", id, bil_error_text(error));
+    else
+        put(o, index, item->raw);
+    return error;
+}
+
+/* ---- tables ---- */
+
+typedef struct import {
+    offline *o;
+    const char *path;
+    bool store;           /* the second time, when all are known to be good */
+    unsigned long *lines; /* where each parameter stood */
+} import;
+
+static int import_row(void *ctx, unsigned long line, const char *id, const char *value)
+{
+    import *im = ctx;
+    offline *o = im->o;
+    uint16_t index;
+    uint8_t raw[BIL_TEXT_MAX] = {0};
+    char what[sizeof o->why];
+    int error = parse(o, id, value, &index, raw);
+    if (!error && !im->store && im->lines[index]) {
+        snprintf(o->why, sizeof o->why, "%s stands in line %lu already", id, im->lines[index]);
+        error = BIL_E_CSV;
+    }
+    if (error) {
+        snprintf(what, sizeof what, "%.300s:%lu: %.380s", im->path, line, o->why);
+        memcpy(o->why, what, sizeof what);
+        return -error;
+    }
+    im->lines[index] = line;
+    if (im->store)
+        put(o, index, raw);
+    return 0;
+}
+
+int offline_import(offline *o, const char *path)
+{
+    char why[700] = "";
+import im = {.o = o, .path = path, .lines = need(o->description->count, sizeof * im.lines) };
+    o->why[0] = '\0';
+    int error = csv_read(path, import_row, &im, why, sizeof why);
+    im.store = true;
+    if (!error)
+        error = csv_read(path, import_row, &im, why, sizeof why);
+    free(im.lines);
+    if (error && why[0])
+        snprintf(o->why, sizeof o->why, "%s", why);
+    return error;
+}
+
+/* ---- the new copy ---- */
+
+void offline_origin(const offline *o, const char *who, const char *why, set_origin *out)
+{
+    *out = o->origin;
+    set_digest_hex(o->totals.digest, out->parent);
+    set_time_now(out->when, sizeof out->when);
+    snprintf(out->who, SET_TEXT, "%s", who);
+    snprintf(out->why, SET_TEXT, "%s", why);
+    snprintf(out->from, SET_TEXT, "%s", SET_OFFLINE);
+}
+
+int offline_save(offline *o, const char *who, const char *why, const char *folder, const char *name, char *path)
+{
+    set_origin origin;
+    bil_set_totals totals;
+    offline_origin(o, who, why, &origin);
+    int error = set_file_save(&o->image, &origin, folder, name, path, &totals);
+    if (error)
+        snprintf(o->why, sizeof o->why, "%s: %s", folder, bil_error_text(error));
+    return error;
+}

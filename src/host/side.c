@@ -1,0 +1,332 @@
+#include "side.h"
+
+#include <stdlib.h>
+#include <string.h>
+
+#include "arena.h"
+#include "bank.h"
+#include "float_text.h"
+
+static const char *const names[] = {
+#define NAME(NAME_, name, text) name,
+    SIDE_KINDS(NAME)
+#undef NAME
+};
+
+static const char *const texts[] = {
+#define TEXT(NAME_, name, text) text,
+    SIDE_KINDS(TEXT)
+#undef TEXT
+};
+
+const char *side_kind_name(side_kind kind)
+{
+    return names[kind];
+}
+
+const char *side_kind_text(side_kind kind)
+{
+    return texts[kind];
+}
+
+static bool parse_which(side *s, const char *which)
+{
+    int used = 0;
+    if (strcmp(which, "stored") == 0)
+        s->kind = SIDE_STORED;
+    else if (strcmp(which, "factory") == 0)
+        s->kind = SIDE_FACTORY;
+    else if (sscanf(which, "kept%2d%n", &s->copy, &used) == 1 && which[used] == '\0' && s->copy > 0)
+        s->kind = SIDE_KEPT;
+    else
+        return false;
+    return true;
+}
+
+bool side_parse(side *s, const char *text)
+{
+    memset(s, 0, sizeof *s);
+    snprintf(s->text, sizeof s->text, "%s", text);
+    snprintf(s->place, sizeof s->place, "%s", text);
+    if (side_wants_model(s)) {
+        s->kind = SIDE_FACTORY;
+        return true;
+    }
+    char *hash = strrchr(s->place, '#');
+    if (!address_is_device(text) && (!hash || strcmp(hash, "#factory") != 0)) {
+        s->kind = SIDE_COPY;
+        return true;
+    }
+    s->kind = SIDE_RUNNING;
+    if (!hash)
+        return true;
+    *hash = '\0';
+    return parse_which(s, hash + 1);
+}
+
+bool side_wants_model(const side *s)
+{
+    return strcmp(s->text, "factory") == 0;
+}
+
+/* ---- devices ---- */
+
+static int no_factory(const bil_description *d, char *why, size_t size)
+{
+    snprintf(why, size, "the description of %s doesn't say what it is delivered with", d->model);
+    return BIL_E_NO_COPY;
+}
+
+static void empty_image(side *s, const bil_description *d)
+{
+    size_t size = bil_image_size(d);
+    free(s->memory);
+    s->memory = need(1, size);
+    s->description = d;
+    bil_image_init(&s->image, d, s->memory, size);
+}
+
+/* From the description; who the unit is stays open. */
+static int factory_image(side *s, const bil_description *d, char *why, size_t size)
+{
+    if (!d->factory)
+        return no_factory(d, why, size);
+    empty_image(s, d);
+    for (uint16_t i = 0; i < d->count; i++)
+        if (d->factory_known[i])
+            bil_image_put(&s->image, i, d->factory + d->params[i].raw_at);
+    set_origin_of(&s->origin, &s->image);
+    snprintf(s->extra, sizeof s->extra, "as the description names them");
+    return BIL_OK;
+}
+
+static int read_all(device *dev, void (*progress)(void *ctx, const bil_job *job, const bil_action *action))
+{
+    bil_job *job = device_job(dev, BIL_JOB_READ, (bil_job_config){0});
+    runner r = {.link = dev->link, .clock = dev->clock, .progress = progress};
+    bil_action end = run_job(job, &r);
+    free(job);
+    return (int)end.u.end.cause;
+}
+
+static int hidden(const side *s, const device *dev, char *why, size_t size)
+{
+    const bil_description *d = dev->description;
+    if (s->kind == SIDE_KEPT) {
+        size_t used = (size_t)snprintf(why, size, "%s keeps no copy %d; it keeps", d->model, s->copy);
+        bool any = false;
+        for (uint8_t i = 0; i < d->bank_count && used < size; i++)
+            if (d->banks[i].kind == BIL_BANK_KEPT && d->banks[i].when != BIL_NONE) {
+                used += (size_t)snprintf(why + used, size - used, "%s #kept%u", any ? "," : "", d->banks[i].copy);
+                any = true;
+            }
+        if (!any && used < size)
+            snprintf(why + used, size - used, " none by itself");
+        return BIL_E_NO_COPY;
+    }
+    snprintf(why, size,
+             d->unstored == BIL_NONE
+                 ? "%s can't show what it has stored, and can't tell whether that is what is in force"
+                 : "%s says that values in force aren't stored yet, and can't show what is stored",
+             d->model);
+    return BIL_E_STORED_HIDDEN;
+}
+
+static bank_kind_and_copy wanted_bank(const side *s)
+{
+    return (bank_kind_and_copy){s->kind == SIDE_STORED    ? BIL_BANK_STORED
+                                : s->kind == SIDE_FACTORY ? BIL_BANK_FACTORY
+                                                          : BIL_BANK_KEPT,
+                                (uint8_t)s->copy};
+}
+
+static void tell_when(side *s, device *dev)
+{
+    char text[BIL_VALUE_TEXT];
+    const bil_bank *bank = bank_find(dev->description, wanted_bank(s));
+    if (bank->when == BIL_NONE || device_look(dev, bank->when) != BIL_OK)
+        return;
+    const bil_param *p = &dev->description->params[bank->when];
+    if (bil_value_text(&p->format, bil_image_raw(&dev->image, bank->when), &host_floats, text, sizeof text) == BIL_OK)
+        snprintf(s->extra, sizeof s->extra, "copy %d, %s: %s%s%s", s->copy, p->name, text, p->unit[0] ? " " : "",
+                 p->unit);
+}
+
+/* Another place of the device, or what the description knows of it. */
+static int read_elsewhere(side *s, device *dev,
+                          void (*progress)(void *ctx, const bil_job *job, const bil_action *action), char *why,
+                          size_t size)
+{
+    bank_kind_and_copy which = wanted_bank(s);
+    if (bank_find(dev->description, which)) {
+        if (s->kind == SIDE_KEPT)
+            tell_when(s, dev);
+        bank_link shifted;
+        bil_link straight = dev->link;
+        dev->link = bank_link_over(&shifted, straight, dev->description, which);
+        int error = read_all(dev, progress);
+        dev->link = straight;
+        bank_keep_only(&dev->image, which);
+        return error;
+    }
+    if (s->kind == SIDE_STORED && dev->description->unstored != BIL_NONE && !device_says_unstored(dev)) {
+        snprintf(s->extra, sizeof s->extra, "those in force: the device says that all are stored");
+        return read_all(dev, progress);
+    }
+    return hidden(s, dev, why, size);
+}
+
+static int open_device(side *s, const models *m,
+                       void (*progress)(void *ctx, const bil_job *job, const bil_action *action), char *why,
+                       size_t size)
+{
+    device *dev = need(1, sizeof *dev);
+    int error = device_open(dev, s->place, m, why, size);
+    if (error) {
+        free(dev);
+        return error;
+    }
+    set_origin_of(&s->origin, &dev->image);
+    if (s->kind == SIDE_RUNNING) {
+        error = read_all(dev, progress);
+    } else if (s->kind == SIDE_FACTORY && !bank_find(dev->description, wanted_bank(s))) {
+        set_origin who = s->origin;
+        error = factory_image(s, dev->description, why, size);
+        if (!error)
+            s->origin = who;
+    } else {
+        error = read_elsewhere(s, dev, progress, why, size);
+    }
+    if (!error && !s->memory) { /* what was read outlives the link */
+        empty_image(s, dev->description);
+        bil_image_copy(&s->image, &dev->image);
+        set_origin_of(&s->origin, &s->image);
+    }
+    device_close(dev);
+    free(dev);
+    return error;
+}
+
+/* ---- all ---- */
+
+int side_open(side *s, const models *m, void (*progress)(void *ctx, const bil_job *job, const bil_action *action),
+              char *why, size_t size)
+{
+    why[0] = '\0';
+    if (s->kind == SIDE_COPY) {
+        int error = set_file_open(&s->set, s->place, SET_QUICKLY);
+        if (error) {
+            snprintf(why, size, "%s", s->set.why);
+            return error;
+        }
+        s->origin = s->set.origin;
+        s->description = models_find(m, s->origin.model, s->origin.layout, NULL);
+        return BIL_OK;
+    }
+    if (address_is_device(s->place))
+        return open_device(s, m, progress, why, size);
+    const bil_description *d = s->description;
+    for (size_t i = 0; !d && i < m->count; i++)
+        if (strcasecmp(m->list[i]->model, s->place) == 0)
+            d = m->list[i];
+    if (d)
+        return factory_image(s, d, why, size);
+    snprintf(why, size,
+             side_wants_model(s) ? "no description of the model is at hand" : "no description of %s is at hand",
+             s->place);
+    return BIL_E_UNKNOWN_MODEL;
+}
+
+void side_close(side *s)
+{
+    if (s->kind == SIDE_COPY)
+        set_file_close(&s->set);
+    free(s->memory);
+    s->memory = NULL;
+    json_decref(s->left_out);
+    s->left_out = NULL;
+}
+
+static void note_left_out(void *ctx, const bil_item *item)
+{
+    json_t *list = ctx;
+    if (json_array_size(list) < BIL_PARAMS_MAX) /* no description has more */
+        json_array_append_new(list, json_pack("{s:s%,s:s,s:s%}", "id", item->id.text, item->id.length, "class",
+                                              bil_class_name(item->cls), "name", item->name.text, item->name.length));
+}
+
+void side_collect_left_out(side *s)
+{
+    s->left_out = json_array();
+    s->set.left_out = note_left_out;
+    s->set.ctx = s->left_out;
+    for (uint16_t i = 0; s->kind != SIDE_COPY && i < s->image.description->count; i++)
+        if (bil_class_left_out((bil_class)s->image.description->params[i].cls)) {
+            bil_item item;
+            bil_image_item(&s->image, i, &item);
+            note_left_out(s->left_out, &item);
+        }
+}
+
+static int next_of_image(void *ctx, bil_item *item)
+{
+    side *s = ctx;
+    int got = s->images.next(s->images.ctx, item);
+    if (got == 1)
+        bil_image_item_told(&s->image, (uint16_t)(s->at.at - 1), &host_floats, s->token, item);
+    return got;
+}
+
+bil_source side_source(side *s)
+{
+    if (s->kind == SIDE_COPY)
+        return set_file_source(&s->set);
+    s->images = bil_image_as_source(&s->at, &s->image);
+    return (bil_source){next_of_image, s};
+}
+
+const char *side_why(const side *s)
+{
+    return s->set.why;
+}
+
+/* ---- values as people read them ---- */
+
+static void raw_text(const uint8_t *raw, size_t count, char *out, size_t size)
+{
+    size_t used = (size_t)snprintf(out, size, "raw ");
+    for (size_t i = 0; i < count && used + 3 < size; i++)
+        used += (size_t)snprintf(out + used, size - used, "%02x", raw[i]);
+}
+
+void item_bare_text(const bil_item *item, const bil_description *description, char *out, size_t size)
+{
+    if (item->unreadable) {
+        snprintf(out, size, "(%s)", bil_error_name(item->unreadable));
+        return;
+    }
+    bool null = item->value.length == 0 || item->value.text[0] == 'n';
+    if (!null && item->value.text[0] == '"') {
+        bil_str_plain((bil_str){item->value.text + 1, item->value.length - 2}, out, size);
+        return;
+    }
+    if (!null) {
+        bil_str_plain(item->value, out, size);
+        return;
+    }
+    int32_t index = description ? bil_description_find(description, item->id.text, item->id.length) : -1;
+    const bil_format *format = index < 0 ? NULL : &description->params[index].format;
+    if (!format || format->type != item->type || format->size != item->size ||
+        bil_value_text(format, item->raw, &host_floats, out, size) != BIL_OK)
+        raw_text(item->raw, item->size, out, size);
+}
+
+void item_text(const bil_item *item, const bil_description *description, char *out, size_t size)
+{
+    item_bare_text(item, description, out, size);
+    char unit[64];
+    bil_str_plain(item->unit, unit, sizeof unit);
+    size_t used = strlen(out);
+    if (unit[0] && !item->unreadable && strncmp(out, "raw ", 4) != 0)
+        snprintf(out + used, size - used, " %s", unit);
+}

@@ -1,0 +1,50 @@
+/* Ways to show findings: on a terminal or as text, as JSON, as CSV, as a page. Each is told the beginning, each
+ * finding, and the end; all can look at the same findings at once. */
+#ifndef BIL_HOST_VIEW_H
+#define BIL_HOST_VIEW_H
+
+#include "columns.h"
+#include "finding.h"
+
+typedef struct view view;
+
+typedef struct view_ops {
+    void (*begin)(view *v, const findings *f);
+    void (*row)(view *v, const findings *f, const finding *one);
+    /* False when something couldn't be written; errno says why. */
+    bool (*end)(view *v, const findings *f);
+} view_ops;
+
+struct view {
+    const view_ops *ops;
+    look look; /* `out` can be positioned */
+    bool all;  /* equal parameters too */
+    /* own */
+    char group[BIL_ID_MAX + 1];
+    long heading; /* where the counts of the group go; 0: nothing of it is shown yet */
+    bool any;
+    FILE *rows, *sheet; /* what comes behind the rest */
+    unsigned sheet_rows;
+    bool sheet_cut;
+    void *list; /* of the groups */
+    size_t groups;
+    char title[SET_TEXT + 40];
+};
+
+enum { SHEET_MOST = BIL_PARAMS_MAX }; /* rows that a page shows of all values; no description has more */
+
+view view_text(look l, bool all);
+view view_json(FILE *out, bool all);
+/* RFC 4180. A text that a spreadsheet would take for a formula has an apostrophe before it. */
+view view_csv(FILE *out);
+/* One self-contained file: no network. What differs comes first, then all values unless `all` is false. */
+view view_page(FILE *out, bool all);
+
+/* "Left" and "Right" of two sides, "A", "B" ... of more, "Value" of one. */
+const char *side_label(const findings *f, size_t which);
+/* What a side is, in a line: "device now crusher", and who it is: "Esempio ED-30, firmware 2.4.1, ...". */
+void side_line(const side *s, char *what, size_t what_size, char *who, size_t who_size);
+/* For bits that differ: which are set on one side only; "" for everything else. */
+void bits_text(const findings *f, const finding *one, char *out, size_t size);
+
+#endif

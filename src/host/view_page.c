@@ -1,0 +1,440 @@
+/* Findings as one page: on the screen, on paper, for a screen reader; whole in one file. */
+#include <jansson.h>
+#include <stdlib.h>
+#include <string.h>
+
+#include "arena.h"
+#include "html.h"
+#include "view.h"
+
+enum { GROUPS_MOST = 2000, BARS_MOST = 24 };
+
+typedef struct group_count {
+    char name[BIL_ID_MAX + 1];
+    unsigned differing, all;
+} group_count;
+
+static const char style[] =
+    ".skip{position:absolute;left:-99rem}.skip:focus{left:1rem;top:.5rem;background:var(--paper);padding:.4rem}"
+    ".sr{position:absolute;width:1px;height:1px;overflow:hidden;clip-path:inset(50%);white-space:nowrap}"
+    "h2{font-size:1.15rem;margin:1.6rem 0 .4rem}.verdict{font-size:1.15rem;color:var(--ink)}"
+    ".verdict b{font-size:1.35rem}.no{color:var(--warn)}.yes{color:var(--good)}.broken{color:var(--bad)}"
+    ".wide{overflow-x:auto}.wide:focus-visible{outline:2px solid var(--curve)}"
+    "form{display:flex;flex-wrap:wrap;gap:.5rem 1.2rem;align-items:center;background:var(--head);padding:.6rem .8rem;"
+    "border-radius:.4rem;margin:1.2rem 0;position:sticky;top:0}form[hidden]{display:none}"
+    "input,select{font:inherit;color:inherit;background:var(--paper);border:1px solid var(--soft);border-radius:.25rem;"
+    "padding:.2rem .4rem}tr.d>td.v{background:var(--tint)}td.o{outline:2px solid var(--warn);outline-offset:-3px}"
+    "td.v{font-variant-numeric:tabular-nums;overflow-wrap:anywhere}td.m{width:1.5rem;text-align:center}"
+    "tbody tr.g th{background:var(--head);font-size:1.02rem}.s>td.m{color:var(--bad);font-weight:700}"
+    "tbody[hidden],tr[hidden]{display:none}svg.bars{max-width:46rem;width:100%;height:auto;display:block}"
+    "svg text{font-size:12px;fill:var(--ink)}svg .all{fill:var(--line)}svg .dif{fill:var(--warn)}"
+    ".who th:first-child{width:7rem}footer{color:var(--soft);margin:2rem 0}"
+    "@page{size:A4;margin:14mm}@media print{form,.skip{display:none}body{font-size:10pt}h2,tr.g{break-after:avoid}"
+    "th,td{padding:.15rem .4rem}.wide{overflow:visible}thead{display:table-header-group}}";
+
+static const char script[] =
+    "(()=>{const f=document.getElementById('look'),q=document.getElementById('q'),w=document.getElementById('what'),"
+    "g=document.getElementById('group'),o=document.getElementById('found');if(!f)return;"
+    "const rows=[...document.querySelectorAll('tr[data-g]')],text=new Map();f.hidden=false;"
+    "const look=()=>{const words=q.value.toLowerCase().split(/\\s+/).filter(Boolean);const seen=new Set();"
+    "for(const r of rows){if(!text.has(r))text.set(r,r.textContent.toLowerCase());const t=text.get(r);"
+    "const fits=words.every(x=>t.includes(x))&&(!w.value||r.classList.contains(w.value))"
+    "&&(!g.value||r.dataset.g===g.value);r.hidden=!fits;if(fits)seen.add(r.dataset.i)}"
+    "for(const b of document.querySelectorAll('tbody'))if(b.querySelector('tr[data-g]'))"
+    "b.hidden=!b.querySelector('tr[data-g]:not([hidden])');"
+    "o.textContent=seen.size+' of '+new Set(rows.map(r=>r.dataset.i)).size+' parameters shown'};"
+    "f.addEventListener('input',look);f.addEventListener('submit',e=>e.preventDefault());look()})()";
+
+static void put(FILE *file, const char *text)
+{
+    html_text(file, text);
+}
+
+static void begin(view *v, const findings *f)
+{
+    const side *first = &f->sides[0];
+    const char *name = first->origin.device[0] ? first->origin.device : first->origin.model;
+    snprintf(v->title, sizeof v->title, f->count == 1 ? "Settings of %s" : "Comparison of %s", name);
+    v->rows = tmpfile();
+    v->sheet = tmpfile();
+    v->list = need(GROUPS_MOST, sizeof(group_count));
+}
+
+/* ---- rows ---- */
+
+static void put_values(FILE *file, const findings *f, const finding *one)
+{
+    char text[2 * BIL_VALUE_TEXT];
+    for (size_t i = 0; i < f->count; i++) {
+        fprintf(file, "<td class=\"v%s\">", one->odd >> i & 1 ? " o" : "");
+        if (one->items[i]) {
+            item_text(one->items[i], f->sides[i].description, text, sizeof text);
+            put(file, text);
+        } else {
+            fputs("—<span class=\"sr\">not there</span>", file);
+        }
+        if (one->odd >> i & 1)
+            fputs(" <span aria-hidden=\"true\">◂</span><span class=\"sr\">odd one out</span>", file);
+        fputs("</td>", file);
+    }
+}
+
+static void put_notes(FILE *file, const findings *f, const finding *one)
+{
+    static const struct {
+        uint8_t flag;
+        const char *text;
+    } notes[] = {{BIL_SAFETY, "safety-relevant"},
+                 {BIL_NEEDS_HOLD, "takes values only while held"},
+                 {BIL_NEEDS_RESTART, "acts after a restart"}};
+    const char *between = "";
+    char bits[4 * BIL_VALUE_TEXT];
+    fputs("<td><small>", file);
+    for (size_t i = 0; i < 3; i++)
+        if (one->weight & notes[i].flag) {
+            fprintf(file, "%s%s", between, notes[i].text);
+            between = ", ";
+        }
+    if (one->apart) {
+        fprintf(file, "%smeant to differ", between);
+        between = ", ";
+    }
+    bits_text(f, one, bits, sizeof bits);
+    if (bits[0]) {
+        fputs(between, file);
+        put(file, bits);
+    }
+    fputs("</small></td>", file);
+}
+
+static void put_row(FILE *file, const findings *f, const finding *one)
+{
+    char name[512];
+    bil_str_plain(one->item->name, name, sizeof name);
+    bool unread = one->relation == BIL_REL_UNREADABLE;
+    fprintf(file, "<tr class=\"%s%s%s%s\" data-g=\"%s\" data-i=\"%s\"><td class=\"m\">", one->differs ? "d" : "",
+            one->weight & BIL_SAFETY ? " s" : "", unread ? " u" : "", one->apart ? " a" : "", one->group, one->id);
+    if (one->relation != BIL_REL_EQUAL)
+        fprintf(file, "<span aria-hidden=\"true\">%s</span><span class=\"sr\">%s</span>",
+                one->differs && one->weight & BIL_SAFETY ? "!" : bil_relation_mark(one->relation),
+                bil_relation_name(one->relation));
+    fputs("</td><th scope=\"row\">", file);
+    put(file, name);
+    fprintf(file, "<br><small>%s</small></th>", one->id);
+    put_values(file, f, one);
+    put_notes(file, f, one);
+    fputs("</tr>\n", file);
+}
+
+static void end_group(view *v, const findings *f)
+{
+    group_count *list = v->list;
+    if (!v->groups || v->groups > GROUPS_MOST)
+        return;
+    list[v->groups - 1].differing = f->before.differing;
+    list[v->groups - 1].all =
+        f->before.differing + f->before.apart + f->before.relation[BIL_REL_EQUAL] + f->before.relation[BIL_REL_WITHIN];
+    if (f->count == 1)
+        list[v->groups - 1].all += f->before.relation[BIL_REL_UNREADABLE];
+}
+
+static void row(view *v, const findings *f, const finding *one)
+{
+    if (!v->rows || !v->sheet)
+        return;
+    if (one->new_group) {
+        end_group(v, f);
+        if (v->groups < GROUPS_MOST)
+            strcpy(((group_count *)v->list)[v->groups].name, one->group);
+        v->groups++;
+        if (!v->sheet_cut)
+            fprintf(v->sheet, "%s<tbody><tr class=\"g\"><th colspan=\"%zu\" scope=\"rowgroup\">%s</th></tr>\n",
+                    v->sheet_rows ? "</tbody>\n" : "", f->count + 3, one->group);
+    }
+    if (one->differs)
+        put_row(v->rows, f, one);
+    if (v->all && ++v->sheet_rows <= SHEET_MOST)
+        put_row(v->sheet, f, one);
+    v->sheet_cut = !v->all || v->sheet_rows >= SHEET_MOST;
+}
+
+/* ---- the page ---- */
+
+static void put_line(FILE *file, const findings *f, const char *key, const char *(*text)(const side *s))
+{
+    bool any = false;
+    for (size_t i = 0; i < f->count; i++)
+        any = any || text(&f->sides[i])[0];
+    if (!any)
+        return;
+    fprintf(file, "<tr><th scope=\"row\">%s</th>", key);
+    for (size_t i = 0; i < f->count; i++) {
+        fputs("<td>", file);
+        put(file, text(&f->sides[i])[0] ? text(&f->sides[i]) : "—");
+        fputs("</td>", file);
+    }
+    fputs("</tr>\n", file);
+}
+
+static const char *kind_of(const side *s)
+{
+    return side_kind_text(s->kind);
+}
+static const char *text_of(const side *s)
+{
+    return s->text;
+}
+static const char *extra_of(const side *s)
+{
+    return s->extra;
+}
+static const char *vendor_of(const side *s)
+{
+    return s->origin.vendor;
+}
+static const char *model_of(const side *s)
+{
+    return s->origin.model;
+}
+static const char *hardware_of(const side *s)
+{
+    return s->origin.hardware;
+}
+static const char *firmware_of(const side *s)
+{
+    return s->origin.firmware;
+}
+static const char *serial_of(const side *s)
+{
+    return s->origin.serial;
+}
+static const char *device_of(const side *s)
+{
+    return s->origin.device;
+}
+static const char *when_of(const side *s)
+{
+    return s->kind == SIDE_COPY ? s->origin.when : "";
+}
+static const char *who_of(const side *s)
+{
+    return s->kind == SIDE_COPY ? s->origin.who : "";
+}
+static const char *why_of(const side *s)
+{
+    return s->kind == SIDE_COPY ? s->origin.why : "";
+}
+static const char *from_of(const side *s)
+{
+    return s->kind == SIDE_COPY ? s->origin.from : "";
+}
+
+static void put_sides(FILE *file, const findings *f)
+{
+    fprintf(file,
+            "<section aria-labelledby=\"who\"><h2 id=\"who\">%s</h2><div class=\"wide\" tabindex=\"0\" "
+            "role=\"region\" aria-labelledby=\"who\"><table class=\"who\"><thead><tr><td></td>",
+            f->count == 1 ? "The unit and the copy" : "What was compared");
+    for (size_t i = 0; i < f->count; i++)
+        fprintf(file, "<th scope=\"col\">%s</th>", side_label(f, i));
+    fputs("</tr></thead><tbody>\n", file);
+    put_line(file, f, "What", kind_of);
+    put_line(file, f, "Where", text_of);
+    put_line(file, f, "How", extra_of);
+    put_line(file, f, "Device", device_of);
+    put_line(file, f, "Vendor", vendor_of);
+    put_line(file, f, "Model", model_of);
+    put_line(file, f, "Hardware", hardware_of);
+    put_line(file, f, "Firmware", firmware_of);
+    put_line(file, f, "Serial number", serial_of);
+    put_line(file, f, "Read", when_of);
+    put_line(file, f, "By", who_of);
+    put_line(file, f, "Why", why_of);
+    put_line(file, f, "From", from_of);
+    fputs("</tbody></table></div></section>\n", file);
+}
+
+static void put_verdict(FILE *file, const findings *f)
+{
+    const finding_counts *n = &f->total;
+    if (f->damaged >= 0) {
+        fputs("<p class=\"verdict broken\">✗ ", file);
+        put(file, f->sides[f->damaged].text);
+        fputs(" is damaged: only what stands before the damage is shown, and it can't be trusted.</p>\n", file);
+    }
+    fputs("<p class=\"verdict\">", file);
+    if (f->count == 1)
+        fprintf(file, "%u values, %u that could not be read", n->relation[BIL_REL_EQUAL],
+                n->relation[BIL_REL_UNREADABLE]);
+    else if (!n->differing)
+        fprintf(file, "<span class=\"yes\">✓ equal</span>: %u values", n->relation[BIL_REL_EQUAL]);
+    else
+        fprintf(file, "<b class=\"no\">≠ %u</b> differ, %u equal", n->differing, n->relation[BIL_REL_EQUAL]);
+    if (n->relation[BIL_REL_WITHIN])
+        fprintf(file, ", %u within tolerance", n->relation[BIL_REL_WITHIN]);
+    if (n->apart)
+        fprintf(file, ", %u meant to differ", n->apart);
+    fputs(".", file);
+    if (n->safety)
+        fprintf(file, " <b class=\"broken\">!</b> %u of them safety-relevant.", n->safety);
+    if (n->hold)
+        fprintf(file, " %u to be written only while held.", n->hold);
+    if (n->restart)
+        fprintf(file, " %u act only after a restart.", n->restart);
+    for (size_t i = 0; f->count > 2 && i < f->count; i++)
+        if (n->odd[i])
+            fprintf(file, " Odd one out: %s in %u.", side_label(f, i), n->odd[i]);
+    fputs("</p>\n", file);
+}
+
+/* A bar for each group, what differs in it first; with many groups only those where something does. */
+static void put_picture(FILE *file, const view *v)
+{
+    const group_count *list = v->list;
+    size_t count = v->groups < GROUPS_MOST ? v->groups : GROUPS_MOST, shown = 0;
+    unsigned most = 1;
+    for (size_t i = 0; i < count; i++) {
+        bool show = count <= BARS_MOST || list[i].differing;
+        most = show && list[i].all > most ? list[i].all : most;
+        shown += show && shown < BARS_MOST;
+    }
+    if (shown == 0)
+        return;
+    fprintf(file,
+            "<figure><svg class=\"bars\" viewBox=\"0 0 720 %zu\" role=\"img\" aria-label=\"Values that differ, by "
+            "group:",
+            22 * shown + 4);
+    size_t put_rows = 0;
+    for (size_t i = 0; i < count && put_rows < shown; i++)
+        if (count <= BARS_MOST || list[i].differing) {
+            fprintf(file, " %s %u of %u;", list[i].name, list[i].differing, list[i].all);
+            put_rows++;
+        }
+    fputs("\">\n", file);
+    put_rows = 0;
+    for (size_t i = 0; i < count && put_rows < shown; i++) {
+        if (count > BARS_MOST && !list[i].differing)
+            continue;
+        size_t y = 22 * put_rows++;
+        double all = 420.0 * list[i].all / most, differing = 420.0 * list[i].differing / most;
+        differing = list[i].differing && differing < 3 ? 3 : differing;
+        fprintf(file, "<text x=\"170\" y=\"%zu\" text-anchor=\"end\">%.26s</text>", y + 15, list[i].name);
+        fprintf(file, "<rect class=\"all\" x=\"180\" y=\"%zu\" width=\"%.1f\" height=\"14\"/>", y + 4, all);
+        fprintf(file, "<rect class=\"dif\" x=\"180\" y=\"%zu\" width=\"%.1f\" height=\"14\"/>", y + 4, differing);
+        fprintf(file, "<text x=\"%.1f\" y=\"%zu\">%u of %u</text>\n", 188 + (all > differing ? all : differing), y + 15,
+                list[i].differing, list[i].all);
+    }
+    fputs("</svg><figcaption><small>Values that differ, by group</small></figcaption></figure>\n", file);
+}
+
+static void put_form(FILE *file, const view *v, const findings *f)
+{
+    const group_count *list = v->list;
+    fputs("<form id=\"look\" role=\"search\" hidden><label>Search <input type=\"search\" id=\"q\" "
+          "autocomplete=\"off\"></label><label>Show <select id=\"what\"><option value=\"\">everything</option>",
+          file);
+    if (f->count > 1)
+        fputs("<option value=\"d\">what differs</option><option value=\"a\">what is meant to differ</option>", file);
+    fputs("<option value=\"s\">what is safety-relevant</option><option value=\"u\">what could not be read</option>"
+          "</select></label><label>Group <select id=\"group\"><option value=\"\">all</option>",
+          file);
+    for (size_t i = 0; i < v->groups && i < GROUPS_MOST; i++)
+        fprintf(file, "<option>%s</option>", list[i].name);
+    fputs("</select></label><output id=\"found\" aria-live=\"polite\"></output></form>\n", file);
+}
+
+static void begin_table(FILE *file, const findings *f, const char *id, const char *title)
+{
+    fprintf(file,
+            "<section aria-labelledby=\"%s\"><h2 id=\"%s\">%s</h2><div class=\"wide\" tabindex=\"0\" role=\"region\" "
+            "aria-labelledby=\"%s\"><table><thead><tr><th scope=\"col\" class=\"m\"><span class=\"sr\">Mark</span></th>"
+            "<th scope=\"col\">Parameter</th>",
+            id, id, title, id);
+    for (size_t i = 0; i < f->count; i++)
+        fprintf(file, "<th scope=\"col\">%s<br><small>%s</small></th>", side_label(f, i),
+                f->count > 1 ? side_kind_text(f->sides[i].kind) : "");
+    fputs("<th scope=\"col\">Notes</th></tr></thead>\n", file);
+}
+
+static void put_spooled(FILE *spool, FILE *file)
+{
+    char bytes[1 << 15];
+    size_t got;
+    rewind(spool);
+    while ((got = fread(bytes, 1, sizeof bytes, spool)) > 0)
+        fwrite(bytes, 1, got, file);
+}
+
+static void put_left_out(FILE *file, const side *s)
+{
+    size_t i;
+    json_t *one;
+    if (!json_array_size(s->left_out))
+        return;
+    fputs("<section aria-labelledby=\"not\"><h2 id=\"not\">Not in the copy, on purpose</h2><ul>\n", file);
+    json_array_foreach(s->left_out, i, one)
+    {
+        fputs("<li>", file);
+        put(file, json_string_value(json_object_get(one, "name")));
+        fprintf(file, " <small>%s, %s</small></li>\n", json_string_value(json_object_get(one, "id")),
+                json_string_value(json_object_get(one, "class")));
+    }
+    fputs("</ul></section>\n", file);
+}
+
+static bool end(view *v, const findings *f)
+{
+    FILE *file = v->look.out;
+    char now[40];
+    if (!v->rows || !v->sheet)
+        return false;
+    end_group(v, f);
+    set_time_now(now, sizeof now);
+    fputs("<!DOCTYPE html>\n<html lang=\"en\"><head><meta charset=\"utf-8\"><meta name=\"viewport\" "
+          "content=\"width=device-width,initial-scale=1\"><meta http-equiv=\"Content-Security-Policy\" "
+          "content=\"default-src 'none';style-src 'unsafe-inline';script-src 'unsafe-inline'\"><title>",
+          file);
+    put(file, v->title);
+    fprintf(file,
+            "</title><style>%s%s</style></head>\n<body><a class=\"skip\" href=\"#%s\">To the values</a><header><h1>",
+            html_style, style, f->count > 1 ? "differences" : "all");
+    put(file, v->title);
+    fputs("</h1>\n", file);
+    put_verdict(file, f);
+    fputs("</header><main>\n", file);
+    put_sides(file, f);
+    if (f->count > 1)
+        put_picture(file, v);
+    put_form(file, v, f);
+    if (f->total.differing) {
+        begin_table(file, f, "differences", "What differs");
+        fputs("<tbody>\n", file);
+        put_spooled(v->rows, file);
+        fputs("</tbody></table></div></section>\n", file);
+    } else if (f->count > 1) {
+        fputs("<h2 id=\"differences\">Nothing differs</h2>\n", file);
+    }
+    if (v->all) {
+        begin_table(file, f, "all", "All values");
+        put_spooled(v->sheet, file);
+        fputs(v->sheet_rows ? "</tbody></table></div></section>\n" : "</table></div></section>\n", file);
+    }
+    if (!v->all || v->sheet_rows > SHEET_MOST)
+        fprintf(file, "<p>A page shows at most %d values; all of them are in the same report as a .csv file.</p>\n",
+                SHEET_MOST);
+    if (f->count == 1)
+        put_left_out(file, &f->sides[0]);
+    fprintf(file, "</main><footer>Made by bilancia on %.10s at %.5s UTC</footer><script>%s</script></body></html>\n",
+            now, now + 11, script);
+    bool good = !ferror(file) && !ferror(v->rows) && !ferror(v->sheet);
+    fclose(v->rows);
+    fclose(v->sheet);
+    free(v->list);
+    return good;
+}
+
+view view_page(FILE *out, bool all)
+{
+    static const view_ops ops = {begin, row, end};
+    return (view){.ops = &ops, .look = {.out = out}, .all = all};
+}
