@@ -25,4 +25,4 @@ const char html_style[] =
     "th,td{text-align:left;padding:.45rem .6rem;border-bottom:1px solid var(--line);vertical-align:top}"
     "thead th{color:var(--soft);font-weight:600;border-bottom:2px solid var(--line)}"
     "tbody th{font-weight:600}small{color:var(--soft);font-weight:400}"
-    "@media print{:root{color-scheme:light}body{margin:0;max-width:none}tr{break-inside:avoid}}";
+    "@media print{:root{color-scheme:light;--paper:#fff}body{margin:0;max-width:none}tr{break-inside:avoid}}";

@@ -28,7 +28,7 @@ static const char style[] =
     "tbody tr.g th{background:var(--head);font-size:1.02rem}.s>td.m{color:var(--bad);font-weight:700}"
     "tbody[hidden],tr[hidden]{display:none}svg.bars{max-width:46rem;width:100%;height:auto;display:block}"
     "svg text{font-size:12px;fill:var(--ink)}svg .all{fill:var(--line)}svg .dif{fill:var(--warn)}"
-    ".who th:first-child{width:7rem}footer{color:var(--soft);margin:2rem 0}"
+    ".who td:last-child{overflow-wrap:anywhere}figure{margin:1rem 0}footer{color:var(--soft);margin:2rem 0}"
     "@page{size:A4;margin:14mm}@media print{form,.skip{display:none}body{font-size:10pt}h2,tr.g{break-after:avoid}"
     "th,td{padding:.15rem .4rem}.wide{overflow:visible}thead{display:table-header-group}}";
 
@@ -53,8 +53,16 @@ static void put(FILE *file, const char *text)
 static void begin(view *v, const findings *f)
 {
     const side *first = &f->sides[0];
-    const char *name = first->origin.device[0] ? first->origin.device : first->origin.model;
-    snprintf(v->title, sizeof v->title, f->count == 1 ? "Settings of %s" : "Comparison of %s", name);
+    snprintf(v->title, sizeof v->title, f->count == 1 ? "Settings of " : "Comparison of ");
+    const char *last = "";
+    for (size_t i = 0; i < f->count; i++) {
+        const set_origin *o = &f->sides[i].origin;
+        const char *name = o->device[0] ? o->device : first->origin.device[0] ? "" : o->model;
+        size_t used = strlen(v->title);
+        if (name[0] && strcmp(name, last) != 0)
+            snprintf(v->title + used, sizeof v->title - used, "%s%s", last[0] ? ", " : "", name);
+        last = name[0] ? name : last;
+    }
     v->rows = tmpfile();
     v->sheet = tmpfile();
     v->list = need(GROUPS_MOST, sizeof(group_count));
@@ -160,97 +168,56 @@ static void row(view *v, const findings *f, const finding *one)
 
 /* ---- the page ---- */
 
-static void put_line(FILE *file, const findings *f, const char *key, const char *(*text)(const side *s))
+static void put_cell_of(FILE *file, const char *text)
 {
-    bool any = false;
-    for (size_t i = 0; i < f->count; i++)
-        any = any || text(&f->sides[i])[0];
-    if (!any)
-        return;
-    fprintf(file, "<tr><th scope=\"row\">%s</th>", key);
-    for (size_t i = 0; i < f->count; i++) {
-        fputs("<td>", file);
-        put(file, text(&f->sides[i])[0] ? text(&f->sides[i]) : "—");
-        fputs("</td>", file);
-    }
-    fputs("</tr>\n", file);
+    fputs("<td>", file);
+    put(file, text[0] ? text : "—");
+    fputs("</td>", file);
 }
 
-static const char *kind_of(const side *s)
+static void put_side(FILE *file, const findings *f, size_t which)
 {
-    return side_kind_text(s->kind);
-}
-static const char *text_of(const side *s)
-{
-    return s->text;
-}
-static const char *extra_of(const side *s)
-{
-    return s->extra;
-}
-static const char *vendor_of(const side *s)
-{
-    return s->origin.vendor;
-}
-static const char *model_of(const side *s)
-{
-    return s->origin.model;
-}
-static const char *hardware_of(const side *s)
-{
-    return s->origin.hardware;
-}
-static const char *firmware_of(const side *s)
-{
-    return s->origin.firmware;
-}
-static const char *serial_of(const side *s)
-{
-    return s->origin.serial;
-}
-static const char *device_of(const side *s)
-{
-    return s->origin.device;
-}
-static const char *when_of(const side *s)
-{
-    return s->kind == SIDE_COPY ? s->origin.when : "";
-}
-static const char *who_of(const side *s)
-{
-    return s->kind == SIDE_COPY ? s->origin.who : "";
-}
-static const char *why_of(const side *s)
-{
-    return s->kind == SIDE_COPY ? s->origin.why : "";
-}
-static const char *from_of(const side *s)
-{
-    return s->kind == SIDE_COPY ? s->origin.from : "";
+    const side *s = &f->sides[which];
+    const set_origin *o = &s->origin;
+    char unit[4 * SET_TEXT], read[4 * SET_TEXT] = "";
+    snprintf(unit, sizeof unit, "%s %s%s%s%s%s", o->vendor, o->model, o->hardware[0] ? ", hardware " : "", o->hardware,
+             o->firmware[0] ? ", firmware " : "", o->firmware);
+    if (s->kind == SIDE_COPY)
+        snprintf(read, sizeof read, "%s %.10s %.5s UTC%s%s%s%s", set_is_offline(o) ? "made offline" : "read", o->when,
+                 strlen(o->when) > 16 ? o->when + 11 : "", o->who[0] ? " by " : "", o->who, o->why[0] ? ": " : "",
+                 o->why);
+    fprintf(file, "<tr><th scope=\"row\">%s</th><td>%s", side_label(f, which), side_kind_text(s->kind));
+    if (s->extra[0]) {
+        fputs("<br><small>", file);
+        put(file, s->extra);
+        fputs("</small>", file);
+    }
+    fputs("</td>", file);
+    put_cell_of(file, o->device);
+    put_cell_of(file, unit);
+    put_cell_of(file, o->serial);
+    fputs("<td>", file);
+    put(file, s->text);
+    if (s->kind != SIDE_COPY && address_is_device(s->place) && strcmp(s->place, s->text) != 0)
+        snprintf(read, sizeof read, "%.400s", s->place);
+    if (read[0]) {
+        fputs("<br><small>", file);
+        put(file, read);
+        fputs("</small>", file);
+    }
+    fputs("</td></tr>\n", file);
 }
 
 static void put_sides(FILE *file, const findings *f)
 {
     fprintf(file,
-            "<section aria-labelledby=\"who\"><h2 id=\"who\">%s</h2><div class=\"wide\" tabindex=\"0\" "
-            "role=\"region\" aria-labelledby=\"who\"><table class=\"who\"><thead><tr><td></td>",
+            "<section><h2 id=\"who\">%s</h2><div class=\"wide\" tabindex=\"0\" "
+            "role=\"region\" aria-labelledby=\"who\"><table class=\"who\"><thead><tr><th scope=\"col\">Side</th><th "
+            "scope=\"col\">What</th><th scope=\"col\">Device</th><th scope=\"col\">Unit</th><th scope=\"col\">Serial "
+            "number</th><th scope=\"col\">Where from</th></tr></thead><tbody>\n",
             f->count == 1 ? "The unit and the copy" : "What was compared");
     for (size_t i = 0; i < f->count; i++)
-        fprintf(file, "<th scope=\"col\">%s</th>", side_label(f, i));
-    fputs("</tr></thead><tbody>\n", file);
-    put_line(file, f, "What", kind_of);
-    put_line(file, f, "Where", text_of);
-    put_line(file, f, "How", extra_of);
-    put_line(file, f, "Device", device_of);
-    put_line(file, f, "Vendor", vendor_of);
-    put_line(file, f, "Model", model_of);
-    put_line(file, f, "Hardware", hardware_of);
-    put_line(file, f, "Firmware", firmware_of);
-    put_line(file, f, "Serial number", serial_of);
-    put_line(file, f, "Read", when_of);
-    put_line(file, f, "By", who_of);
-    put_line(file, f, "Why", why_of);
-    put_line(file, f, "From", from_of);
+        put_side(file, f, i);
     fputs("</tbody></table></div></section>\n", file);
 }
 
@@ -281,50 +248,51 @@ static void put_verdict(FILE *file, const findings *f)
         fprintf(file, " %u to be written only while held.", n->hold);
     if (n->restart)
         fprintf(file, " %u act only after a restart.", n->restart);
-    for (size_t i = 0; f->count > 2 && i < f->count; i++)
-        if (n->odd[i])
-            fprintf(file, " Odd one out: %s in %u.", side_label(f, i), n->odd[i]);
-    fputs("</p>\n", file);
+    const char *between = " Odd one out: ";
+    for (unsigned times = n->differing; f->count > 2 && times > 0; times--)
+        for (size_t i = 0; i < f->count; i++)
+            if (n->odd[i] == times) {
+                fprintf(file, "%s%s in %u", between, side_label(f, i), times);
+                between = ", ";
+            }
+    fputs(between[0] == ',' ? ".</p>\n" : "</p>\n", file);
 }
 
-/* A bar for each group, what differs in it first; with many groups only those where something does. */
+/* A bar for each group in which something differs. */
 static void put_picture(FILE *file, const view *v)
 {
     const group_count *list = v->list;
-    size_t count = v->groups < GROUPS_MOST ? v->groups : GROUPS_MOST, shown = 0;
+    size_t count = v->groups < GROUPS_MOST ? v->groups : GROUPS_MOST, differing = 0, row = 0;
     unsigned most = 1;
-    for (size_t i = 0; i < count; i++) {
-        bool show = count <= BARS_MOST || list[i].differing;
-        most = show && list[i].all > most ? list[i].all : most;
-        shown += show && shown < BARS_MOST;
-    }
-    if (shown == 0)
+    for (size_t i = 0; i < count; i++)
+        if (list[i].differing) {
+            most = list[i].all > most ? list[i].all : most;
+            differing++;
+        }
+    if (differing == 0)
         return;
+    size_t shown = differing < BARS_MOST ? differing : BARS_MOST;
     fprintf(file,
             "<figure><svg class=\"bars\" viewBox=\"0 0 720 %zu\" role=\"img\" aria-label=\"Values that differ, by "
-            "group:",
+            "group\">\n",
             22 * shown + 4);
-    size_t put_rows = 0;
-    for (size_t i = 0; i < count && put_rows < shown; i++)
-        if (count <= BARS_MOST || list[i].differing) {
-            fprintf(file, " %s %u of %u;", list[i].name, list[i].differing, list[i].all);
-            put_rows++;
-        }
-    fputs("\">\n", file);
-    put_rows = 0;
-    for (size_t i = 0; i < count && put_rows < shown; i++) {
-        if (count > BARS_MOST && !list[i].differing)
+    for (size_t i = 0; i < count && row < shown; i++) {
+        if (!list[i].differing)
             continue;
-        size_t y = 22 * put_rows++;
-        double all = 420.0 * list[i].all / most, differing = 420.0 * list[i].differing / most;
-        differing = list[i].differing && differing < 3 ? 3 : differing;
-        fprintf(file, "<text x=\"170\" y=\"%zu\" text-anchor=\"end\">%.26s</text>", y + 15, list[i].name);
-        fprintf(file, "<rect class=\"all\" x=\"180\" y=\"%zu\" width=\"%.1f\" height=\"14\"/>", y + 4, all);
-        fprintf(file, "<rect class=\"dif\" x=\"180\" y=\"%zu\" width=\"%.1f\" height=\"14\"/>", y + 4, differing);
-        fprintf(file, "<text x=\"%.1f\" y=\"%zu\">%u of %u</text>\n", 188 + (all > differing ? all : differing), y + 15,
+        size_t y = 22 * row++;
+        double all = 420.0 * list[i].all / most, part = 420.0 * list[i].differing / most;
+        part = part < 3 ? 3 : part;
+        fprintf(file, "<text x=\"150\" y=\"%zu\" text-anchor=\"end\">%.24s</text>", y + 15, list[i].name);
+        fprintf(file, "<rect class=\"all\" x=\"160\" y=\"%zu\" width=\"%.1f\" height=\"14\"/>", y + 4, all);
+        fprintf(file, "<rect class=\"dif\" x=\"160\" y=\"%zu\" width=\"%.1f\" height=\"14\"/>", y + 4, part);
+        fprintf(file, "<text x=\"%.1f\" y=\"%zu\">%u of %u</text>\n", 168 + (all > part ? all : part), y + 15,
                 list[i].differing, list[i].all);
     }
-    fputs("</svg><figcaption><small>Values that differ, by group</small></figcaption></figure>\n", file);
+    fprintf(file,
+            "</svg><figcaption><small>Values that differ, by group; %s%zu group%s without a difference%s</small>"
+            "</figcaption></figure>\n",
+            v->groups > GROUPS_MOST ? "more than " : "", count - differing, count - differing == 1 ? "" : "s",
+            differing > shown ? ", and more with some than there is room for" : "");
 }
 
 static void put_form(FILE *file, const view *v, const findings *f)
@@ -346,10 +314,10 @@ static void put_form(FILE *file, const view *v, const findings *f)
 static void begin_table(FILE *file, const findings *f, const char *id, const char *title)
 {
     fprintf(file,
-            "<section aria-labelledby=\"%s\"><h2 id=\"%s\">%s</h2><div class=\"wide\" tabindex=\"0\" role=\"region\" "
+            "<section><h2 id=\"%s\">%s</h2><div class=\"wide\" tabindex=\"0\" role=\"region\" "
             "aria-labelledby=\"%s\"><table><thead><tr><th scope=\"col\" class=\"m\"><span class=\"sr\">Mark</span></th>"
             "<th scope=\"col\">Parameter</th>",
-            id, id, title, id);
+            id, title, id);
     for (size_t i = 0; i < f->count; i++)
         fprintf(file, "<th scope=\"col\">%s<br><small>%s</small></th>", side_label(f, i),
                 f->count > 1 ? side_kind_text(f->sides[i].kind) : "");
@@ -371,7 +339,7 @@ static void put_left_out(FILE *file, const side *s)
     json_t *one;
     if (!json_array_size(s->left_out))
         return;
-    fputs("<section aria-labelledby=\"not\"><h2 id=\"not\">Not in the copy, on purpose</h2><ul>\n", file);
+    fputs("<section><h2 id=\"not\">Not in the copy, on purpose</h2><ul>\n", file);
     json_array_foreach(s->left_out, i, one)
     {
         fputs("<li>", file);
@@ -403,8 +371,7 @@ static bool end(view *v, const findings *f)
     put_verdict(file, f);
     fputs("</header><main>\n", file);
     put_sides(file, f);
-    if (f->count > 1)
-        put_picture(file, v);
+    put_picture(file, v);
     put_form(file, v, f);
     if (f->total.differing) {
         begin_table(file, f, "differences", "What differs");

@@ -80,7 +80,7 @@ static void begin(view *v, const findings *f)
         return;
     fprintf(v->look.out, "  %24s", "");
     for (size_t i = 0; i < f->count; i++)
-        fprintf(v->look.out, " %-*s", (int)width, side_label(f, i));
+        fprintf(v->look.out, " %-*s", i + 1 < f->count ? (int)width : 1, side_label(f, i));
     fputs("\n", v->look.out);
 }
 
