@@ -57,7 +57,7 @@ static int write_copy(const char *copy, int unit, const char *secret, const char
         dprintf(fd, "%s\n", secret);
         _exit(0);
     }
-    int code = sh("b write %s %s --password-fd 3 %s 3<pipe", copy, address[unit], options);
+    int code = sh("b write %s %s --password-fd 3 %s 3<pipe", copy, unit_at[unit], options);
     kill(hand, SIGTERM);
     waitpid(hand, NULL, 0);
     return code;
@@ -70,7 +70,7 @@ static char copy[100]; /* the first one, of unit 0 */
 static void read_show_compare(void **state)
 {
     (void)state;
-    expect(0, NULL, sh("b read %s --json --why 'before the season'", address[0]));
+    expect(0, NULL, sh("b read %s --json --why 'before the season'", unit_at[0]));
     json_t *json = answer();
     assert_int_equal(json_integer_value(json_object_get(json, "value_requests")), 5);
     assert_int_equal(json_integer_value(json_object_get(json, "values")), 60);
@@ -81,10 +81,10 @@ static void read_show_compare(void **state)
     snprintf(copy, sizeof copy, "%s", strrchr(path, '/') + 1);
     assert_memory_equal(copy, "crusher_ED30-0417_", 18);
     json_decref(json);
-    expect(0, "✓ complete", sh("b read %s", address[0]));
-    expect(0, "✓ complete", sh("b read %s", address[0])); /* never over another, even in the same second */
+    expect(0, "✓ complete", sh("b read %s", unit_at[0]));
+    expect(0, "✓ complete", sh("b read %s", unit_at[0])); /* never over another, even in the same second */
     assert_int_equal(files(".bset"), 3);
-    expect(0, "✓ complete", sh("b read %s", address[1]));
+    expect(0, "✓ complete", sh("b read %s", unit_at[1]));
     expect(0, " 0 failed", sh("/usr/bin/python3 %s/tests/schema.py %s *.bset", BILANCIA_SOURCE, BILANCIA_SOURCE));
     expect(0, "access.password", sh("b show %s", copy));
     expect(0, "before the season", sh("b show %s --json", copy));
@@ -93,33 +93,34 @@ static void read_show_compare(void **state)
     assert_int_equal(json_array_size(json_object_get(json, "left_out")), 13);
     json_decref(json);
     expect(0, "each within its limits", sh("b check %s", copy));
-    expect(0, "✓ equal", sh("b compare %s %s", copy, address[0]));
+    expect(0, "✓ equal", sh("b compare %s %s", copy, unit_at[0]));
     expect(0, "ok", control(0, "set limit.torque 95.0"));
     expect(0, "ok", control(0, "set ramp.up 3.500"));
-    expect(1, "2 differ", sh("b compare %s %s", copy, address[0]));
-    expect(1, "2 differ", sh("b compare %s %s", address[0], copy));
-    expect(0, "✓ equal", sh("b compare %s %s", address[0], address[0]));
-    expect(1, NULL, sh("b compare --json %s %s", copy, address[0]));
+    expect(1, "2 differ", sh("b compare %s %s", copy, unit_at[0]));
+    expect(1, "2 differ", sh("b compare %s %s", unit_at[0], copy));
+    expect(0, "✓ equal", sh("b compare %s %s", unit_at[0], unit_at[0]));
+    expect(1, NULL, sh("b compare --json %s %s", copy, unit_at[0]));
     json = answer();
     assert_int_equal(json_integer_value(json_object_get(json, "differing")), 2);
     json_t *row = json_array_get(json_object_get(json, "parameters"), 0);
     assert_string_equal(text_of(row, "id"), "limit.torque");
-    assert_string_equal(text_of(json_object_get(row, "left"), "value"), "180.0");
-    assert_string_equal(text_of(json_object_get(row, "right"), "value"), "95.0");
+    json_t *values = json_object_get(row, "values");
+    assert_string_equal(text_of(json_array_get(values, 0), "value"), "180.0");
+    assert_string_equal(text_of(json_array_get(values, 1), "value"), "95.0");
     assert_true(json_is_true(json_object_get(row, "safety")));
     json_decref(json);
     /* what matters, and what is looked at alone */
-    expect(1, "1 safety-relevant", sh("b compare %s %s", copy, address[0]));
-    expect(1, "1 differ: 1 changed; 0 equal", sh("b compare --match 'ramp.u?' %s %s", copy, address[0]));
-    expect(1, "1 differ", sh("b compare --group limit %s %s", copy, address[0]));
-    expect(0, "equal: 1 value", sh("b compare --match 'ramp.down' %s %s", copy, address[0]));
-    expect(0, "equal", sh("b compare --group lim %s %s", copy, address[0]));
-    expect(1, "! limit.torque", sh("b compare --safety %s %s", copy, address[0]));
-    expect(0, "equal", sh("b compare --class place %s %s", copy, address[0]));
-    expect(2, "a class is", sh("b compare --class colour %s %s", copy, address[0]));
+    expect(1, "1 safety-relevant", sh("b compare %s %s", copy, unit_at[0]));
+    expect(1, "1 differs (1 changed), 0 equal", sh("b compare --match 'ramp.u?' %s %s", copy, unit_at[0]));
+    expect(1, "1 differs", sh("b compare --group limit %s %s", copy, unit_at[0]));
+    expect(0, "equal: 1 value", sh("b compare --match 'ramp.down' %s %s", copy, unit_at[0]));
+    expect(2, "did you mean limit?", sh("b compare --group lim %s %s", copy, unit_at[0]));
+    expect(1, "! limit.torque", sh("b compare --safety %s %s", copy, unit_at[0]));
+    expect(0, "equal", sh("b compare --class place %s %s", copy, unit_at[0]));
+    expect(2, "a class is", sh("b compare --class colour %s %s", copy, unit_at[0]));
     expect(0, NULL,
            sh("b compare --json %s %s > 1.json; b compare --all --json %s %s > 2.json; b compare --json %s %s > 3.json",
-              copy, address[0], copy, address[0], address[2], address[3]));
+              copy, unit_at[0], copy, unit_at[0], unit_at[2], unit_at[3]));
     expect(0, " 0 failed",
            sh("/usr/bin/python3 %s/tests/schema.py %s %s 1.json 2.json 3.json; rm ?.json", BILANCIA_SOURCE,
               BILANCIA_SOURCE, copy));
@@ -150,7 +151,7 @@ static void write_back_with_proof(void **state)
     assert_true(written >= 40);
     expect(0, "ok", control(0, "power-cut"));
     usleep(300000);
-    expect(0, NULL, sh("b read %s --json", address[0]));
+    expect(0, NULL, sh("b read %s --json", unit_at[0]));
     json_t *json = answer();
     assert_string_equal(text_of(json, "values_digest"), digest);
     json_decref(json);
@@ -210,7 +211,7 @@ static void the_password_is_nowhere(void **state)
     assert_true(looked > 20);
     expect(0, "ok", control(0, "set limit.torque 78.0"));
     setenv("BILANCIA_PASSWORD", password, 1); /* the other way: the tool takes it out of its own environment */
-    expect(0, "✓ verified", sh("b write %s %s --yes", copy, address[0]));
+    expect(0, "✓ verified", sh("b write %s %s --yes", copy, unit_at[0]));
     unsetenv("BILANCIA_PASSWORD");
     expect(3, "password", write_copy(copy, 0, "wrong", "--yes")); /* messages about a wrong one show nothing either */
     char hex[40] = "";
@@ -228,7 +229,7 @@ static void examples_work(void **state)
 {
     (void)state;
     int port = 0;
-    assert_int_equal(sscanf(address[3], "modbus+tcp://127.0.0.1:%d/", &port), 1);
+    assert_int_equal(sscanf(unit_at[3], "modbus+tcp://127.0.0.1:%d/", &port), 1);
     expect(0, "1 changed",
            sh("( sleep 1; b simulate --at unit3.ctl set limit.energy 71999 >&2; echo ) | "
               "%s/what_changed 127.0.0.1 %d 1",
@@ -251,16 +252,16 @@ static void wrong_calls(void **state)
     (void)state;
     expect(2, "Usage", sh("b"));
     expect(2, "there is no command", sh("b frobnicate"));
-    expect(2, "one argument too many", sh("b show %s %s", address[0], address[1])); /* two where one is wanted */
-    expect(6, "there is no site.json", sh("b read %s %s", address[0], address[1]));
-    expect(2, "then one device address", sh("b write %s %s --yes", address[0], address[1]));
+    expect(2, "one argument too many", sh("b show %s %s", unit_at[0], unit_at[1])); /* two where one is wanted */
+    expect(6, "there is no site.json", sh("b read %s %s", unit_at[0], unit_at[1]));
+    expect(2, "then one device address", sh("b write %s %s --yes", unit_at[0], unit_at[1]));
     expect(2, "then one device address", sh("b write %s %s --yes", copy, copy));
     expect(2, "2 arguments are wanted", sh("b compare %s", copy));
-    expect(2, "unknown option", sh("b read --nonsense %s", address[0]));
+    expect(2, "unknown option", sh("b read --nonsense %s", unit_at[0]));
     expect(2, "names and passwords don't belong", sh("b read modbus+tcp://a:b@127.0.0.1/1"));
-    expect(2, "a purpose is", sh("b write %s %s --as gift", copy, address[0]));
+    expect(2, "a purpose is", sh("b write %s %s --as gift", copy, unit_at[0]));
     expect(2, "models are", sh("b simulate ed-99"));
-    expect(2, "printable text", sh("b read %s --why \"$(printf 'a\\nb')\"", address[0]));
+    expect(2, "printable text", sh("b read %s --why \"$(printf 'a\\nb')\"", unit_at[0]));
     expect(6, NULL, sh("b check %s >/dev/full", copy));
     const char *commands[] = {"read", "show", "compare", "write", "check", "simulate", "demo"};
     for (size_t i = 0; i < sizeof commands / sizeof commands[0]; i++)
@@ -274,10 +275,10 @@ static void links_that_fail(void **state)
     unsigned before = files(".bset");
     expect(4, "nothing accepts a connection", sh("b read modbus+tcp://127.0.0.1:9/1"));
     expect(0, "ok", control(2, "silent"));
-    expect(4, "doesn't answer in time", sh("b read %s", address[2]));
+    expect(4, "doesn't answer in time", sh("b read %s", unit_at[2]));
     expect(0, "ok", control(2, "plug-in"));
     expect(0, "ok", control(2, "pull-after 6"));
-    expect(5, "Nothing was saved", sh("b read %s", address[2]));
+    expect(5, "Nothing was saved", sh("b read %s", unit_at[2]));
     assert_int_equal(files(".bset"), before);
     expect(0, "ok", control(2, "plug-in"));
 }
@@ -287,7 +288,7 @@ static void links_that_fail(void **state)
 static void a_write_that_breaks_off(void **state)
 {
     (void)state;
-    expect(0, "✓ complete", sh("b read %s -f .", address[3]));
+    expect(0, "✓ complete", sh("b read %s -f .", unit_at[3]));
     expect(0, NULL, sh("ls decanter_*.bset"));
     char own[100];
     assert_int_equal(sscanf(output, "%99s", own), 1);
@@ -304,9 +305,9 @@ static void a_write_that_breaks_off(void **state)
     expect(0, "= 2", control(3, "get drive.state"));
     expect(0, "✓ verified", write_copy(own, 3, "mill-30", "--yes"));
     expect(0, "= 1", control(3, "get drive.state")); /* it runs again, as it did before the first try */
-    expect(0, "✓ equal", sh("b compare %s %s", own, address[3]));
+    expect(0, "✓ equal", sh("b compare %s %s", own, unit_at[3]));
     expect(0, "✓ verified", write_copy(back, 3, "mill-30", "--yes")); /* and the way back is open, too */
-    expect(1, "differ", sh("b compare %s %s", own, address[3]));
+    expect(1, "differ", sh("b compare %s %s", own, unit_at[3]));
 }
 
 static void sets_that_dont_fit(void **state)
@@ -317,11 +318,11 @@ static void sets_that_dont_fit(void **state)
         written[i] = counter(i, "write requests ");
     unsigned records = files(".brec");
     expect(3, "the copy is from model ED-30, this is model EC-8", write_copy(copy, 1, password, "--yes"));
-    expect(3, "can't be compared", sh("b compare %s %s", copy, address[1]));
+    expect(3, "can't be compared", sh("b compare %s %s", copy, unit_at[1]));
     expect(3, "the copy is from 2.4.1, the unit has 2.4.3", write_copy(copy, 2, "mill-30", "--yes"));
     expect(3, "the copy is from serial number ED30-0417", write_copy(copy, 3, "mill-30", "--yes"));
     expect(3, "another unit", write_copy(copy, 3, "mill-30", "--yes --as restore"));
-    expect(3, "none was given", sh("b write %s %s --yes", copy, address[0]));
+    expect(3, "none was given", sh("b write %s %s --yes", copy, unit_at[0]));
     expect(3, "nobody can be asked", write_copy(copy, 0, password, ""));
     expect(0, NULL, sh("head -c 3000 %s >cut.bset; sed 's/ED30-0417/ED30-0418/' %s >altered.bset", copy, copy));
     expect(6, "cut.bset:", write_copy("cut.bset", 0, password, "--yes"));
@@ -374,15 +375,15 @@ static void folders_and_disks(void **state)
     (void)state;
     unsigned before = files("");
     unsigned written = counter(0, "write requests ");
-    expect(6, "can't be written", sh("b read %s --folder /nowhere", address[0]));
-    expect(6, "can't be written", sh("b read %s --folder %s", address[0], copy));
-    expect(6, "can't be written", sh("b read %s --folder /proc", address[0]));
-    sh("mkdir full; (ulimit -f 0; b read %s --folder full 2>&1; echo code $?) | cat", address[0]);
+    expect(6, "can't be written", sh("b read %s --folder /nowhere", unit_at[0]));
+    expect(6, "can't be written", sh("b read %s --folder %s", unit_at[0], copy));
+    expect(6, "can't be written", sh("b read %s --folder /proc", unit_at[0]));
+    sh("mkdir full; (ulimit -f 0; b read %s --folder full 2>&1; echo code $?) | cat", unit_at[0]);
     expect(0, "the disk is full", 0);
     expect(0, "code 6", 0);
     expect(0, NULL, sh("test -z \"$(ls -A full)\"")); /* nothing half-written stays behind */
     sh("(ulimit -f 0; BILANCIA_PASSWORD=%s b write %s %s --yes --folder full 2>&1; echo code $?) | cat", "mill-30",
-       copy, address[0]);
+       copy, unit_at[0]);
     expect(0, "the disk is full", 0);
     expect(0, "code 6", 0);
     expect(0, NULL, sh("test -z \"$(ls -A full)\" && rmdir full"));

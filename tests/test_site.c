@@ -9,8 +9,8 @@
 static void make_mill(void)
 {
     expect(0, NULL, sh("rm -rf mill second other; b site make mill --name 'Poggio Finto' --who anna"));
-    expect(0, "added", sh("b device add crusher %s --site mill --group milling", address[0]));
-    expect(0, "added", sh("b device add kneading %s --site mill --group milling", address[1]));
+    expect(0, "added", sh("b device add crusher %s --site mill --group milling", unit_at[0]));
+    expect(0, "added", sh("b device add kneading %s --site mill --group milling", unit_at[1]));
 }
 
 static json_t *history(const char *site, const char *name)
@@ -490,13 +490,13 @@ static void sites_that_are_wrong(void **state)
     expect(2, "already", sh("b device add crusher modbus+tcp://10.0.0.1/1 --site mill"));
     expect(2, "host name", sh("b device add x modbus+tcp:///1 --site mill"));
     expect(2, "without /", sh("b device add a/b modbus+tcp://10.0.0.1/1 --site mill"));
-    expect(0, "another device at this address: crusher", sh("b device add twin %s --site mill", address[0]));
+    expect(0, "another device at this address: crusher", sh("b device add twin %s --site mill", unit_at[0]));
     expect(0, "it was moved", sh("b read twin --site mill"));
     /* names as people have them */
     expect(0, "Gramola № 2 è",
            sh("b device add 'Gramola № 2 è' %s --site mill && b read 'Gramola № 2 è' --site mill && b overview --site "
               "mill",
-              address[2]));
+              unit_at[2]));
     assert_int_equal(count_of("mill", "Gramola № 2 è"), 1);
     expect(0, NULL, sh("test -d 'mill/devices/gramola-2-+'*"));
     /* another unit at the same place */
@@ -504,7 +504,7 @@ static void sites_that_are_wrong(void **state)
     start_unit(2, "ed-30 --serial ED30-0999", NULL);
     expect(0, "another unit than at the last copy",
            sh("b device change 'Gramola № 2 è' --address %s --site mill && b read 'Gramola № 2 è' --site mill",
-              address[2]));
+              unit_at[2]));
     expect(0, "other unit: ED30-0999", sh("b history 'Gramola № 2 è' --site mill"));
     /* foreign files, damaged copies and notes, folders without a card */
     expect(0, NULL,
@@ -554,7 +554,7 @@ static void sites_that_are_wrong(void **state)
     expect(0, "taken in",
            sh("b read %s --folder . >/dev/null; mv crusher_*.bset from.bset; b take-in from.bset crusher --from 'the "
               "supplier' --site mill",
-              address[0]));
+              unit_at[0]));
     expect(2, "has this copy already", sh("b take-in from.bset crusher --site mill"));
     expect(0, "taken in", sh("b history crusher --site mill"));
     expect(0, NULL,

@@ -1,13 +1,15 @@
 #include "tool.h"
 
+#include <pty.h>
 #include <signal.h>
+#include <sys/ioctl.h>
 #include <sys/wait.h>
 #include <unistd.h>
 
 char folder[64];
 char output[OUTPUT]; /* of the last command, both streams */
 static pid_t units[UNITS];
-char address[UNITS][64];
+char unit_at[UNITS][64];
 
 /* ---- commands ---- */
 
@@ -31,6 +33,34 @@ int sh(const char *format, ...)
     output[got] = '\0';
     if (file)
         fclose(file);
+    return WIFEXITED(status) ? WEXITSTATUS(status) : -1;
+}
+
+int at_terminal(unsigned short columns, unsigned short rows, const char *input, const char *format, ...)
+{
+    char line[2000], whole[3000];
+    va_list list;
+    va_start(list, format);
+    vsnprintf(line, sizeof line, format, list);
+    va_end(list);
+    snprintf(whole, sizeof whole, "cd %s; b() { %s \"$@\"; }; %s", folder, BILANCIA_TOOL, line);
+    struct winsize size = {.ws_row = rows, .ws_col = columns};
+    int master;
+    pid_t child = forkpty(&master, NULL, NULL, &size);
+    if (child == 0) {
+        setenv("TERM", "xterm", 1);
+        execl("/bin/bash", "bash", "-c", whole, (char *)NULL);
+        _exit(127);
+    }
+    assert_int_equal(write(master, input, strlen(input)), strlen(input));
+    size_t used = 0;
+    ssize_t got;
+    while (used + 1 < OUTPUT && (got = read(master, output + used, OUTPUT - 1 - used)) > 0)
+        used += (size_t)got;
+    output[used] = '\0';
+    close(master);
+    int status;
+    waitpid(child, &status, 0);
     return WIFEXITED(status) ? WEXITSTATUS(status) : -1;
 }
 
@@ -106,7 +136,7 @@ void start_unit(int unit, const char *options, const char *secret)
             usleep(10000);
     }
     assert_true(found[0]);
-    snprintf(address[unit], sizeof address[unit], "%s", found);
+    snprintf(unit_at[unit], sizeof unit_at[unit], "%s", found);
 }
 
 void tool_begin(void)

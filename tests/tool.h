@@ -11,7 +11,7 @@ enum { UNITS = 8, OUTPUT = 1 << 16 };
 
 extern char folder[64];
 extern char output[OUTPUT]; /* of the last command, both streams */
-extern char address[UNITS][64];
+extern char unit_at[UNITS][64];
 
 /* Makes the folder. */
 void tool_begin(void);
@@ -21,6 +21,9 @@ void tool_end(void);
 /* Runs a shell line in the folder; `b` is the tool. Returns the exit code; what was said is in `output`, and all that
  * was ever said in the file "said". */
 int sh(const char *format, ...) __attribute__((format(printf, 1, 2)));
+/* The same at a terminal of so many columns and rows, where a person types `input`. */
+int at_terminal(unsigned short columns, unsigned short rows, const char *input, const char *format, ...)
+    __attribute__((format(printf, 4, 5)));
 void expect(int code, const char *says, int got);
 int control(int unit, const char *words);
 unsigned counter(int unit, const char *name);

@@ -1,5 +1,6 @@
 #include "nearest.h"
 
+#include <stdbool.h>
 #include <stdio.h>
 #include <string.h>
 
@@ -32,10 +33,11 @@ size_t nearest_distance(const char *a, const char *b)
 void nearest_offer(nearest *n, const char *wanted, const char *word)
 {
     size_t length = strlen(word), want = strlen(wanted);
-    size_t apart = length > want ? length - want : want - length;
+    bool begins = want > 1 && length > want && memcmp(word, wanted, want) == 0;
+    size_t apart = begins ? 1 : length > want ? length - want : want - length;
     if (length >= sizeof n->best || 2 * apart >= want + 1 || (n->best[0] && apart >= n->distance))
         return;
-    size_t distance = nearest_distance(wanted, word);
+    size_t distance = begins ? 1 : nearest_distance(wanted, word);
     if (2 * distance < want + 1 && (!n->best[0] || distance < n->distance)) {
         snprintf(n->best, sizeof n->best, "%s", word);
         n->distance = distance;

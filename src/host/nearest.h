@@ -5,7 +5,8 @@
 #include <stddef.h>
 
 typedef struct nearest {
-    char best[64]; /* "" as long as nothing is near enough: less than half of it would have to be changed */
+    char best[64]; /* "" as long as nothing is near enough: less than half of it would have to be changed, or
+                      * it is the beginning of a longer one */
     size_t distance;
 } nearest;
 

@@ -1,0 +1,5 @@
+#include "tool.h"
+int main(void)
+{
+    return 0;
+}
