@@ -1,11 +1,11 @@
 /* Makes sets that no device gives: texts that somebody chose to do harm, or the scale of another description.
  *   evil [--other-scale] FILE.bset */
+#include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
 
 #include "bilancia/set.h"
 #include "port/digest.h"
-#include <stdio.h>
 
 static bil_str str(const char *text)
 {
@@ -63,5 +63,7 @@ int main(int argc, char **argv)
     }
     bil_set_end(&writer, line, &length);
     fwrite(line, 1, length, file);
+    digest_close(&digests[0]);
+    digest_close(&digests[1]);
     return fclose(file);
 }

@@ -206,7 +206,7 @@ static void put_note(const settling *s, const char *who)
 static int finish(settling *s, const settle_call *wish)
 {
     const char *who = person(wish->who);
-    printf("Settled: device wins %u, saved wins %u, new value %u\n", s->count[WINS_DEVICE], s->count[WINS_SAVED],
+    printf("\nSettled: device wins %u, saved wins %u, new value %u\n", s->count[WINS_DEVICE], s->count[WINS_SAVED],
            s->count[WINS_VALUE]);
     int code = new_copy_save(&s->copy, who, wish->why ? wish->why : "settled");
     if (code < 0 && wish->list)

@@ -147,7 +147,9 @@ static void put_plan(write_call *w)
             printf(", %u of them safety-relevant (%s!%s)", safety, warn(), plain());
         look l = screen();
         int width = (int)value_width(&l, 2);
-        printf(width ? "\n  %-24s %-*s %s\n" : "\n", "parameter", width, "device now", "copy");
+        if (width)
+            printf("\n  %-*s %-*s copy", (int)id_width(&l, 2), "parameter", width, "device now");
+        putchar('\n');
     } else {
         printf("Nothing differs: no value will be written.\n");
     }

@@ -225,5 +225,5 @@ bool bil_str_plain(bil_str json, char *out, size_t size)
 
 bool bil_str_equal(bil_str a, bil_str b)
 {
-    return a.length == b.length && memcmp(a.text, b.text, a.length) == 0;
+    return a.length == b.length && (a.length == 0 || memcmp(a.text, b.text, a.length) == 0);
 }

@@ -2,7 +2,7 @@
 
 #include <string.h>
 
-enum { ID_WIDTH = 24, NARROW = 60 };
+enum { NARROW = 60 };
 
 const char *tint_code(bool colour, tint t)
 {
@@ -42,12 +42,17 @@ void put_last_cell(FILE *file, const char *text, size_t width)
         fputs(text, file);
 }
 
+size_t id_width(const look *l, size_t count)
+{
+    return l->width >= 110 || count == 1 ? 28 : 24;
+}
+
 size_t value_width(const look *l, size_t count)
 {
     if (l->width < NARROW || count == 0)
         return 0;
     size_t names = l->width >= 110 ? 32 : count == 2 ? 20 : 0;
-    size_t each = (l->width - ID_WIDTH - 2 - names) / count;
+    size_t each = (l->width - id_width(l, count) - 2 - names) / count;
     return each < 12 ? 0 : each - 1 > 24 ? 24 : each - 1;
 }
 
@@ -72,7 +77,7 @@ static void put_below(const look *l, const value_row *row)
 
 void put_value_row(const look *l, const value_row *row)
 {
-    size_t width = value_width(l, row->count), longest = 0;
+    size_t width = value_width(l, row->count), ids = id_width(l, row->count), longest = 0;
     for (size_t i = 0; i < row->count; i++) {
         size_t its = shown_width(row->values[i]) + 2 * (row->odd >> i & 1);
         longest = its > longest ? its : longest;
@@ -83,13 +88,13 @@ void put_value_row(const look *l, const value_row *row)
         put_below(l, row);
         return;
     }
-    if (shown_width(row->id) > ID_WIDTH || longest > width) {
+    if (shown_width(row->id) > ids || longest > width) {
         fprintf(l->out, "%s  %s\n", row->id, row->name);
         put_below(l, row);
         return;
     }
-    bool names = l->width > ID_WIDTH + 10 + row->count * (width + 1);
-    put_cell(l->out, row->id, ID_WIDTH);
+    bool names = l->width > ids + 10 + row->count * (width + 1);
+    put_cell(l->out, row->id, ids);
     for (size_t i = 0; i < row->count; i++) {
         bool odd = row->odd >> i & 1;
         fprintf(l->out, " %s%s", tint_code(l->colour && odd, TINT_WARN), odd ? "▸ " : "");
@@ -99,7 +104,7 @@ void put_value_row(const look *l, const value_row *row)
     }
     if (names) {
         putc(' ', l->out);
-        put_last_cell(l->out, row->name, l->width - ID_WIDTH - 3 - row->count * (width + 1));
+        put_last_cell(l->out, row->name, l->width - ids - 3 - row->count * (width + 1));
     }
     putc('\n', l->out);
 }

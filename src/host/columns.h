@@ -35,5 +35,7 @@ typedef struct value_row {
 void put_value_row(const look *l, const value_row *row);
 /* The width of each value in such a row; 0 when they stand below. */
 size_t value_width(const look *l, size_t count);
+/* The width of the id before them, behind a mark and a blank. */
+size_t id_width(const look *l, size_t count);
 
 #endif

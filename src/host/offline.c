@@ -176,8 +176,8 @@ int offline_take(offline *o, const bil_item *item)
     const bil_param *p = &o->description->params[index];
     if (item->unreadable)
         error = BIL_E_UNREADABLE;
-    else if (item->type != p->format.type || item->size != p->format.size || strlen(p->unit) != item->unit.length ||
-             memcmp(p->unit, item->unit.text, item->unit.length) != 0)
+    else if (item->type != p->format.type || item->size != p->format.size ||
+             !bil_str_equal((bil_str){p->unit, strlen(p->unit)}, item->unit))
         error = BIL_E_OTHER_TYPE;
     else
         error = bil_value_check(&p->format, item->raw);

@@ -78,7 +78,7 @@ static void begin(view *v, const findings *f)
     size_t width = value_width(&v->look, f->count);
     if (!width)
         return;
-    fprintf(v->look.out, "  %24s", "");
+    fprintf(v->look.out, "  %*s", (int)id_width(&v->look, f->count), "");
     for (size_t i = 0; i < f->count; i++)
         fprintf(v->look.out, " %-*s", i + 1 < f->count ? (int)width : 1, side_label(f, i));
     fputs("\n", v->look.out);
