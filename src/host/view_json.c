@@ -1,6 +1,5 @@
 /* Findings for programs; docs/schema/compare.json describes them. */
 #include <jansson.h>
-#include <string.h>
 
 #include "view.h"
 
@@ -20,40 +19,78 @@ static void begin(view *v, const findings *f)
     fputs("\n  ],\n  \"parameters\": [", v->look.out);
 }
 
-static json_t *value_json(const bil_item *item, const bil_description *description)
+static void put_text(FILE *out, const char *text)
 {
-    if (!item)
-        return json_null();
-    if (item->unreadable)
-        return json_pack("{s:s}", "unreadable", bil_error_name(item->unreadable));
-    char hex[2 * BIL_TEXT_MAX + 1] = "", text[2 * BIL_VALUE_TEXT];
-    for (uint8_t i = 0; i < item->size; i++)
-        snprintf(hex + 2 * i, 3, "%02x", item->raw[i]);
-    item_bare_text(item, description, text, sizeof text);
-    return json_pack("{s:s,s:s}", "raw", hex, "value", text);
+    json_t *json = json_string(text);
+    json_dumpf(json, out, JSON_ENCODE_ANY);
+    json_decref(json);
+}
+
+/* The strings of an item are bodies of JSON strings, and its value is a token: they go out as they are. Rows come by
+ * the ten thousand. */
+static void put_value(FILE *out, const bil_item *item, const bil_description *description)
+{
+    static const char digits[] = "0123456789abcdef";
+    if (!item) {
+        fputs("null", out);
+        return;
+    }
+    if (item->unreadable) {
+        fprintf(out, "{\"unreadable\":\"%s\"}", bil_error_name(item->unreadable));
+        return;
+    }
+    char hex[2 * BIL_TEXT_MAX];
+    for (uint8_t i = 0; i < item->size; i++) {
+        hex[2 * i] = digits[item->raw[i] >> 4];
+        hex[2 * i + 1] = digits[item->raw[i] & 15];
+    }
+    fputs("{\"raw\":\"", out);
+    fwrite(hex, 1, 2u * item->size, out);
+    fputs("\",\"value\":", out);
+    if (item->value.length && item->value.text[0] == '"') {
+        fwrite(item->value.text, 1, item->value.length, out);
+    } else if (item->value.length && item->value.text[0] != 'n') {
+        putc('"', out);
+        fwrite(item->value.text, 1, item->value.length, out);
+        putc('"', out);
+    } else {
+        char text[2 * BIL_VALUE_TEXT];
+        item_bare_text(item, description, text, sizeof text);
+        put_text(out, text);
+    }
+    putc('}', out);
+}
+
+static const char *truth(unsigned flag)
+{
+    return flag ? "true" : "false";
 }
 
 static void row(view *v, const findings *f, const finding *one)
 {
     if (!v->all && !one->differs && !one->apart)
         return;
-    char name[512], unit[64];
-    bil_str_plain(one->item->name, name, sizeof name);
-    bil_str_plain(one->item->unit, unit, sizeof unit);
-    json_t *values = json_array(), *odd = json_array();
+    FILE *out = v->look.out;
+    const bil_item *item = one->item;
+    fprintf(out, "%s{\"id\":\"%s\",\"name\":\"%.*s\",\"unit\":\"%.*s\",\"class\":\"%s\",\"relation\":\"%s\"",
+            v->any ? ",\n    " : "\n    ", one->id, (int)item->name.length, item->name.text, (int)item->unit.length,
+            item->unit.length ? item->unit.text : "", bil_class_name(item->cls), bil_relation_name(one->relation));
+    fprintf(out, ",\"meant_to_differ\":%s,\"safety\":%s,\"needs_hold\":%s,\"needs_restart\":%s,\"values\":[",
+            truth(one->apart), truth(one->weight & BIL_SAFETY), truth(one->weight & BIL_NEEDS_HOLD),
+            truth(one->weight & BIL_NEEDS_RESTART));
     for (size_t i = 0; i < f->count; i++) {
-        json_array_append_new(values, value_json(one->items[i], f->sides[i].description));
-        if (one->odd >> i & 1)
-            json_array_append_new(odd, json_string(side_label(f, i)));
+        if (i)
+            putc(',', out);
+        put_value(out, one->items[i], f->sides[i].description);
     }
-    json_t *json = json_pack("{s:s,s:s,s:s,s:s,s:s,s:b,s:b,s:b,s:b,s:o,s:o}", "id", one->id, "name", name, "unit", unit,
-                             "class", bil_class_name(one->item->cls), "relation", bil_relation_name(one->relation),
-                             "meant_to_differ", one->apart, "safety", (one->weight & BIL_SAFETY) != 0, "needs_hold",
-                             (one->weight & BIL_NEEDS_HOLD) != 0, "needs_restart",
-                             (one->weight & BIL_NEEDS_RESTART) != 0, "values", values, "odd", odd);
-    fputs(v->any ? ",\n    " : "\n    ", v->look.out);
-    json_dumpf(json, v->look.out, JSON_COMPACT);
-    json_decref(json);
+    fputs("],\"odd\":[", out);
+    const char *between = "";
+    for (size_t i = 0; i < f->count; i++)
+        if (one->odd >> i & 1) {
+            fprintf(out, "%s\"%s\"", between, side_label(f, i));
+            between = ",";
+        }
+    fputs("]}", out);
     v->any = true;
 }
 
