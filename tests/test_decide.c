@@ -194,6 +194,32 @@ static void tables_in(void **state)
     expect(6, "No such file", sh("b edit whole.bset --values none.csv"));
 }
 
+/* ---- several sets for one device ---- */
+
+static void copies_go_by_names(void **state)
+{
+    (void)state;
+    expect(0, NULL,
+           sh("b edit crusher#baseline limit.torque=140 --site mill --why summer && b edit crusher#baseline "
+              "limit.torque=90 --site mill --why winter"));
+    expect(0, "is crusher#summer",
+           sh("b name $(grep -l '\"why\":\"summer\"' mill/devices/crusher/copies/* | sed "
+              "'s/.*-\\(.*\\).bset/crusher#\\1/') summer --site mill"));
+    expect(0, "is crusher#winter",
+           sh("b name $(grep -l '\"why\":\"winter\"' mill/devices/crusher/copies/* | sed "
+              "'s/.*-\\(.*\\).bset/crusher#\\1/') winter --site mill"));
+    expect(1, "140.0 %", sh("b compare crusher#summer crusher#winter --site mill"));
+    expect(0, "#summer · made offline", sh("b history crusher --site mill"));
+    expect(0, "verified", sh("echo mill-30 | b write crusher#winter crusher --yes --password-fd 0 --site mill"));
+    expect(0, "equal", sh("b compare crusher#winter crusher --site mill --class setup"));
+    expect(0, "is crusher#summer", sh("b name crusher#winter summer --site mill")); /* it goes over */
+    expect(0, "equal", sh("b compare crusher#summer crusher#winter --site mill"));
+    expect(2, "are taken", sh("b name crusher#winter last --site mill"));
+    expect(2, "are taken", sh("b name crusher#winter abcdef --site mill"));
+    expect(2, "no such copy", sh("b compare crusher#spring crusher#winter --site mill"));
+    expect(0, "verified", sh("echo mill-30 | b write crusher#baseline crusher --yes --password-fd 0 --site mill"));
+}
+
 /* ---- settling ---- */
 
 static json_t *differences(const char *left, const char *right)
@@ -341,6 +367,7 @@ int main(void)
         cmocka_unit_test(editing_makes_only_what_write_takes),
         cmocka_unit_test(edit_by_hand),
         cmocka_unit_test(tables_in),
+        cmocka_unit_test(copies_go_by_names),
         cmocka_unit_test(settle_for_all_or_by_filter),
         cmocka_unit_test(settle_one_by_one),
         cmocka_unit_test(shells_complete),

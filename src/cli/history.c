@@ -17,7 +17,7 @@ typedef struct story {
 
 typedef struct marks {
     bool proved, is_signed, taken_in, sent;
-    json_t *notes;
+    json_t *notes, *names;
 } marks;
 
 static bool collect(void *ctx, const char *id, const json_t *note)
@@ -31,6 +31,9 @@ static bool collect(void *ctx, const char *id, const json_t *note)
     m->is_signed = m->is_signed || strcmp(kind, "signature") == 0;
     m->taken_in = m->taken_in || strcmp(kind, "taken_in") == 0;
     m->sent = m->sent || strcmp(kind, "sent") == 0;
+    const char *name = json_string_value(json_object_get(note, "name"));
+    if (strcmp(kind, "named") == 0 && name)
+        json_array_append_new(m->names, json_string(name));
     if (strcmp(kind, "note") == 0)
         json_array_append_new(m->notes, json_pack("{s:O,s:O,s:O}", "when", json_object_get(note, "when"), "who",
                                                   json_object_get(note, "who"), "text", json_object_get(note, "text")));
@@ -52,12 +55,23 @@ static json_t *drift_json(bool known, int drift)
     return known && drift >= 0 ? json_integer(drift) : json_null();
 }
 
+/* Names that it still goes by: each may have gone over to another copy. */
+static void keep_own_names(const story *s, const copy_row *row, json_t *names)
+{
+    copy_row now;
+    for (size_t i = json_array_size(names); i-- > 0;)
+        if (index_copy(&s->h->index, s->owner, json_string_value(json_array_get(names, i)), &now) != BIL_OK ||
+            strcmp(now.digest, row->digest) != 0)
+            json_array_remove(names, i);
+}
+
 /* A row needs the copy before it: it is given one call later. */
 static void put_row(story *s, copy_row *row, const copy_row *before)
 {
-    marks m = {.notes = json_array()};
+    marks m = {.notes = json_array(), .names = json_array()};
     copy_state state = index_verify(&s->h->index, row);
     index_notes(&s->h->index, s->owner->folder, NULL, row->digest[0] ? row->digest : "none", collect, &m);
+    keep_own_names(s, row, m.names);
     int from_before = before ? index_drift(&s->h->index, before, row) : -1;
     int from_baseline = s->has_baseline ? index_drift(&s->h->index, &s->baseline, row) : -1;
     bool is_baseline = s->has_baseline && strcmp(s->baseline.digest, row->digest) == 0;
@@ -67,15 +81,16 @@ static void put_row(story *s, copy_row *row, const copy_row *before)
         copy_path(&s->h->place, row, path);
         static const char *const states[] = {"unseen", "whole", "damaged"};
         json_array_append_new(
-            s->list, json_pack("{s:i,s:s,s:s,s:s,s:s,s:s,s:s,s:s,s:s,s:i,s:i,s:o,s:o,s:b,s:b,s:b,s:b,s:b,s:b,s:b,s:O}",
-                               "place", row->place, "path", path, "digest", row->digest, "when", row->when, "who",
-                               row->who, "why", row->why, "serial", row->serial, "firmware", row->firmware, "state",
-                               states[state], "values", row->values, "unreadable", row->unreadable,
-                               "differs_from_before", drift_json(before != NULL, from_before), "differs_from_baseline",
-                               drift_json(s->has_baseline, from_baseline), "first", (int)(row->place == 1), "baseline",
-                               (int)is_baseline, "proved", (int)m.proved, "signed", (int)m.is_signed, "taken_in",
-                               (int)m.taken_in, "offline", (int)(strcmp(row->from, SET_OFFLINE) == 0), "sent",
-                               (int)m.sent, "notes", m.notes));
+            s->list,
+            json_pack("{s:i,s:s,s:s,s:s,s:s,s:s,s:s,s:s,s:s,s:i,s:i,s:o,s:o,s:b,s:b,s:b,s:b,s:b,s:b,s:b,s:O,s:O}",
+                      "place", row->place, "path", path, "digest", row->digest, "when", row->when, "who", row->who,
+                      "why", row->why, "serial", row->serial, "firmware", row->firmware, "state", states[state],
+                      "values", row->values, "unreadable", row->unreadable, "differs_from_before",
+                      drift_json(before != NULL, from_before), "differs_from_baseline",
+                      drift_json(s->has_baseline, from_baseline), "first", (int)(row->place == 1), "baseline",
+                      (int)is_baseline, "proved", (int)m.proved, "signed", (int)m.is_signed, "taken_in",
+                      (int)m.taken_in, "offline", (int)(strcmp(row->from, SET_OFFLINE) == 0), "sent", (int)m.sent,
+                      "notes", m.notes, "names", m.names));
     } else {
         char a[24] = "", b[24] = "", place[16];
         if (before)
@@ -104,6 +119,9 @@ static void put_row(story *s, copy_row *row, const copy_row *before)
             printf("%sdamaged: cut or altered%s · ", bad(), plain());
         if (row->place == 1)
             printf("first · ");
+        size_t i;
+        json_t *note;
+        json_array_foreach(m.names, i, note) printf("%s#%s%s · ", bold(), json_string_value(note), plain());
         if (m.proved)
             printf("proved · ");
         if (m.is_signed)
@@ -118,13 +136,12 @@ static void put_row(story *s, copy_row *row, const copy_row *before)
         if (row->unreadable)
             printf("%s%d unreadable%s · ", warn(), row->unreadable, plain());
         printf("%s\n", row->why);
-        size_t i;
-        json_t *note;
         json_array_foreach(m.notes, i, note)
             printf("%25s└ %s %.10s: %s\n", "", json_string_value(json_object_get(note, "who")),
                    json_string_value(json_object_get(note, "when")), json_string_value(json_object_get(note, "text")));
     }
     json_decref(m.notes);
+    json_decref(m.names);
     s->shown++;
 }
 

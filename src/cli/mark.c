@@ -1,4 +1,4 @@
-/* bilancia note, baseline, delete: what people say of a copy afterwards. */
+/* bilancia note, baseline, name, delete: what people say of a copy afterwards. */
 #include <errno.h>
 #include <string.h>
 #include <unistd.h>
@@ -50,6 +50,29 @@ static int baseline(here *h, const char *where, const char *why, const char *who
         if (code == EXIT_DONE)
             printf("%s★ baseline%s  of %s: copy %d of %s\n", good(), plain(), owner.name, copy.place, copy.when);
     }
+    device_row_free(&owner);
+    return code;
+}
+
+/* ---- name ---- */
+
+static int give_name(here *h, const char *where, const char *name, const char *who)
+{
+    device_row owner;
+    copy_row copy;
+    if (!index_name_is_good(name))
+        return say_error(
+            name, BIL_E_CALL,
+            "a name begins with a small letter and has small letters, digits, - and _; last, first, baseline, "
+            "stored, factory, kept and what looks like a digest are taken");
+    int error = here_copy(h, where, &owner, &copy);
+    if (error)
+        return exit_code_of(error);
+    json_t *after = index_name_heads(&h->index, owner.folder, name);
+    int code =
+        add(h, &owner, "named", who, json_pack("{s:s,s:s,s:o}", "about", copy.digest, "name", name, "after", after));
+    if (code == EXIT_DONE)
+        printf("%s✓ named%s  copy %d of %s is %s#%s\n", good(), plain(), copy.place, owner.name, owner.name, name);
     device_row_free(&owner);
     return code;
 }
@@ -119,17 +142,17 @@ static int run(const command *self, int argc, const char **argv)
 {
     char *given = NULL, *who = NULL, *why = NULL;
     int yes = 0;
-    bool notes = self == &command_note, deletes = self == &command_delete;
+    bool notes = self == &command_note, deletes = self == &command_delete, names = self == &command_name;
     struct poptOption yes_option = {"yes", 'y', POPT_ARG_NONE, &yes, 0, "agree beforehand; nothing is asked", NULL};
     struct poptOption why_option = {"why", 0, POPT_ARG_STRING, &why, 0, "a note on why", "TEXT"};
     struct poptOption options[6] = {SITE_OPTION(given), WHO_OPTION(who), HELP_OPTION,
                                     POPT_TABLEEND,      POPT_TABLEEND,   POPT_TABLEEND};
-    if (!notes)
+    if (!notes && !names)
         options[3] = why_option;
     if (deletes)
         options[4] = yes_option;
     call c;
-    int code = call_begin(&c, self, argc, argv, options, notes ? 2 : 1, notes ? 2 : 1);
+    int code = call_begin(&c, self, argc, argv, options, notes || names ? 2 : 1, notes || names ? 2 : 1);
     if (code >= 0)
         return code;
     here h;
@@ -141,6 +164,7 @@ static int run(const command *self, int argc, const char **argv)
             code = exit_code_of(error);
         } else {
             code = notes     ? note(&h, c.arguments[0], c.arguments[1], who)
+                   : names   ? give_name(&h, c.arguments[0], c.arguments[1], who)
                    : deletes ? delete (&h, c.arguments[0], why, who, yes)
                              : baseline(&h, c.arguments[0], why, who);
             here_close(&h);
@@ -154,6 +178,11 @@ const command command_note = {"note", "[options] DEVICE[#COPY] TEXT", "adds a no
 const command command_baseline = {"baseline", "[options] DEVICE[#COPY]",
                                   "marks the copy that counts as right for a device",
                                   "  bilancia baseline kneader-2#last --why \"accepted by the plant\"\n", run};
+const command command_name = {"name", "[options] DEVICE[#COPY] NAME",
+                              "gives a copy a name of its own, for a product or a season",
+                              "  bilancia name kneader-2#last summer      from now on it is kneader-2#summer\n"
+                              "The same name given to another copy of the device goes over to that.\n",
+                              run};
 const command command_delete = {"delete", "[options] DEVICE#COPY", "deletes a copy for good",
                                 "  bilancia delete kneader-2#7 --why \"read during a test\"\n"
                                 "The first copy, the baseline and proved copies are kept.\n",

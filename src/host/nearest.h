@@ -6,7 +6,7 @@
 
 typedef struct nearest {
     char best[64]; /* "" as long as nothing is near enough: less than half of it would have to be changed, or
-                      * it is the beginning of a longer one */
+                    * it is the beginning of a longer one */
     size_t distance;
 } nearest;
 

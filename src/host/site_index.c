@@ -707,11 +707,67 @@ void index_copies(site_index *x, const char *folder, int most, bool (*each)(void
     done(x, s);
 }
 
+bool index_name_is_good(const char *name)
+{
+    static const char *const taken[] = {"last", "first", "baseline", "stored", "factory"};
+    size_t length = strlen(name);
+    if (length == 0 || length > 40 || !(name[0] >= 'a' && name[0] <= 'z') || strncmp(name, "kept", 4) == 0 ||
+        strspn(name, "abcdefghijklmnopqrstuvwxyz0123456789_-") != length || strspn(name, "0123456789abcdef") == length)
+        return false;
+    for (size_t i = 0; i < sizeof taken / sizeof taken[0]; i++)
+        if (strcmp(name, taken[i]) == 0)
+            return false;
+    return true;
+}
+
+/* The notes that give this name and that no later one follows. */
+static json_t *namings(const site_index *x, const char *device, const char *name)
+{
+    json_t *all = heads(x, device, "named"), *its = json_array(), *entry;
+    size_t i;
+    json_array_foreach(all, i, entry)
+    {
+        if (strcmp(word(json_object_get(entry, "note"), "name"), name) == 0)
+            json_array_append(its, entry);
+    }
+    json_decref(all);
+    return its;
+}
+
+json_t *index_name_heads(site_index *x, const char *folder, const char *name)
+{
+    json_t *list = namings(x, folder, name), *ids = json_array(), *entry;
+    size_t i;
+    json_array_foreach(list, i, entry) json_array_append(ids, json_object_get(entry, "id"));
+    json_decref(list);
+    return ids;
+}
+
+/* The digest of the copy that goes by a name. */
+static int named_copy(site_index *x, const device_row *device, const char *name, char digest[65])
+{
+    json_t *list = namings(x, device->folder, name);
+    size_t count = json_array_size(list);
+    bool two = disagree(list, "about");
+    if (count)
+        snprintf(digest, 65, "%s", word(json_object_get(json_array_get(list, count - 1), "note"), "about"));
+    json_decref(list);
+    return count == 0 ? BIL_E_NO_COPY : two ? BIL_E_DISPUTED : BIL_OK;
+}
+
 int index_copy(site_index *x, const device_row *device, const char *which, copy_row *row)
 {
+    char named[65];
     size_t length = strlen(which);
     if (length == 0 || length > 64)
         return BIL_E_NO_COPY;
+    if (index_name_is_good(which)) {
+        int error = named_copy(x, device, which, named);
+        if (error)
+            return error;
+        which = named;
+        length = strlen(named);
+    }
     bool digits = strspn(which, "0123456789") == length && length < 6;
     const char *key = which;
     const char *sql =

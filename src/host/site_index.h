@@ -59,8 +59,14 @@ void device_row_free(device_row *row);
 /* The copies of a device from the newest on, at most `most` (0: all). */
 void index_copies(site_index *index, const char *folder, int most, bool (*each)(void *ctx, const copy_row *row),
                   void *ctx);
-/* The copy of a device that is meant by last, first, baseline, a place or at least six digits of its digest. */
+/* The copy of a device that is meant by last, first, baseline, a name that somebody gave it, a place, or at least six
+ * digits of its digest. BIL_E_NO_COPY, or BIL_E_DISPUTED where two places of the site name different ones. */
 int index_copy(site_index *index, const device_row *device, const char *which, copy_row *row);
+/* Can this be the name of a copy: a small letter, then small letters, digits, - and _, at most 40, nothing that means
+ * something else? */
+bool index_name_is_good(const char *name);
+/* Ids of the notes that the next one follows that gives this name to a copy. */
+json_t *index_name_heads(site_index *index, const char *folder, const char *name);
 /* By digest, in any device. */
 bool index_copy_by_digest(site_index *index, const char *digest, copy_row *row);
 void copy_path(const site *s, const copy_row *row, char out[STORAGE_PATH]);
