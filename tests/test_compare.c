@@ -261,9 +261,135 @@ static void images_are_sources(void **state)
     free_image(&right);
 }
 
+/* ---- what is tolerated ---- */
+
+static bil_relation relation_of(const bil_description *d, const char *id, const uint8_t *a, const uint8_t *b)
+{
+    bil_image images[2] = {new_image(d), new_image(d)};
+    bil_item items[2];
+    uint16_t index = index_of(d, id);
+    bil_image_put(&images[0], index, a);
+    bil_image_put(&images[1], index, b);
+    for (int i = 0; i < 2; i++)
+        bil_image_item(&images[i], index, &items[i]);
+    bil_relation relation = bil_relate(&items[0], &items[1], d);
+    assert_int_equal(bil_relate(&items[1], &items[0], d), relation);
+    assert_true(bil_relate(&items[0], &items[1], NULL) == BIL_REL_EQUAL || relation != BIL_REL_EQUAL);
+    free_image(&images[0]);
+    free_image(&images[1]);
+    return relation;
+}
+
+static void what_is_tolerated(void **state)
+{
+    (void)state;
+    const bil_description *d = &bil_description_ed_30;
+    /* ramps are rounded to 10 ms: 12.344 and 12.336 become the same, 12.344 and 12.345 don't */
+    dice dice_ = {99};
+    for (unsigned i = 0; i < rounds(20000); i++) {
+        uint32_t a = roll_below(&dice_, 100000), b = a + roll_below(&dice_, 14);
+        uint8_t x[] = {0, (uint8_t)(a >> 16), (uint8_t)(a >> 8), (uint8_t)a};
+        uint8_t y[] = {0, (uint8_t)(b >> 16), (uint8_t)(b >> 8), (uint8_t)b};
+        bil_relation want = a == b ? BIL_REL_EQUAL : (a + 5) / 10 == (b + 5) / 10 ? BIL_REL_WITHIN : BIL_REL_CHANGED;
+        assert_int_equal(relation_of(d, "ramp.up", x, y), want);
+    }
+    /* the gain of a regulator: 0.01 per cent of it */
+    for (unsigned i = 0; i < rounds(20000); i++) {
+        float a = (float)(1 + roll_below(&dice_, 1000000)) / 1000.0f * (roll_below(&dice_, 2) ? 1 : -1);
+        float b = a * (1.0f + (float)roll_below(&dice_, 3000) / 1e7f);
+        uint32_t bits[2];
+        memcpy(&bits[0], &a, 4);
+        memcpy(&bits[1], &b, 4);
+        uint8_t raw[2][4];
+        for (int k = 0; k < 8; k++)
+            raw[k / 4][k % 4] = (uint8_t)(bits[k / 4] >> (24 - 8 * (k % 4)));
+        double share = ((double)b - (double)a) / (double)a;
+        bil_relation relation = relation_of(d, "regulator.gain", raw[0], raw[1]);
+        if (bits[0] == bits[1])
+            assert_int_equal(relation, BIL_REL_EQUAL);
+        else if (share > 1e-4) /* never more than said */
+            assert_int_equal(relation, BIL_REL_CHANGED);
+        else if (share < 0.45e-4) /* and at least half of it, as floats are spaced */
+            assert_int_equal(relation, BIL_REL_WITHIN);
+    }
+}
+
+/* ---- how two items relate: against the rules said in words ---- */
+
+static bil_item random_item(dice *d, char *token)
+{
+    static const char *const units[] = {"", "s", "ms"};
+    static const bil_type types[] = {BIL_U16, BIL_I16, BIL_TEXT, BIL_F32};
+    bil_type type = types[roll_below(d, 4)];
+    bil_item item = {.id = {"x", 1},
+                     .type = type,
+                     .cls = roll_below(d, 8) ? BIL_CLASS_SETUP : BIL_CLASS_PLACE,
+                     .size = (uint8_t)(type == BIL_F32    ? 4
+                                       : type == BIL_TEXT ? 2 * (1 + roll_below(d, 2))
+                                                          : 2)};
+    const char *unit = units[roll_below(d, 8) < 6 ? 0 : 1 + roll_below(d, 2)];
+    item.unit = (bil_str){unit[0] ? unit : NULL, strlen(unit)};
+    item.unreadable = roll_below(d, 10) ? BIL_OK : BIL_E_REFUSED;
+    item.raw[1] = (uint8_t)roll_below(d, 3);
+    switch (roll_below(d, 4)) {
+    case 0:
+        snprintf(token, 8, "null");
+        break;
+    case 1:
+        token[0] = '\0';
+        break;
+    default:
+        snprintf(token, 8, "%u", roll_below(d, 5) ? item.raw[1] : 10u * item.raw[1]);
+    }
+    item.value = (bil_str){token[0] ? token : NULL, strlen(token)};
+    return item;
+}
+
+static bool says(const bil_item *item)
+{
+    return item->value.length > 0 && item->value.text[0] != 'n';
+}
+
+static void relations_are_as_said(void **state)
+{
+    (void)state;
+    dice d = {27};
+    unsigned seen[BIL_RELATION_COUNT] = {0};
+    for (unsigned i = 0; i < rounds(200000); i++) {
+        char tokens[2][8];
+        bil_item a = random_item(&d, tokens[0]), b = random_item(&d, tokens[1]);
+        bool bits = a.size == b.size && memcmp(a.raw, b.raw, a.size) == 0;
+        bool words = a.value.length == b.value.length && strcmp(tokens[0], tokens[1]) == 0;
+        bil_relation want = a.type != b.type || a.cls != b.cls || a.unit.length != b.unit.length
+                                ? BIL_REL_NOT_COMPARABLE
+                            : a.unreadable || b.unreadable                                ? BIL_REL_UNREADABLE
+                            : a.type != BIL_TEXT && says(&a) && says(&b) && bits != words ? BIL_REL_NOT_COMPARABLE
+                            : bits                                                        ? BIL_REL_EQUAL
+                                                                                          : BIL_REL_CHANGED;
+        bil_relation got = bil_relate(&a, &b, i % 2 ? &bil_description_ed_30 : NULL);
+        assert_int_equal(got, want);
+        seen[got]++;
+    }
+    assert_true(seen[BIL_REL_EQUAL] && seen[BIL_REL_CHANGED] && seen[BIL_REL_UNREADABLE] &&
+                seen[BIL_REL_NOT_COMPARABLE]);
+    /* an item that the description has in another way is never tolerated */
+    bil_item a = {.id = {"ramp.up", 7}, .type = BIL_U32, .size = 4}, b = a;
+    b.raw[3] = 1;
+    assert_int_equal(bil_relate(&a, &b, &bil_description_ed_30), BIL_REL_WITHIN);
+    a.type = b.type = BIL_I32;
+    assert_int_equal(bil_relate(&a, &b, &bil_description_ed_30), BIL_REL_CHANGED);
+    a.type = b.type = BIL_U32;
+    a.size = b.size = 2;
+    b.raw[1] = 1;
+    assert_int_equal(bil_relate(&a, &b, &bil_description_ed_30), BIL_REL_CHANGED);
+}
+
 int main(void)
 {
-    const struct CMUnitTest tests[] = {cmocka_unit_test(as_brute_force_says), cmocka_unit_test(a_broken_side_is_named),
+    const struct CMUnitTest tests[] = {cmocka_unit_test(as_brute_force_says),
+                                       cmocka_unit_test(a_broken_side_is_named),
+                                       cmocka_unit_test(what_is_tolerated),
+                                       cmocka_unit_test(relations_are_as_said),
                                        cmocka_unit_test(files_are_compared_quickly_and_surely),
                                        cmocka_unit_test(images_are_sources)};
     return cmocka_run_group_tests_name("compare", tests, NULL, NULL);
