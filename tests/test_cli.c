@@ -299,16 +299,20 @@ static void a_write_that_breaks_off(void **state)
     expect(7, "still held", write_copy(own, 3, "mill-30", "--yes"));
     assert_non_null(strstr(output, "To finish:"));
     assert_non_null(strstr(output, "To go back:"));
-    char back[300] = "";
-    assert_int_equal(sscanf(strstr(output, "To go back:"), "To go back: bilancia write %299s", back), 1);
+    char record[300] = "";
+    assert_int_equal(sscanf(strstr(output, "To go back:"), "To go back: bilancia undo %299s", record), 1);
     expect(0, "ok", control(3, "plug-in"));
     expect(0, "= 2", control(3, "get drive.state"));
-    expect(0, "✓ verified", write_copy(own, 3, "mill-30", "--yes"));
+    expect(0, "✓ verified", sh("echo mill-30 | b resume %s --yes --password-fd 0", record));
     expect(0, "= 1", control(3, "get drive.state")); /* it runs again, as it did before the first try */
     expect(0, "✓ equal", sh("b compare %s %s", own, unit_at[3]));
-    expect(0, "✓ verified", write_copy(back, 3, "mill-30", "--yes")); /* and the way back is open, too */
+    expect(0, "Nothing is left to finish", sh("b resume %s", record));
+    expect(0, "✓ verified",
+           sh("echo mill-30 | b undo %s --yes --password-fd 0", record)); /* the way back is open, too */
     expect(1, "differ", sh("b compare %s %s", own, unit_at[3]));
 }
+
+/* ---- sets ---- */
 
 static void sets_that_dont_fit(void **state)
 {

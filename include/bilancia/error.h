@@ -92,7 +92,10 @@
     X(98, ON_DEVICE, "on_device", "this folder lies on the device that is to be wiped", "choose a folder on another disk") \
     X(99, LINE_IN_USE, "line_in_use", "another program uses this serial port", "end the other program, or wait for it") \
     X(100, NOT_YOURS, "not_yours", "this value can't be changed in a copy", "leave it out: it belongs to the unit, or the device takes no value for it") \
-    X(101, DECISIONS, "decisions", "the file of decisions isn't as it must be", "mend the place named; `bilancia settle --help` shows how one looks")
+    X(101, DECISIONS, "decisions", "the file of decisions isn't as it must be", "mend the place named; `bilancia settle --help` shows how one looks") \
+    X(102, TURN, "turn", "somebody else is writing to this device", "wait until that has ended, then run the command again") \
+    X(103, NO_RECORD, "no_record", "there is no record of a write here", "name the device of a site, or the .brec file that the write printed") \
+    X(104, RECORD_FORM, "record_form", "this is no record, or its beginning is damaged", "take another one; the saved copies beside it can be written as ever")
 /* clang-format on */
 
 /* BIL_OK, BIL_E_RANGE, ... */

@@ -115,6 +115,7 @@ int exit_code_of(int error)
     case BIL_E_CALL:
     case BIL_E_NO_DEVICE:
     case BIL_E_NO_COPY:
+    case BIL_E_NO_RECORD:
         return EXIT_CALL;
     case BIL_E_NOT_REACHABLE:
     case BIL_E_SILENT:
@@ -136,6 +137,7 @@ int exit_code_of(int error)
     case BIL_E_ON_DEVICE:
     case BIL_E_STORED_HIDDEN:
     case BIL_E_NOT_YOURS:
+    case BIL_E_TURN:
         return EXIT_REFUSED;
     case BIL_E_BUSY:
     case BIL_E_NOTHING_READ:

@@ -68,56 +68,103 @@ static const char *text_of(const json_t *line, const char *key)
     return text ? text : "";
 }
 
-/* What a record says of a unit: when it began, in which state the device was found, and whether it was let go. */
-typedef struct held_story {
-    char when[64];
-    uint32_t found;
-    bool ours, held;
-} held_story;
-
-static held_story read_story(const char *path, const char *model, const char *serial)
+static void take_text(const json_t *line, const char *key, char *out, size_t size)
 {
-    held_story story = {0};
+    const char *text = text_of(line, key);
+    snprintf(out, size, "%s", bil_text_is_printable(text, strlen(text)) ? text : "");
+}
+
+static void take_intent(record_story *s, const json_t *line)
+{
+    const char *slash = strrchr(s->path, '/');
+    take_text(line, "model", s->model, sizeof s->model);
+    take_text(line, "serial", s->serial, sizeof s->serial);
+    take_text(line, "address", s->address, sizeof s->address);
+    take_text(line, "when", s->when, sizeof s->when);
+    take_text(line, "who", s->who, sizeof s->who);
+    take_text(line, "copy", s->copy, sizeof s->copy);
+    take_text(line, "copy_digest", s->copy_digest, sizeof s->copy_digest);
+    take_text(line, "chain", s->chain, sizeof s->chain);
+    if (!s->chain[0] || strchr(s->chain, '/'))
+        snprintf(s->chain, sizeof s->chain, "%s", slash ? slash + 1 : s->path);
+    s->purpose = bil_purpose_from_name(text_of(line, "purpose"));
+    s->with_calibration = json_is_true(json_object_get(line, "with_calibration"));
+    s->restart = json_is_true(json_object_get(line, "restart"));
+    s->undoes = json_is_true(json_object_get(line, "undoes"));
+    s->found = (uint32_t)json_integer_value(json_object_get(line, "found"));
+    const json_t *found_first = json_object_get(line, "found_first");
+    s->found_first = found_first ? (uint32_t)json_integer_value(found_first) : s->found;
+    s->held = json_is_true(json_object_get(line, "still_held"));
+}
+
+static void take_event(record_story *s, const json_t *line)
+{
+    const char *event = text_of(line, "event");
+    if (strcmp(event, "safety_copy") == 0) {
+        take_text(line, "path", s->safety, sizeof s->safety);
+        take_text(line, "digest", s->safety_digest, sizeof s->safety_digest);
+    } else if (strcmp(event, "holding") == 0) {
+        s->held = true;
+    } else if (strcmp(event, "released") == 0) {
+        s->held = false;
+    } else if (strcmp(event, "writing") == 0 || strcmp(event, "storing") == 0) {
+        s->wrote = true;
+    } else if (strcmp(event, "end") == 0) {
+        take_text(line, "verdict", s->verdict, sizeof s->verdict);
+    }
+}
+
+int record_read(const char *path, record_story *s)
+{
+    *s = (record_story){0};
+    snprintf(s->path, sizeof s->path, "%s", path);
     FILE *file = fopen(path, "rb");
     if (!file)
-        return story;
+        return BIL_E_FILE_OPEN;
     json_t *line; /* a line that was cut ends it */
+    bool intent = false;
     while ((line = json_loadf(file, JSON_DISABLE_EOF_CHECK | JSON_REJECT_DUPLICATES, NULL))) {
-        const char *event = text_of(line, "event");
-        if (strcmp(event, "intent") == 0) {
-            story.ours = strcmp(text_of(line, "model"), model) == 0 && strcmp(text_of(line, "serial"), serial) == 0;
-            story.found = (uint32_t)json_integer_value(json_object_get(line, "found"));
-            snprintf(story.when, sizeof story.when, "%s", text_of(line, "when"));
-        } else if (strcmp(event, "holding") == 0) {
-            story.held = true;
-        } else if (strcmp(event, "released") == 0) {
-            story.held = false;
+        if (strcmp(text_of(line, "event"), "intent") == 0) {
+            intent = true;
+            take_intent(s, line);
+        } else if (intent) {
+            take_event(s, line);
         }
         json_decref(line);
     }
     fclose(file);
-    return story;
+    /* A later record of an unfinished story settles it only by reaching what it wanted. */
+    const char *slash = strrchr(path, '/');
+    bool first = strcmp(s->chain, slash ? slash + 1 : path) == 0;
+    bool reached = strcmp(s->verdict, bil_verdict_name(BIL_VERDICT_VERIFIED)) == 0 ||
+                   strcmp(s->verdict, bil_verdict_name(BIL_VERDICT_WITH_EXCEPTIONS)) == 0 ||
+                   strcmp(s->verdict, bil_verdict_name(BIL_VERDICT_NOT_PROVED)) == 0;
+    bool untouched = strcmp(s->verdict, bil_verdict_name(BIL_VERDICT_REFUSED)) == 0 ||
+                     strcmp(s->verdict, bil_verdict_name(BIL_VERDICT_UNTOUCHED)) == 0;
+    s->finished = !s->held && (reached || (first && untouched));
+    s->settled = s->finished || (first && !s->verdict[0] && !s->held && !s->wrote);
+    return intent && s->purpose >= 0 ? BIL_OK : BIL_E_RECORD_FORM;
 }
 
-bool record_find_held(const char *folder, const char *model, const char *serial, uint32_t *found, char *path)
+bool record_newest(const char *folder, const char *model, const char *serial, bool that_wrote, record_story *story)
 {
     DIR *dir = opendir(folder);
+    *story = (record_story){0};
     if (!dir)
         return false;
-    held_story newest = {0};
+    record_story *one = malloc(sizeof *one);
     struct dirent *entry;
-    while ((entry = readdir(dir))) {
+    while (one && (entry = readdir(dir))) {
         char name[STORAGE_PATH];
         if (!storage_ends_with(entry->d_name, ".brec"))
             continue;
         snprintf(name, sizeof name, "%s/%s", folder, entry->d_name);
-        held_story story = read_story(name, model, serial);
-        if (story.ours && strcmp(story.when, newest.when) >= 0) {
-            newest = story;
-            snprintf(path, STORAGE_PATH, "%s", name);
-        }
+        if (record_read(name, one) == BIL_OK && (!model || strcmp(one->model, model) == 0) &&
+            (!serial || strcmp(one->serial, serial) == 0) && (!that_wrote || one->wrote || !one->settled) &&
+            strcmp(one->when, story->when) >= 0)
+            *story = *one;
     }
+    free(one);
     closedir(dir);
-    *found = newest.found;
-    return newest.held;
+    return story->path[0] != '\0';
 }

@@ -19,8 +19,29 @@ int record_begin(record *rec, const char *folder, const char *name, json_t *firs
 int record_add(record *rec, json_t *line);
 void record_end(record *rec);
 
-/* Looks in a folder for the newest record of this unit. True when it says that the device may still be held; then
- * `found` tells the state in which it was found before, and `path` of STORAGE_PATH bytes which record says so. */
-bool record_find_held(const char *folder, const char *model, const char *serial, uint32_t *found, char *path);
+/* What a record says, as far as it goes. */
+typedef struct record_story {
+    char path[STORAGE_PATH];
+    char chain[300]; /* file name of the record with which an unfinished story began: this one, where it is the first */
+    char model[SET_TEXT], serial[SET_TEXT], address[SET_TEXT], when[64], who[SET_TEXT];
+    char copy[STORAGE_PATH], copy_digest[65];     /* what was to be written */
+    char safety[STORAGE_PATH], safety_digest[65]; /* what was there before; "" when it didn't come so far */
+    int purpose;
+    bool with_calibration, restart, undoes;
+    uint32_t found;       /* the state in which the device was found, and goes back to */
+    uint32_t found_first; /* the one before an unfinished story began */
+    bool held;            /* it was held and not let go again */
+    bool settled;         /* the device is wholly as it was, or wholly as wanted */
+    bool finished;        /* it came to its end with that */
+    bool wrote;           /* values, or the memory that survives a power cut */
+    char verdict[40];     /* "" when the record was broken off */
+} record_story;
+
+/* Reads one, up to where it was cut. BIL_E_FILE_OPEN, BIL_E_RECORD_FORM. */
+int record_read(const char *path, record_story *story);
+/* The newest record in a folder, of one unit (or, with NULL, of any), or the newest that wrote or left something
+ * unfinished. False when there is
+ * none. */
+bool record_newest(const char *folder, const char *model, const char *serial, bool that_wrote, record_story *story);
 
 #endif

@@ -387,7 +387,7 @@ static size_t add_harmless(char *out, size_t used, size_t size, const char *text
 void age_text(const char *when, char *out, size_t size)
 {
     struct tm then = {0};
-    if (!strptime(when, "%Y-%m-%dT%H:%M:%SZ", &then)) {
+    if (!strptime(when, "%Y-%m-%dT%H:%M:%S", &then)) { /* what follows are parts of a second */
         snprintf(out, size, "of unknown age");
         return;
     }

@@ -162,12 +162,12 @@ static flow state_found(bil_job *job, bil_action *action)
         return stop(job, BIL_VERDICT_UNTOUCHED);
     if (!bil_cells_number(job, job->description->state, &job->found))
         return refuse(job, BIL_E_HOLD, job->description->state);
-    bool held = job->found == job->description->state_held;
-    if (held && job->config.found_known)
-        job->found = job->config.found; /* what an earlier write found that left it held */
+    bool held = job->found == job->description->state_held, can_hold = procedure(job, BIL_PROC_HOLD) != NULL;
+    bool on_the_way = can_hold && !held && !procedure(job, BIL_PROC_RELEASE); /* no state to go back to */
+    if ((held || on_the_way) && job->config.found_known)
+        job->found = job->config.found; /* what an earlier write found that left it held, or was about to hold it */
     else
         job->left_held = held;
-    bool can_hold = procedure(job, BIL_PROC_HOLD) != NULL;
     if (can_hold && !job->left_held && !procedure(job, BIL_PROC_RELEASE)) {
         uint32_t found = job->found;
         bil_failed(job, BIL_E_HOLD, job->description->state);

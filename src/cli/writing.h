@@ -1,0 +1,50 @@
+/* A write from the copy on disk to the verdict: what the commands share that write. */
+#ifndef BIL_CLI_WRITING_H
+#define BIL_CLI_WRITING_H
+
+#include "../host/record.h"
+#include "../host/secret.h"
+#include "site_cli.h"
+
+typedef struct write_call {
+    const char *copy, *address, *folder, *who, *why;
+    const char *safety_folder; /* in a site: where its copies are */
+    here *h;                   /* NULL: the device isn't one of a site */
+    device_row owner;
+    bool yes, json;
+    bool undoes; /* it goes back to what was before another write */
+    bil_job_config config;
+    /* own */
+    set_origin origin; /* of the copy */
+    bil_set_totals totals;
+    bil_image want;
+    device dev;
+    bil_job *job;
+    char password[SECRET_MAX];
+    char stem[200]; /* of the files of this write */
+    char safety[STORAGE_PATH];
+    char chain[300]; /* the record with which an unfinished story began; "" where this is the first */
+    char places[3][STORAGE_PATH];
+    bool still_held;             /* the unfinished story left it held */
+    uint32_t found, found_first; /* what the device was doing now, and before an unfinished story began */
+    record rec;
+    unsigned planned;
+    bool declined_without_asking; /* nobody could be asked */
+    int file_error;               /* why a record or safety copy failed */
+} write_call;
+
+#define WRITING_OPTIONS(yes, json, fd, folder, who, why)                                                                \
+    {"yes", 'y', POPT_ARG_NONE, &(yes), 0, "agree beforehand; nothing is asked", NULL},                                 \
+        {"password-fd", 0, POPT_ARG_INT, &(fd), 0, "read the password from this file descriptor", "N"},                 \
+        {"folder", 'f', POPT_ARG_STRING, &(folder), 0, "for safety copy and record (the site, or this folder)", "DIR"}, \
+        WHO_OPTION(who), {"why", 0, POPT_ARG_STRING, &(why), 0, "a note for the record", "TEXT"}, JSON_OPTION(json)
+
+/* Finds the device in the site, if there is one: fills address, folder, safety_folder, h, owner. -1, or the exit code.
+ */
+int writing_find(write_call *w, const char *device_name, const char *site_given);
+/* The whole write. The exit code. */
+int writing_run(write_call *w, const models *m, int password_fd);
+/* Frees the call and what it holds. */
+void writing_end(write_call *w);
+
+#endif

@@ -1,0 +1,17 @@
+/* One write at a time: a device that is being written to by a program of this computer is not written to by another. */
+#ifndef BIL_HOST_TURN_H
+#define BIL_HOST_TURN_H
+
+#include <stdbool.h>
+#include <stddef.h>
+
+typedef struct turn {
+    int fd; /* -1: none */
+} turn;
+
+/* Takes the turn for an address and says in a file who has it. False when somebody has it already: `why` tells who, and
+ * since when. The turn ends with the program, however that ends. */
+bool turn_take(turn *t, const char *address, const char *who, char *why, size_t why_size);
+void turn_give(turn *t);
+
+#endif

@@ -1,0 +1,225 @@
+/* After a write that broke off: resume completes and undo goes back, whichever is picked, however often it breaks. */
+#include <unistd.h>
+
+#include "host/record.h"
+#include "tool.h"
+
+static int begin(void **state)
+{
+    (void)state;
+    tool_begin();
+    start_unit(0, "ed-30 --name crusher --serial ED30-0417", NULL);
+    expect(0, NULL, sh("b site make mill --name 'Poggio Finto' && b device add crusher %s --site mill", unit_at[0]));
+    expect(0, NULL, sh("b read crusher --site mill --why good && b baseline crusher --site mill"));
+    return 0;
+}
+
+static int end(void **state)
+{
+    (void)state;
+    tool_end();
+    return 0;
+}
+
+static int write_baseline(const char *how)
+{
+    return sh("echo mill-30 | %s b write crusher#baseline crusher --yes --password-fd 0 --site mill", how);
+}
+
+static int again(const char *which, const char *how)
+{
+    return sh("echo mill-30 | %s b %s crusher --yes --password-fd 0 --site mill", how, which);
+}
+
+/* Values as somebody left them, other than in the baseline; the drive runs. */
+static void disturb(void)
+{
+    static const char *const words[] = {"plug-in",          "set limit.torque 95.0", "set drive.mode 0",
+                                        "set ramp.up 3.5",  "set watch.mask 0",      "set speed.maximum 900.0",
+                                        "set command.run 1"};
+    for (size_t i = 0; i < sizeof words / sizeof words[0]; i++)
+        expect(0, "ok", control(0, words[i]));
+    expect(0, NULL, sh("rm -rf before; mkdir before; b read %s --folder before", unit_at[0]));
+}
+
+static bool is_as(const char *copy)
+{
+    int code = sh("b compare %s crusher --class setup --site mill", copy);
+    assert_true(code == 0 || code == 1);
+    return code == 0;
+}
+
+static bool runs(void)
+{
+    expect(0, "ok", control(0, "get drive.state"));
+    return strstr(output, "= 1") != NULL;
+}
+
+static record_story newest(void)
+{
+    char records[200];
+    record_story s;
+    snprintf(records, sizeof records, "%s/mill/devices/crusher/records", folder);
+    record_newest(records, NULL, NULL, false, &s); /* empty where there is none */
+    return s;
+}
+
+/* Whatever happened: both ways lead to an end, and the drive runs again. */
+static void both_ways_lead_on(dice *d)
+{
+    bool back = roll_below(d, 2);
+    const char *way = back ? "undo" : "resume";
+    record_story s = newest();
+    expect(0, NULL, control(0, "plug-in"));
+    bool nothing = s.finished && !back;
+    if (back && s.settled && !s.wrote)
+        return; /* nothing came of it; undo would go back to before an older write */
+    int code = again(way, "");
+    if (code != 0)
+        fail_msg("%s after %s: exit %d: %s", way, s.verdict[0] ? s.verdict : "a break", code, output);
+    if (nothing)
+        return;
+    /* a machine that stood meanwhile, because it was restarted, isn't started again, and that is said */
+    bool said = strstr(output, "first begun it was running") != NULL;
+    static char last[OUTPUT];
+    strcpy(last, output);
+    if (!runs() && !said)
+        fail_msg("%s: the drive is %s after: %s", way, output, last);
+    if (!is_as(back ? "before/*.bset" : "crusher#baseline"))
+        fail_msg("%s: %s after: %s", way, output, last);
+}
+
+/* The cable is pulled after so many requests: during the write, then during what comes after it, then it stays. */
+static void the_cable_is_pulled_anywhere(void **state)
+{
+    (void)state;
+    if (rounds(1) == 1)
+        skip(); /* minutes: the tool tries to come back each time; see scripts/campaign */
+    dice d = {17};
+    unsigned broken = 0;
+    expect(2, "nothing was written to this device yet", again("undo", ""));
+    for (unsigned at = 24; at<60; at += rounds(1)> 1 ? 1 : 11) { /* each takes its time: the tool tries to come back */
+        char words[40];
+        disturb();
+        snprintf(words, sizeof words, "pull-after %u", at);
+        expect(0, "ok", control(0, words));
+        record_story story = newest();
+        int code = write_baseline("");
+        expect(0, "ok", control(0, "plug-in"));
+        broken += code != 0;
+        if (code == 0) {
+            assert_true(is_as("crusher#baseline"));
+            expect(0, "verified", again("undo", ""));
+            assert_true(is_as("before/*.bset") && runs());
+            continue;
+        }
+        if (strcmp(newest().path, story.path) == 0 || (newest().settled && !newest().safety[0]))
+            continue;            /* before anything was meant */
+        if (roll_below(&d, 2)) { /* and once more, on the way */
+            snprintf(words, sizeof words, "pull-after %u", 4 + roll_below(&d, 30));
+            expect(0, "ok", control(0, words));
+            again(roll_below(&d, 2) ? "undo" : "resume", "");
+        }
+        both_ways_lead_on(&d);
+    }
+    assert_true(broken > 1);
+}
+
+/* The tool is killed at any moment; what it has written by then is enough. */
+static void killed_at_any_moment(void **state)
+{
+    (void)state;
+    dice d = {23};
+    unsigned broken = 0, tried = rounds(12);
+    for (unsigned i = 0; i < tried; i++) {
+        char how[80];
+        disturb();
+        snprintf(how, sizeof how, "timeout -s KILL 0.%03u", 20 + roll_below(&d, 700));
+        record_story before = newest();
+        int code =
+            sh("export B=%s; echo mill-30 | %s $B write crusher#baseline crusher --yes --password-fd 0 --site mill",
+               BILANCIA_TOOL, how);
+        record_story s = newest();
+        bool began = strcmp(s.path, before.path) != 0;
+        broken += code != 0 && began && !s.settled;
+        if (!began || (!s.safety[0] && s.settled))
+            continue;
+        if (!s.finished && roll_below(&d, 3) == 0)
+            sh("export B=%s; echo mill-30 | timeout -s KILL 0.%03u $B %s crusher --yes --password-fd 0 --site mill",
+               BILANCIA_TOOL, 50 + roll_below(&d, 500), roll_below(&d, 2) ? "undo" : "resume");
+        if (!newest().finished || newest().wrote)
+            both_ways_lead_on(&d);
+    }
+    printf("killed %u times, %u of them in the middle of a write\n", tried, broken);
+    assert_true(broken > tried / 8);
+}
+
+/* A record cut at any byte is read as far as it goes, and never says more than it knows. */
+static void records_that_are_cut(void **state)
+{
+    (void)state;
+    disturb();
+    expect(0, "verified", write_baseline(""));
+    record_story whole = newest(), s;
+    assert_true(whole.finished && whole.wrote && !whole.held && whole.safety[0]);
+    static char bytes[100000];
+    FILE *file = fopen(whole.path, "rb");
+    size_t size = fread(bytes, 1, sizeof bytes, file);
+    fclose(file);
+    char path[200];
+    snprintf(path, sizeof path, "%s/cut.brec", folder);
+    bool wrote = false, held_once = false;
+    for (size_t cut = 0; cut <= size; cut++) {
+        file = fopen(path, "wb");
+        fwrite(bytes, 1, cut, file);
+        fclose(file);
+        int error = record_read(path, &s);
+        if (cut < (size_t)(strchr(bytes, '\n') - bytes))
+            assert_int_equal(error, BIL_E_RECORD_FORM);
+        else
+            assert_int_equal(error, BIL_OK);
+        assert_true(s.wrote >= wrote); /* what was said once stays said */
+        assert_true(!s.wrote || s.safety[0]);
+        assert_true(!s.held || s.safety[0] || !strstr(s.path, s.chain)); /* or left so by an earlier one */
+        assert_true(!s.finished || cut + 2 >= size);
+        wrote = s.wrote;
+        held_once = held_once || s.held;
+    }
+    assert_true(wrote && held_once);
+    expect(2, "no such device", sh("b resume press --site mill"));
+    expect(6, NULL, sh("echo '{}' > x.brec; b resume x.brec"));
+    expect(6, "beginning is damaged", sh("head -c 20 cut.brec > x.brec; b undo x.brec"));
+    /* the copies that a record names are still those, or it is said */
+    expect(0, NULL, sh("rm -rf moved; cp -r mill moved; rm moved/.index.sqlite"));
+    expect(0, "verified", sh("echo mill-30 | b undo crusher --yes --password-fd 0 --site moved"));
+    expect(0, NULL,
+           sh("rm -rf broken; cp -r mill broken; for f in mill/devices/crusher/copies/* "
+              "broken/devices/crusher/copies/*; do [ $f = ${f#mill} ] && :; done"));
+    expect(0, "verified", write_baseline(""));
+}
+
+static void one_write_at_a_time(void **state)
+{
+    (void)state;
+    disturb();
+    expect(
+        3, "somebody else is writing",
+        sh("echo mill-30 | b write crusher#baseline crusher --yes --password-fd 0 --site mill --who bruno >first 2>&1 "
+           "& "
+           "sleep 0.15; echo mill-30 | b write crusher#baseline crusher --yes --password-fd 0 --site mill; e=$?; wait; "
+           "exit $e"));
+    assert_non_null(strstr(output, "bruno since 20"));
+    expect(0, "verified", sh("cat first"));
+    expect(0, "verified", write_baseline("")); /* and the turn is free again */
+}
+
+int main(void)
+{
+    const struct CMUnitTest tests[] = {
+        cmocka_unit_test(the_cable_is_pulled_anywhere),
+        cmocka_unit_test(killed_at_any_moment),
+        cmocka_unit_test(records_that_are_cut),
+        cmocka_unit_test(one_write_at_a_time),
+    };
+    return cmocka_run_group_tests_name("again", tests, begin, end);
+}
