@@ -61,12 +61,34 @@ static void make_text(dice *d, const bil_param *p, char *out, size_t size)
     }
 }
 
+static int64_t number_of(const bil_image *image, const char *id)
+{
+    uint16_t index = index_of(image->description, id);
+    const uint8_t *raw = bil_image_raw(image, index);
+    uint32_t number = 0;
+    for (size_t i = 0; i < image->description->params[index].format.size; i++)
+        number = number << 8 | raw[i];
+    return strncmp(id, "speed.", 6) == 0 ? (int64_t)(int32_t)number : (int64_t)number;
+}
+
+/* The rules of the drive, as its manual says them. */
+static bool breaks_a_rule(const bil_image *image)
+{
+    int64_t in[3] = {number_of(image, "terminal.input_1"), number_of(image, "terminal.input_2"),
+                     number_of(image, "terminal.input_3")};
+    int64_t mode = number_of(image, "drive.mode");
+    return (in[0] && (in[0] == in[1] || in[0] == in[2])) || (in[1] && in[1] == in[2]) ||
+           number_of(image, "speed.minimum") > number_of(image, "speed.maximum") ||
+           (mode == 2 && number_of(image, "watch.enabled") != 1) ||
+           (mode != 0 && number_of(image, "terminal.output_1") == 3);
+}
+
 static void editing_makes_only_what_write_takes(void **state)
 {
     (void)state;
     const bil_description *d = &bil_description_ed_30;
     dice dice_ = {161803};
-    unsigned taken = 0, refused = 0;
+    unsigned taken = 0, refused = 0, ruled_out = 0;
     for (unsigned round = 0; round < rounds(60); round++) {
         offline o;
         assert_int_equal(offline_open(&o, whole, drives()), BIL_OK);
@@ -95,7 +117,15 @@ static void editing_makes_only_what_write_takes(void **state)
         }
         char path[STORAGE_PATH], to[100];
         snprintf(to, sizeof to, "%s/out", folder);
-        assert_int_equal(offline_save(&o, "anna", "test", to, "edited.bset", path), BIL_OK);
+        int saved = offline_save(&o, "anna", "test", to, "edited.bset", path);
+        assert_int_equal(saved, breaks_a_rule(&o.image) ? BIL_E_RULE : BIL_OK);
+        ruled_out += saved == BIL_E_RULE;
+        if (saved) {
+            assert_true(o.why[0]);
+            offline_close(&o);
+            free_image(&before);
+            continue;
+        }
         offline again;
         assert_int_equal(offline_open(&again, path, drives()), BIL_OK); /* each value checked, as write does */
         assert_memory_equal(again.image.raw, o.image.raw, d->raw_size);
@@ -111,7 +141,7 @@ static void editing_makes_only_what_write_takes(void **state)
         offline_close(&again);
         free_image(&before);
     }
-    assert_true(taken > 300 && refused > 300);
+    assert_true(taken > 300 && refused > 300 && ruled_out > 5 && ruled_out < rounds(60) - 5);
 }
 
 static void edit_by_hand(void **state)
@@ -192,6 +222,51 @@ static void tables_in(void **state)
            sh("printf '\\357\\273\\277id,note,value\\r\\nlimit.torque,\"a \"\"b\"\"\\r\\nc\",12.5\\r\\n' > good.csv; b "
               "edit whole.bset --values good.csv --folder . && rm crusher_*.bset"));
     expect(6, "No such file", sh("b edit whole.bset --values none.csv"));
+}
+
+/* ---- rules between values ---- */
+
+static void rules_are_kept(void **state)
+{
+    (void)state;
+    expect(3, "terminal.input_1 is start, terminal.input_2 is start: two inputs have the same function",
+           sh("b edit whole.bset terminal.input_2=start --folder out"));
+    expect(3, "the lowest speed lies above", sh("b edit whole.bset speed.minimum=1200 --folder out"));
+    expect(3, "a pump runs dry", sh("b edit whole.bset drive.mode=pump watch.enabled=false --folder out"));
+    expect(3, "when the speed is reached", sh("b edit whole.bset terminal.output_1=at_speed --folder out"));
+    expect(0, "1 value changed", sh("b edit whole.bset watch.enabled=false --folder out"));
+    expect(0, "rules between them hold", sh("b check whole.bset"));
+    /* a device that breaks them already: its copy is a copy, but isn't written without a reason */
+    expect(0, "ok", sh("b simulate --at unit0.ctl set terminal.input_3 4"));
+    expect(0, NULL, sh("rm -rf broken; mkdir broken; b read %s --folder broken", unit_at[0]));
+    expect(3, "input_2 is acknowledge, terminal.input_3 is acknowledge", sh("b check broken/*.bset"));
+    expect(3, "No value was written",
+           sh("echo mill-30 | b write broken/*.bset %s --yes --password-fd 0 --folder broken", unit_at[0]));
+    assert_non_null(strstr(output, "two inputs have the same function"));
+    expect(2, "is wanted", sh("b write broken/*.bset %s --yes --despite rules", unit_at[0]));
+    expect(2, "is wanted", sh("b write broken/*.bset %s --yes --despite unit=because", unit_at[0]));
+    expect(0, "verified",
+           sh("echo mill-30 | b write broken/crusher_*[0-9].bset %s --yes --password-fd 0 --folder broken --despite "
+              "rules='both buttons acknowledge'",
+              unit_at[0]));
+    assert_non_null(strstr(output, "set aside: both buttons acknowledge"));
+    expect(0, "\"despite\":{\"rules\":\"both buttons acknowledge\"}", sh("cat broken/*.brec"));
+    /* the right values heal it, and nothing has to be set aside for that */
+    expect(0, "verified", sh("echo mill-30 | b write whole.bset %s --yes --password-fd 0 --folder broken", unit_at[0]));
+    /* another firmware: said, refused, and done with a reason */
+    start_unit(1, "ed-30 --name crusher --serial ED30-0417 --firmware 2.4.3", NULL);
+    expect(3, "the copy is from 2.4.1, the unit has 2.4.3",
+           sh("echo mill-30 | b write whole.bset %s --yes --password-fd 0 --folder broken", unit_at[1]));
+    expect(0, "verified",
+           sh("echo mill-30 | b write whole.bset %s --yes --password-fd 0 --folder broken --despite firmware='the "
+              "maker says so'",
+              unit_at[1]));
+    /* the copy isn't the one that one would expect */
+    expect(0, NULL, sh("b edit crusher#baseline limit.torque=130 --site mill --why other"));
+    expect(0, "isn't the baseline",
+           sh("echo mill-30 | b write $(grep -l '\"why\":\"other\"' mill/devices/crusher/copies/*) crusher --yes "
+              "--password-fd 0 --site mill"));
+    expect(0, "verified", sh("echo mill-30 | b undo crusher --yes --password-fd 0 --site mill"));
 }
 
 /* ---- several sets for one device ---- */
@@ -367,6 +442,7 @@ int main(void)
         cmocka_unit_test(editing_makes_only_what_write_takes),
         cmocka_unit_test(edit_by_hand),
         cmocka_unit_test(tables_in),
+        cmocka_unit_test(rules_are_kept),
         cmocka_unit_test(copies_go_by_names),
         cmocka_unit_test(settle_for_all_or_by_filter),
         cmocka_unit_test(settle_one_by_one),

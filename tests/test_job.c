@@ -367,6 +367,59 @@ static void refusals_touch_nothing(void **state)
     }
 }
 
+/* Every combination of what the gate looks at: it refuses if and only if something is wrong that nobody set aside, says
+ * one of the reasons, and touches nothing. So each condition also decides alone, in both directions. */
+static void the_gate_in_every_combination(void **state)
+{
+    (void)state;
+    static const char *const serials[] = {"ED30-0417", "ED30-0001", ""};
+    static const char *const firmwares[] = {"2.4.1", "2.4.3", "9.9.9"}; /* of the unit; the copy is from 2.4.1 */
+    unsigned cases = 0, let_through = 0, reasons[128] = {0};
+    for (unsigned i = 0; i < 3 * 4 * 3 * 2 * 2 * 2 * 8; i++) {
+        unsigned rest = i, serial = rest % 3, purpose = (rest /= 3) % 4, firmware = (rest /= 4) % 3;
+        bool hardware_known = (rest /= 3) % 2, rules_hold = (rest /= 2) % 2, has_password = (rest /= 2) % 2;
+        unsigned despite = (rest /= 2) % 8;
+        bench b;
+        prepare(&b, &drive, false);
+        sim_put(b.unit, "id.firmware", firmwares[firmware]);
+        sim_put(b.unit, "id.hardware", hardware_known ? "B" : "Z");
+        want_text(&b, "speed.minimum", rules_hold ? "-120.0" : "1100.0"); /* the highest speed is 1000.0 */
+        bil_job_config config = bench_config(&b);
+        config.serial = serials[serial];
+        config.firmware = "2.4.1";
+        config.has_password = has_password;
+        config.purpose_given = purpose > 0;
+        config.purpose = purpose > 0 ? (bil_purpose)(purpose - 1) : BIL_RESTORE;
+        config.despite = despite;
+        bool wrong[128] = {false};
+        wrong[BIL_E_OTHER_UNIT] = serial > 0 && purpose < 2;
+        wrong[BIL_E_OTHER_FIRMWARE] = firmware == 1 && !(despite >> BIL_CHECK_FIRMWARE & 1);
+        wrong[BIL_E_UNKNOWN_FIRMWARE] = firmware == 2 && !(despite >> BIL_CHECK_FIRMWARE & 1);
+        wrong[BIL_E_OTHER_HARDWARE] = !hardware_known && !(despite >> BIL_CHECK_HARDWARE & 1);
+        wrong[BIL_E_NO_PASSWORD] = !has_password;
+        wrong[BIL_E_RULE] = !rules_hold && !(despite >> BIL_CHECK_RULES & 1);
+        unsigned count = 0;
+        for (int k = 0; k < 128; k++)
+            count += wrong[k];
+        bil_action end = bench_write(&b, config);
+        if (count == 0) {
+            assert_int_equal(end.u.end.verdict, BIL_VERDICT_VERIFIED);
+            let_through++;
+        } else {
+            assert_int_equal(end.u.end.verdict, BIL_VERDICT_REFUSED);
+            assert_true(wrong[end.u.end.cause]);
+            assert_int_equal(b.unit->counters.write_requests, 0);
+            assert_false(end.u.end.held);
+            reasons[end.u.end.cause] += count == 1;
+        }
+        cases++;
+        bench_close(&b);
+    }
+    assert_true(reasons[BIL_E_OTHER_UNIT] && reasons[BIL_E_OTHER_FIRMWARE] && reasons[BIL_E_UNKNOWN_FIRMWARE] &&
+                reasons[BIL_E_OTHER_HARDWARE] && reasons[BIL_E_NO_PASSWORD] && reasons[BIL_E_RULE]);
+    printf("the gate: %u combinations, %u let through\n", cases, let_through);
+}
+
 static void another_unit_keeps_what_is_its_own(void **state)
 {
     (void)state;
@@ -634,6 +687,7 @@ int main(void)
         cmocka_unit_test(rounding_is_named_or_a_difference),
         cmocka_unit_test(without_a_restart_nothing_is_proved),
         cmocka_unit_test(refusals_touch_nothing),
+        cmocka_unit_test(the_gate_in_every_combination),
         cmocka_unit_test(another_unit_keeps_what_is_its_own),
         cmocka_unit_test(other_models_and_firmware_are_seen),
         cmocka_unit_test(a_unit_held_by_somebody_stays_held),

@@ -1,4 +1,5 @@
 /* The planner finds the minimum: against exhaustive search, and on the map of the ED-30 against two greedy ways. */
+#include "bilancia/rule.h"
 #include "help.h"
 
 enum { MOST = 12 };
@@ -174,10 +175,79 @@ static void classes_go_where_they_belong(void **state)
         }
 }
 
+/* ---- rules ---- */
+
+enum { VALUES = 5 };
+
+static const uint8_t *value_at(void *ctx, uint16_t index)
+{
+    uint8_t(*values)[2] = ctx;
+    return values[index][0] ? &values[index][1] : NULL; /* the first byte: is it known? */
+}
+
+/* Random rules over a handful of values, some unknown, against the words of the manual. */
+static void rules_hold_as_said(void **state)
+{
+    (void)state;
+    dice d = {314159};
+    unsigned seen[4][2] = {{0}};
+    bil_param params[VALUES] = {{0}};
+    for (int i = 0; i < VALUES; i++)
+        params[i].format = (bil_format){.type = BIL_U8, .size = 1, .mul = 1};
+    for (unsigned round = 0; round < rounds(200000); round++) {
+        uint8_t values[VALUES][2];
+        for (int i = 0; i < VALUES; i++) {
+            values[i][0] = roll_below(&d, 6) > 0;
+            values[i][1] = (uint8_t)roll_below(&d, 4);
+        }
+        uint16_t of[4];
+        for (int i = 0; i < 4; i++)
+            of[i] = (uint16_t)roll_below(&d, VALUES);
+        bil_rule rules[2];
+        int want = -1;
+        for (int r = 0; r < 2; r++) {
+            uint16_t count = (uint16_t)(2 + roll_below(&d, 3));
+            rules[r] = (bil_rule){.kind = (uint8_t)roll_below(&d, 4),
+                                  .free = roll_below(&d, 2),
+                                  .params = of,
+                                  .value = {roll_below(&d, 4), roll_below(&d, 4)}};
+            rules[r].count = rules[r].kind >= BIL_RULE_ALLOWED ? 2 : count;
+            bool broken = false;
+            const uint8_t *p = values[of[0]], *q = values[of[1]];
+            switch (rules[r].kind) {
+            case BIL_RULE_UNIQUE:
+                for (uint16_t i = 0; i < count; i++)
+                    for (uint16_t k = (uint16_t)(i + 1); k < count; k++)
+                        broken =
+                            broken || (values[of[i]][0] && values[of[k]][0] && values[of[i]][1] == values[of[k]][1] &&
+                                       (!rules[r].free || values[of[i]][1] != rules[r].value[0]));
+                break;
+            case BIL_RULE_ORDER:
+                for (uint16_t i = 0; i + 1 < count; i++)
+                    broken =
+                        broken || (values[of[i]][0] && values[of[i + 1]][0] && values[of[i]][1] > values[of[i + 1]][1]);
+                break;
+            case BIL_RULE_ALLOWED:
+                broken = p[0] && q[0] && p[1] == rules[r].value[0] && q[1] != rules[r].value[1];
+                break;
+            default:
+                broken = p[0] && q[0] && q[1] == rules[r].value[1] && p[1] != rules[r].value[0];
+            }
+            want = want < 0 && broken ? r : want;
+            seen[rules[r].kind][broken]++;
+        }
+        bil_description description = {.params = params, .count = VALUES, .rules = rules, .rule_count = 2};
+        uint16_t pair[2];
+        assert_int_equal(bil_rule_broken(&description, (bil_values){value_at, values}, 0, pair), want);
+    }
+    for (int kind = 0; kind < 4; kind++)
+        assert_true(seen[kind][0] && seen[kind][1]);
+}
+
 int main(void)
 {
-    const struct CMUnitTest tests[] = {cmocka_unit_test(never_one_request_more),
-                                       cmocka_unit_test(the_drive_takes_five_requests),
-                                       cmocka_unit_test(classes_go_where_they_belong)};
+    const struct CMUnitTest tests[] = {
+        cmocka_unit_test(never_one_request_more), cmocka_unit_test(the_drive_takes_five_requests),
+        cmocka_unit_test(classes_go_where_they_belong), cmocka_unit_test(rules_hold_as_said)};
     return cmocka_run_group_tests_name("plan", tests, NULL, NULL);
 }

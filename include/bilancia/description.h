@@ -142,6 +142,23 @@ typedef struct bil_bank {
     uint16_t when;        /* index of what tells when a kept copy was made, or BIL_NONE */
 } bil_bank;
 
+/* Rules between parameters. */
+typedef enum bil_rule_kind {
+    BIL_RULE_UNIQUE,  /* no two of them are alike, but for the value `value[0]` when `free` */
+    BIL_RULE_ORDER,   /* none is larger than the one after it */
+    BIL_RULE_ALLOWED, /* params[0] may be value[0] only when params[1] is value[1] */
+    BIL_RULE_REQUIRED /* params[0] has to be value[0] when params[1] is value[1] */
+} bil_rule_kind;
+
+typedef struct bil_rule {
+    uint8_t kind; /* bil_rule_kind */
+    bool free;
+    uint16_t count; /* of params, at least two */
+    const uint16_t *params;
+    uint32_t value[2]; /* raw values, in the low end */
+    const char *why;   /* for people: what goes wrong otherwise */
+} bil_rule;
+
 typedef struct bil_link_limits {
     uint16_t read_cells, write_cells; /* largest block of one request, 1 to 125 and 1 to 123 */
     uint16_t reply_ms;                /* a reply usually comes within this */
@@ -173,6 +190,8 @@ typedef struct bil_description {
     uint16_t unstored;               /* index of what tells that values in force aren't stored yet, or BIL_NONE */
     uint32_t unstored_value;         /* its value then */
     const char *factory_address;     /* where a new or reset unit is found, or NULL; see docs/description.md */
+    const bil_rule *rules;
+    uint16_t rule_count;
     const bil_bank *banks;
     const uint8_t *factory;       /* values as delivered, as raw values of an image; NULL: none is known */
     const uint8_t *factory_known; /* 1 for each parameter that has one, else 0 */

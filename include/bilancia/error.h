@@ -32,7 +32,7 @@
     X(27, SET_AFTER_END, "set_after_end", "something follows the last line", "take another copy: this one was altered after it was written") \
     /* does it fit? */ \
     X(30, OTHER_MODEL, "other_model", "this is another model", "check the address, or take the copy that belongs to this model") \
-    X(31, OTHER_FIRMWARE, "other_firmware", "the unit has another firmware", "bring the unit to the firmware of the copy, or read a fresh copy from a unit with this firmware") \
+    X(31, OTHER_FIRMWARE, "other_firmware", "the unit has another firmware", "bring the unit to the firmware of the copy, read a fresh copy from a unit with this firmware, or say --despite firmware='THE REASON'") \
     X(32, OTHER_HARDWARE, "other_hardware", "the unit has another hardware revision", "use a description that names this hardware revision") \
     X(33, OTHER_UNIT, "other_unit", "this is another unit than the copy was read from", "check the address; for another unit say what for: --as replacement or --as clone") \
     X(34, OTHER_TYPE, "other_type", "the parameter has another type here", "use the description that the copy was made with") \
@@ -69,6 +69,7 @@
     X(64, SAFETY_COPY, "safety_copy", "the safety copy could not be saved", "free space or choose another folder; nothing was written to the device") \
     X(65, RECORD, "record", "the record could not be saved", "free space or choose another folder") \
     X(66, NOTHING_READ, "nothing_read", "not one value could be read", "check that the description fits the unit") \
+    X(67, RULE, "rule", "these values break a rule between them", "change one of the two; or say --despite rules='THE REASON'") \
     /* files, folders and calls */ \
     X(80, FILE_OPEN, "file_open", "the file can't be opened", "check the path and your rights") \
     X(81, FILE_WRITE, "file_write", "the file can't be written", "check the folder and your rights, or choose another with --folder") \

@@ -146,6 +146,21 @@ typedef struct bil_result {
 typedef enum bil_job_kind { BIL_JOB_IDENTIFY, BIL_JOB_READ, BIL_JOB_WRITE } bil_job_kind;
 
 /* What a job is told. Set struct_size to sizeof the struct; later versions may be larger. */
+/* Checks that a person may set aside by giving a reason, which whoever runs the job records. */
+/* X(NAME, "name", "what it looks at") */
+/* clang-format off */
+#define BIL_CHECKS(X) \
+    X(FIRMWARE, "firmware", "the unit has the firmware that the copy is from, and that the description names") \
+    X(HARDWARE, "hardware", "the unit has a hardware revision that the description names") \
+    X(RULES, "rules", "the rules between values hold on the device afterwards")
+/* clang-format on */
+typedef enum bil_check {
+#define BIL_CHECK_ENUM(NAME, name, what) BIL_CHECK_##NAME,
+    BIL_CHECKS(BIL_CHECK_ENUM)
+#undef BIL_CHECK_ENUM
+        BIL_CHECK_COUNT
+} bil_check;
+
 typedef struct bil_job_config {
     size_t struct_size;
     bil_job_kind kind;
@@ -162,6 +177,7 @@ typedef struct bil_job_config {
     bool has_password; /* secret slot 1 can be filled */
     bool found_known;  /* an earlier write that broke off left the device held; `found` is the state */
     uint32_t found;    /* that it had found before */
+    uint32_t despite;  /* checks set aside: 1 << BIL_CHECK_FIRMWARE and so on */
 } bil_job_config;
 
 typedef struct bil_job bil_job;

@@ -4,6 +4,7 @@
 
 #include "../host/arena.h"
 #include "../host/description_yaml.h"
+#include "../host/rule_text.h"
 #include "cli.h"
 
 static int check_description(const char *path)
@@ -14,8 +15,8 @@ static int check_description(const char *path)
     if (error)
         return say_error("", error, why);
     const bil_description *d = &loaded.table;
-    printf("%s✓ sound%s  %s: %s %s, revision %u, %u parameters, %u procedures\n", good(), plain(), path, d->vendor,
-           d->model, d->revision, d->count, d->procedure_count);
+    printf("%s✓ sound%s  %s: %s %s, revision %u, %u parameters, %u rules, %u procedures\n", good(), plain(), path,
+           d->vendor, d->model, d->revision, d->count, d->rule_count, d->procedure_count);
     description_free(&loaded);
     return EXIT_DONE;
 }
@@ -29,9 +30,15 @@ static int check_values(const char *path, const bil_description *d)
     set_origin o;
     bil_set_totals totals;
     char why[500];
-    int error = set_file_load(path, &image, &o, &totals, why, sizeof why);
+    int error = set_file_load(path, &image, &o, &totals, why, sizeof why), code = EXIT_DONE;
+    uint16_t params[2];
+    bil_values values = bil_image_values(&image);
+    for (int32_t rule = -1; !error && (rule = bil_rule_broken(d, values, (uint16_t)(rule + 1), params)) >= 0;) {
+        rule_text(d, (uint16_t)rule, params, values, why, sizeof why);
+        code = say_error(path, BIL_E_RULE, why);
+    }
     free(memory);
-    return error ? say_error("", error, why) : EXIT_DONE;
+    return error ? say_error("", error, why) : code;
 }
 
 static int check_set(const char *path, const models *m)
@@ -49,7 +56,7 @@ static int check_set(const char *path, const models *m)
     printf("%s✓ whole and unaltered%s  %s: %s %s, serial number %s, %u values", good(), plain(), path, o.vendor,
            o.model, o.serial, totals.values);
     if (d)
-        printf("; each within its limits\n");
+        printf("; each within its limits, and the rules between them hold\n");
     else
         printf("\n  ! types and limits were not checked: %s\n", same_model
                                                                     ? "the description of this model has another layout"

@@ -6,6 +6,7 @@ static int run(const command *self, int argc, const char **argv)
 {
     write_call *w = need(1, sizeof *w);
     char *folder = NULL, *who = NULL, *why = NULL, *purpose = NULL, *description = NULL, *given = NULL;
+    char **despite = NULL;
     static char copy[STORAGE_PATH];
     int yes = 0, json = 0, calibration = 0, no_restart = 0, fd = -1;
     struct poptOption options[] = {
@@ -13,6 +14,8 @@ static int run(const command *self, int argc, const char **argv)
         {"with-calibration", 0, POPT_ARG_NONE, &calibration, 0, "calibration too, as far as it may go to this unit",
          NULL},
         {"no-restart", 0, POPT_ARG_NONE, &no_restart, 0, "don't restart: then nothing is proved to last", NULL},
+        {"despite", 0, POPT_ARG_ARGV, &despite, 0, "set a check aside, with the reason: firmware, hardware or rules",
+         "CHECK=REASON"},
         WRITING_OPTIONS(yes, json, fd, folder, who, why),
         {"description", 'd', POPT_ARG_STRING, &description, 0, "a description to try first", "FILE"},
         SITE_OPTION(given),
@@ -31,7 +34,8 @@ static int run(const command *self, int argc, const char **argv)
                       .who = who,
                       .why = why,
                       .yes = yes,
-                      .json = json};
+                      .json = json,
+                      .despite_words = despite};
     int as = purpose ? bil_purpose_from_name(purpose) : BIL_RESTORE;
     w->config.may_restart = !no_restart;
     w->config.with_calibration = calibration;

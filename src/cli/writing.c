@@ -7,6 +7,7 @@
 #include <unistd.h>
 
 #include "../host/arena.h"
+#include "../host/rule_text.h"
 #include "../host/seal.h"
 #include "../host/turn.h"
 
@@ -37,6 +38,25 @@ static void put_state(const write_call *w, uint32_t found)
                w->config.may_restart ? ", restarts," : "", text);
 }
 
+/* Is it the copy that one would expect, and is any check set aside? */
+static void put_warnings(const write_call *w)
+{
+    char digest[2 * BIL_SHA256 + 1];
+    const char *check;
+    json_t *why;
+    set_digest_hex(w->totals.digest, digest);
+    if (w->h && !w->undoes) {
+        bool is_baseline = strcmp(digest, w->owner.baseline) == 0;
+        bool is_last = w->owner.copies && strcmp(digest, w->owner.last.digest) == 0;
+        if (w->owner.baseline[0] && !is_baseline)
+            printf("%s!%s        this copy isn't the baseline of %s\n", warn(), plain(), w->owner.name);
+        if (!is_last && !is_baseline && w->owner.copies)
+            printf("%s!%s        nor is it the newest copy: that was read %s\n", warn(), plain(), w->owner.last.when);
+    }
+    json_object_foreach(w->despite, check, why)
+        printf("%s!%s        the check of the %s is set aside: %s\n", bad(), plain(), check, json_string_value(why));
+}
+
 static void put_who(const write_call *w, uint32_t found)
 {
     char age[64], id[BIL_ID_COUNT][BIL_VALUE_TEXT];
@@ -54,6 +74,7 @@ static void put_who(const write_call *w, uint32_t found)
     static const char *const meaning[] = {"the same unit", "another unit, in the same place",
                                           "another unit, in another place"};
     put_state(w, found);
+    put_warnings(w);
     bil_purpose purpose = bil_job_purpose(w->job);
     printf("%sPurpose%s  %s: %s\n\n", bold(), plain(), bil_purpose_name(purpose), meaning[purpose]);
 }
@@ -214,6 +235,7 @@ static json_t *intent_line(const write_call *w, const bil_action *action, const 
                   (int)w->config.with_calibration, "restart", (int)w->config.may_restart, "undoes", (int)w->undoes,
                   "chain", w->chain, "found", (int)action->u.record.code, "planned", (int)w->planned);
     free(whole);
+    json_object_set(line, "despite", w->despite);
     if (w->chain[0]) {
         json_object_set_new(line, "still_held", json_boolean(w->still_held));
         json_object_set_new(line, "found_first", json_integer(w->found_first));
@@ -340,6 +362,12 @@ static void put_reason(const write_call *w, const bil_action *end, char *out, si
 {
     const bil_description *d = w->want.description;
     size_t used = 0;
+    if (end->u.end.cause == BIL_E_RULE) {
+        bil_outlook outlook = {&w->dev.image, &w->want, bil_job_purpose(w->job), w->config.with_calibration};
+        const uint16_t params[2] = {end->u.end.param, end->u.end.other};
+        rule_text(d, (uint16_t)end->u.end.code, params, bil_outlook_values(&outlook), out, size);
+        return;
+    }
     if (end->u.end.param != BIL_NONE) {
         used +=
             (size_t)snprintf(out, size, "%s (%s): ", d->params[end->u.end.param].id, d->params[end->u.end.param].name);
@@ -643,11 +671,35 @@ static int check_call(const write_call *w)
     return -1;
 }
 
+/* "CHECK=REASON" each. -1, or the exit code. */
+static int set_aside(write_call *w)
+{
+    static const char *const names[] = {
+#define CHECK_NAME(NAME, name, what) name,
+        BIL_CHECKS(CHECK_NAME)
+#undef CHECK_NAME
+    };
+    w->despite = json_object();
+    for (char **word = w->despite_words; word && *word; word++) {
+        int check = BIL_CHECK_COUNT - 1;
+        size_t length = strcspn(*word, "=");
+        while (check >= 0 && (strlen(names[check]) != length || strncmp(names[check], *word, length) != 0))
+            check--;
+        if (check < 0 || (*word)[length] != '=' || strlen(*word + length + 1) < 3 || !note_is_good(*word + length + 1))
+            return say_error(*word, BIL_E_CALL, "firmware=REASON, hardware=REASON or rules=REASON is wanted");
+        w->config.despite |= UINT32_C(1) << check;
+        json_object_set_new(w->despite, names[check], json_string(*word + length + 1));
+    }
+    return -1;
+}
+
 int writing_run(write_call *w, const models *m, int password_fd)
 {
     turn ours = {.fd = -1};
     char who[300];
     int code = check_call(w);
+    if (code < 0)
+        code = set_aside(w);
     if (code < 0)
         code = load_copy(w, m);
     if (code < 0 && w->h)
@@ -674,6 +726,7 @@ void writing_end(write_call *w)
         device_row_free(&w->owner);
         here_close(w->h);
     }
+    json_decref(w->despite);
     free(w->want.state);
     free(w);
 }

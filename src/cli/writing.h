@@ -12,9 +12,11 @@ typedef struct write_call {
     here *h;                   /* NULL: the device isn't one of a site */
     device_row owner;
     bool yes, json;
-    bool undoes; /* it goes back to what was before another write */
+    bool undoes;          /* it goes back to what was before another write */
+    char **despite_words; /* checks set aside: "firmware=REASON", ended by NULL; or NULL */
     bil_job_config config;
     /* own */
+    json_t *despite;
     set_origin origin; /* of the copy */
     bil_set_totals totals;
     bil_image want;

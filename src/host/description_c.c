@@ -145,6 +145,26 @@ static void put_banks(FILE *file, const bil_description *d)
     fputs("};\n", file);
 }
 
+static void put_rules(FILE *file, const bil_description *d)
+{
+    for (uint16_t i = 0; i < d->rule_count; i++) {
+        char name[24];
+        snprintf(name, sizeof name, "rule_params_%u", i);
+        put_numbers(file, name, d->rules[i].params, d->rules[i].count);
+    }
+    if (!d->rule_count)
+        return;
+    fputs("static const bil_rule rules[] = {\n", file);
+    for (uint16_t i = 0; i < d->rule_count; i++) {
+        const bil_rule *r = &d->rules[i];
+        fprintf(file, "    {%u, %d, %u, rule_params_%u, {%" PRIu32 "u, %" PRIu32 "u}, ", r->kind, r->free, r->count, i,
+                r->value[0], r->value[1]);
+        put_string(file, r->why);
+        fputs("},\n", file);
+    }
+    fputs("};\n", file);
+}
+
 static void put_bytes(FILE *file, const char *name, const uint8_t *bytes, size_t count)
 {
     fprintf(file, "static const uint8_t %s[] = {", name);
@@ -164,6 +184,7 @@ void description_write_c(const bil_description *d, const char *name, FILE *file)
     put_params(file, d);
     put_procedures(file, d);
     put_ranges(file, d);
+    put_rules(file, d);
     put_banks(file, d);
     if (d->factory) {
         put_bytes(file, "factory", d->factory, d->raw_size);
@@ -194,6 +215,8 @@ void description_write_c(const bil_description *d, const char *name, FILE *file)
             d->unstored_value);
     put_string(file, d->factory_address);
     fputs(",\n", file);
+    if (d->rule_count)
+        fprintf(file, "    .rules = rules, .rule_count = %u,\n", d->rule_count);
     if (d->bank_count)
         fprintf(file, "    .banks = banks, .bank_count = %u,\n", d->bank_count);
     if (d->factory)

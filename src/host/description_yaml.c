@@ -813,6 +813,108 @@ static void load_banks(load *l, yaml_node_t *list)
     l->table->bank_count = (uint8_t)count;
 }
 
+/* ---- rules ---- */
+
+/* {parameter: ID, is: VALUE} */
+static void load_condition(load *l, yaml_node_t *map, uint16_t *index, uint32_t *value)
+{
+    static const char *const keys[] = {"parameter", "is", NULL};
+    check_keys(l, map, keys);
+    yaml_node_t *param = l->bad ? NULL : need_key(l, map, "parameter"), *is = l->bad ? NULL : need_key(l, map, "is");
+    if (l->bad)
+        return;
+    *index = want_param(l, param);
+    if (!l->bad)
+        *value = want_value(l, is, *index);
+}
+
+static bool same_measure(const bil_param *a, const bil_param *b)
+{
+    return a->format.type == b->format.type && a->format.size == b->format.size && a->format.mul == b->format.mul &&
+           a->format.offset == b->format.offset && a->format.decimals == b->format.decimals &&
+           strcmp(a->unit, b->unit) == 0;
+}
+
+/* A list of parameters that can be held against each other. */
+static void load_alike(load *l, yaml_node_t *list, bil_rule *rule)
+{
+    want_kind(l, list, YAML_SEQUENCE_NODE);
+    size_t count = l->bad ? 0 : (size_t)(list->data.sequence.items.top - list->data.sequence.items.start);
+    if (!l->bad && (count < 2 || count > 100))
+        complain(l, list, "there must be 2 to 100 of these");
+    uint16_t *params = arena_take(l->memory, (count + 1) * sizeof *params);
+    for (size_t i = 0; i < count && !l->bad; i++) {
+        yaml_node_t *node = node_at(l, list->data.sequence.items.start[i]);
+        params[i] = want_param(l, node);
+        const bil_param *p = l->bad ? NULL : &l->params[params[i]];
+        if (p && p->format.type == BIL_TEXT)
+            complain(l, node, "a text can't stand in a rule");
+        else if (p && !same_measure(p, &l->params[params[0]]))
+            complain(l, node, "%s has another type, scale or unit than %s", p->id, l->params[params[0]].id);
+        else if (p && rule->kind == BIL_RULE_ORDER &&
+                 (!(is_integer(&p->format) || bil_type_is_float((bil_type)p->format.type)) || p->format.mul < 0))
+            complain(l, node, "only numbers have an order");
+    }
+    rule->params = params;
+    rule->count = (uint16_t)count;
+}
+
+static void load_rule(load *l, yaml_node_t *map, bil_rule *rule)
+{
+    static const char *const kinds[] = {"unique", "order", "allowed", "required"};
+    static const char *const keys[] = {"unique", "order", "allowed", "required", "but", "when", "why", NULL};
+    check_keys(l, map, keys);
+    yaml_node_t *node = NULL, *but = l->bad ? NULL : get(l, map, "but"), *when = l->bad ? NULL : get(l, map, "when");
+    for (uint8_t i = 0; i < 4 && !l->bad; i++) {
+        yaml_node_t *one = get(l, map, kinds[i]);
+        if (one && node)
+            complain(l, one, "a rule says one of unique, order, allowed, required");
+        if (one) {
+            rule->kind = i;
+            node = one;
+        }
+    }
+    if (!l->bad && !node)
+        complain(l, map, "a rule says one of unique, order, allowed, required");
+    yaml_node_t *why = l->bad ? NULL : need_key(l, map, "why");
+    if (l->bad)
+        return;
+    rule->why = keep(l, want_text(l, why, 160));
+    bool pair = rule->kind >= BIL_RULE_ALLOWED;
+    if (pair != (when != NULL))
+        complain(l, when ? when : map, "\"when\" belongs to allowed and required");
+    if (but && rule->kind != BIL_RULE_UNIQUE)
+        complain(l, but, "\"but\" belongs to unique");
+    if (l->bad)
+        return;
+    if (!pair) {
+        load_alike(l, node, rule);
+        if (but && !l->bad)
+            rule->value[0] = want_value(l, but, rule->params[0]);
+        rule->free = but != NULL;
+        return;
+    }
+    uint16_t *params = arena_take(l->memory, 2 * sizeof *params);
+    load_condition(l, node, &params[0], &rule->value[0]);
+    if (!l->bad)
+        load_condition(l, when, &params[1], &rule->value[1]);
+    rule->params = params;
+    rule->count = 2;
+}
+
+static void load_rules(load *l, yaml_node_t *list)
+{
+    want_kind(l, list, YAML_SEQUENCE_NODE);
+    size_t count = l->bad ? 0 : (size_t)(list->data.sequence.items.top - list->data.sequence.items.start);
+    if (count > 1000)
+        complain(l, list, "there are at most 1000 of these");
+    bil_rule *rules = arena_take(l->memory, (count + 1) * sizeof *rules);
+    for (size_t i = 0; i < count && !l->bad; i++)
+        load_rule(l, node_at(l, list->data.sequence.items.start[i]), &rules[i]);
+    l->table->rules = rules;
+    l->table->rule_count = (uint16_t)count;
+}
+
 /* ---- procedures ---- */
 
 static void load_step(load *l, yaml_node_t *map, bil_proc_step *step)
@@ -980,6 +1082,7 @@ static void load_document(load *l, yaml_node_t *root)
                                        "unstored",
                                        "factory_address",
                                        "banks",
+                                       "rules",
                                        "procedures",
                                        "parameters",
                                        NULL};
@@ -1024,6 +1127,8 @@ static void load_document(load *l, yaml_node_t *root)
         load_unstored(l, get(l, root, "unstored"));
     if (!l->bad && get(l, root, "banks"))
         load_banks(l, get(l, root, "banks"));
+    if (!l->bad && get(l, root, "rules"))
+        load_rules(l, get(l, root, "rules"));
     if (!l->bad)
         load_factory(l);
     if (!l->bad && procedures)

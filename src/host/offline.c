@@ -6,6 +6,7 @@
 #include "arena.h"
 #include "csv_text.h"
 #include "float_text.h"
+#include "rule_text.h"
 
 int offline_open(offline *o, const char *path, const models *m)
 {
@@ -251,6 +252,13 @@ int offline_save(offline *o, const char *who, const char *why, const char *folde
 {
     set_origin origin;
     bil_set_totals totals;
+    uint16_t params[2];
+    bil_values values = bil_image_values(&o->image);
+    int32_t rule = bil_rule_broken(o->description, values, 0, params);
+    if (rule >= 0) {
+        rule_text(o->description, (uint16_t)rule, params, values, o->why, sizeof o->why);
+        return BIL_E_RULE;
+    }
     offline_origin(o, who, why, &origin);
     int error = set_file_save(&o->image, &origin, folder, name, path, &totals);
     if (error)

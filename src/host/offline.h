@@ -32,7 +32,8 @@ int offline_take(offline *o, const bil_item *item);
  * twice. */
 int offline_import(offline *o, const char *path);
 
-/* Saves it as a new copy in `folder` under `name`. It names the one it comes from, and that it was made offline. */
+/* Saves it as a new copy in `folder` under `name`, if the rules between its values hold. It names the one it comes
+ * from, and that it was made offline. */
 int offline_save(offline *o, const char *who, const char *why, const char *folder, const char *name, char *path);
 /* Which header the new copy gets; `when` is now. */
 void offline_origin(const offline *o, const char *who, const char *why, set_origin *out);

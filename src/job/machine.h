@@ -5,6 +5,7 @@
 #define BIL_JOB_MACHINE_H
 
 #include "bilancia/job.h"
+#include "bilancia/rule.h"
 
 enum {
     LINK_TRIES = 3,       /* of a request that may be repeated, with a new connection between */

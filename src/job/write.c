@@ -87,6 +87,11 @@ static bool needs_password(const bil_job *job, const char *hardware)
     return false;
 }
 
+static bool despite(const bil_job *job, bil_check check)
+{
+    return job->config.despite >> check & 1;
+}
+
 /* Who answers, and may this set go there? */
 static bil_error gate(bil_job *job)
 {
@@ -97,12 +102,11 @@ static bil_error gate(bil_job *job)
     if (error)
         return error;
     bil_image_identity(config->have, BIL_ID_FIRMWARE, text, sizeof text);
-    if (!bil_description_names_firmware(description, text))
-        return BIL_E_UNKNOWN_FIRMWARE;
-    if (strcmp(text, config->firmware) != 0)
-        return BIL_E_OTHER_FIRMWARE;
+    bool other = strcmp(text, config->firmware) != 0, unknown = !bil_description_names_firmware(description, text);
+    if ((other || unknown) && !despite(job, BIL_CHECK_FIRMWARE))
+        return unknown ? BIL_E_UNKNOWN_FIRMWARE : BIL_E_OTHER_FIRMWARE;
     bil_image_identity(config->have, BIL_ID_HARDWARE, text, sizeof text);
-    if (!bil_description_names_hardware(description, text))
+    if (!bil_description_names_hardware(description, text) && !despite(job, BIL_CHECK_HARDWARE))
         return BIL_E_OTHER_HARDWARE;
     if (needs_password(job, text) && !config->has_password)
         return BIL_E_NO_PASSWORD;
@@ -177,8 +181,26 @@ static flow state_found(bil_job *job, bil_action *action)
     return go(job, PH_ASK);
 }
 
+/* Do the rules hold on the device as it will be? */
+static bool rules_hold(bil_job *job)
+{
+    bil_outlook outlook = {job->config.have, job->config.want, job->purpose, job->config.with_calibration};
+    uint16_t params[2];
+    int32_t rule =
+        despite(job, BIL_CHECK_RULES) ? -1 : bil_rule_broken(job->description, bil_outlook_values(&outlook), 0, params);
+    if (rule < 0)
+        return true;
+    bil_failed(job, BIL_E_RULE, params[0]);
+    job->other = params[1];
+    job->code = (uint32_t)rule;
+    stop(job, BIL_VERDICT_REFUSED);
+    return false;
+}
+
 static flow ask(bil_job *job, bil_action *action)
 {
+    if (!rules_hold(job))
+        return FLOW_DONE;
     go(job, PH_ASKED);
     action->u.ask.question = BIL_ASK_WRITE;
     action->u.ask.text = "";
