@@ -627,6 +627,122 @@ static void every_fault_at_every_request(void **state)
     assert_true(cases > 1000);
 }
 
+/* ---- broken twice, and both ways on ---- */
+
+/* What the records of a story tell, as whoever runs the jobs keeps it. */
+typedef struct story {
+    bench *b;
+    unsigned at, count; /* dies before this action */
+    jmp_buf out;
+    bool open, held, has_way_back;
+    uint32_t found;
+    bil_image way_back; /* the first safety copy of the story */
+} story;
+
+static bool tell_record(void *ctx, const bil_action *action)
+{
+    story *s = ctx;
+    switch (action->u.record.event) {
+    case BIL_EV_INTENT:
+        s->held = s->open && s->held;
+        s->found = action->u.record.code;
+        break;
+    case BIL_EV_HOLDING:
+        s->open = s->held = true;
+        break;
+    case BIL_EV_RELEASED:
+        s->held = false;
+        break;
+    default:
+        break;
+    }
+    return true;
+}
+
+static bool tell_save(void *ctx, const bil_image *have)
+{
+    story *s = ctx;
+    if (!s->open)
+        bil_image_copy(&s->way_back, have);
+    s->has_way_back = true;
+    return true;
+}
+
+static void die(void *ctx, const bil_job *job, const bil_action *action)
+{
+    story *s = ctx;
+    (void)job;
+    if (action->kind == BIL_ACT_TRANSFER && action->u.transfer.write && action->u.transfer.value)
+        assert_true(s->has_way_back); /* no value before there is a way back */
+    if (s->count++ == s->at)
+        longjmp(s->out, 1);
+}
+
+/* Runs a write towards `want` until it dies or ends. True when it came to its end; then `end` says how. */
+static bool go_towards(story *s, const bil_image *want, unsigned at, bil_action *end)
+{
+    bench *b = s->b;
+    bil_job_config config = bench_config(b);
+    config.want = want;
+    config.found_known = s->open && s->held;
+    config.found = s->found;
+    s->at = at;
+    s->count = 0;
+    b->sim.now += 20000;
+    if (setjmp(s->out) != 0)
+        return false;
+    *end = bench_write(b, config);
+    return true;
+}
+
+/* Every write is broken off before each of its actions, then gone on with or undone and broken off before each action
+ * again, then finished in both ways. BIL_ACT by BIL_ACT, that is every pair of moments at which a computer can die. */
+static void broken_off_twice(void **state)
+{
+    (void)state;
+    const model_under_test *models[] = {&drive, &controller};
+#ifdef BIL_DEBUG
+    const unsigned stride = 6; /* the sanitizers take their time */
+#else
+    const unsigned stride = 1;
+#endif
+    unsigned cases = 0;
+    for (int m = 0; m < 4; m++)
+        for (unsigned i = 0, last_i = UINT32_MAX; i < last_i; i += stride)
+            for (unsigned ways = 0; ways < 4; ways++)
+                for (unsigned k = i % stride, last_k = UINT32_MAX; k < last_k; k += stride, cases++) {
+                    bench b;
+                    prepare(&b, models[m / 2], m % 2);
+                    story s = {.b = &b, .way_back = new_image(b.description)};
+                    uint32_t before = b.unit->state;
+                    bil_action end;
+                    b.record = tell_record;
+                    b.save = tell_save;
+                    b.before = die;
+                    b.ctx = &s;
+                    if (go_towards(&s, &b.want, i, &end))
+                        last_i = i; /* it has no so many actions */
+                    bool undo_first = ways & 1 && s.has_way_back, undo_then = ways & 2 && s.has_way_back;
+                    if (go_towards(&s, undo_first ? &s.way_back : &b.want, k, &end))
+                        last_k = k;
+                    assert_true(go_towards(&s, undo_then ? &s.way_back : &b.want, UINT32_MAX, &end));
+                    if (end.u.end.verdict != BIL_VERDICT_VERIFIED || end.u.end.held)
+                        fail_msg("model %d, broken at %u and %u, ways %u: %s, %s", m, i, k, ways,
+                                 bil_verdict_name(end.u.end.verdict), bil_error_name((int)end.u.end.cause));
+                    assert_true(b.unit->state == before || b.unit->state == 0); /* a restart may have ended a run */
+                    b.record = NULL;
+                    b.save = NULL;
+                    b.before = NULL;
+                    if (undo_then)
+                        bil_image_copy(&b.want, &s.way_back);
+                    assert_true(unit_holds_want(&b));
+                    free_image(&s.way_back);
+                    bench_close(&b);
+                }
+    print_message("broken off twice: %u cases\n", cases);
+    assert_true(cases * stride * stride > 100000);
+}
+
 /* Somebody else's change is never overwritten unseen: either it came before the look, or the job stops and names it. */
 static void a_change_by_somebody_else_stops_the_job(void **state)
 {
@@ -693,6 +809,7 @@ int main(void)
         cmocka_unit_test(a_unit_held_by_somebody_stays_held),
         cmocka_unit_test(broken_off_after_each_action),
         cmocka_unit_test(every_fault_at_every_request),
+        cmocka_unit_test(broken_off_twice),
         cmocka_unit_test(a_change_by_somebody_else_stops_the_job),
         cmocka_unit_test(results_must_fit_and_memory_must_suffice),
     };
