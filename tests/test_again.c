@@ -198,6 +198,39 @@ static void records_that_are_cut(void **state)
     expect(0, "verified", write_baseline(""));
 }
 
+static void single_values_are_set(void **state)
+{
+    (void)state;
+    disturb();
+    expect(0, "verified: 1 value written with 1 request",
+           sh("echo mill-30 | b set crusher limit.torque=120 --yes --password-fd 0 --site mill"));
+    assert_non_null(strstr(output, "This changes the device, not a copy"));
+    assert_non_null(strstr(output, "nothing moves when the supply comes back")); /* before, and to be tried after */
+    expect(0, "= 120.0", control(0, "get limit.torque"));
+    expect(0, "\"result\":\"open\"", sh("grep -h test mill/devices/crusher/records/* | tail -n 1"));
+    expect(0, "has these values already", sh("b set crusher limit.torque=120 --yes --site mill"));
+    expect(3, "outside its limits", sh("b set crusher limit.torque=1200 --yes --site mill"));
+    expect(3, "the lowest speed lies above", sh("b set crusher speed.minimum=1200 --yes --site mill"));
+    expect(2, "bilancia edit", sh("b set mill/devices/crusher/copies/*.bset limit.torque=1 --folder ."));
+    expect(0, "verified", again("undo", ""));
+    assert_true(is_as("before/*.bset") && runs());
+    /* at a terminal each test is asked for; one that fails is said and recorded, and undo goes back */
+    expect(5, "must not go back to work",
+           at_terminal(100, 60, "yes\nno\nlater\n",
+                       "BILANCIA_PASSWORD=mill-30 b set crusher limit.torque=120 --yes --site mill"));
+    expect(0, "\"result\":\"failed\"",
+           sh("grep -h '\"what\":\"the emergency' mill/devices/crusher/records/* | grep failed"));
+    expect(0, "verified", again("undo", ""));
+    assert_true(is_as("before/*.bset"));
+    /* a device that may only be read */
+    expect(0, NULL, sh("b device change crusher --limit reading --site mill"));
+    expect(3, "may only be read", sh("b set crusher limit.torque=120 --yes --site mill"));
+    expect(3, "may only be read", write_baseline(""));
+    expect(3, "may only be read", again("undo", ""));
+    expect(2, "a limit is", sh("b device change crusher --limit writing --site mill"));
+    expect(0, NULL, sh("b device change crusher --limit none --site mill"));
+}
+
 static void one_write_at_a_time(void **state)
 {
     (void)state;
@@ -216,9 +249,8 @@ static void one_write_at_a_time(void **state)
 int main(void)
 {
     const struct CMUnitTest tests[] = {
-        cmocka_unit_test(the_cable_is_pulled_anywhere),
-        cmocka_unit_test(killed_at_any_moment),
-        cmocka_unit_test(records_that_are_cut),
+        cmocka_unit_test(the_cable_is_pulled_anywhere), cmocka_unit_test(killed_at_any_moment),
+        cmocka_unit_test(records_that_are_cut),         cmocka_unit_test(single_values_are_set),
         cmocka_unit_test(one_write_at_a_time),
     };
     return cmocka_run_group_tests_name("again", tests, begin, end);

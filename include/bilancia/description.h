@@ -190,6 +190,10 @@ typedef struct bil_description {
     uint16_t unstored;               /* index of what tells that values in force aren't stored yet, or BIL_NONE */
     uint32_t unstored_value;         /* its value then */
     const char *factory_address;     /* where a new or reset unit is found, or NULL; see docs/description.md */
+    /* for people, around a write: warnings that the device may show meanwhile, what is to be done by hand afterwards,
+     * and what is to be tried before the machine goes back to work */
+    const char *const *expect, *const *by_hand, *const *tests;
+    uint8_t expect_count, by_hand_count, test_count;
     const bil_rule *rules;
     uint16_t rule_count;
     const bil_bank *banks;

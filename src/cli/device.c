@@ -5,7 +5,7 @@
 #include "site_cli.h"
 
 typedef struct wishes {
-    char *address, *group, *description, *writers, *why, *signed_by, *storage, *rename;
+    char *address, *group, *description, *writers, *why, *signed_by, *storage, *rename, *limit;
     int retired, in_service;
 } wishes;
 
@@ -38,6 +38,7 @@ static void put_writers(json_t *card, const char *text)
 
 static bool wishes_are_good(const wishes *w)
 {
+
     const char *texts[] = {w->group, w->description, w->writers, w->why, w->signed_by, w->storage};
     for (size_t i = 0; i < sizeof texts / sizeof texts[0]; i++)
         if (!note_is_good(texts[i]))
@@ -78,6 +79,7 @@ static int write_card(here *h, const char *name, const char *old_folder, json_t 
     put(card, "signed_by", w->signed_by);
     put(card, "storage", w->storage);
     put(card, "why", w->why ? w->why : "");
+    put(card, "limit", w->limit && strcmp(w->limit, "none") == 0 ? "" : w->limit);
     put_writers(card, w->writers);
     if (w->retired)
         json_object_set_new(card, "retired", json_true());
@@ -179,6 +181,7 @@ static int run(const command *self, int argc, const char **argv)
         {"address", 0, POPT_ARG_STRING, &w.address, 0, "its address (change)", "ADDRESS"},
         {"group", 'g', POPT_ARG_STRING, &w.group, 0, "a group of devices that belong together", "TEXT"},
         {"model", 'm', POPT_ARG_STRING, &w.description, 0, "the model expected there", "MODEL"},
+        {"limit", 0, POPT_ARG_STRING, &w.limit, 0, "what may be done with it", "reading|none"},
         {"writers", 0, POPT_ARG_STRING, &w.writers, 0, "who may write to it (all)", "NAME,NAME"},
         {"signed-by", 0, POPT_ARG_STRING, &w.signed_by, 0, "take only copies signed with this key", "KEY"},
         {"storage", 0, POPT_ARG_STRING, &w.storage, 0, "where the device's own disk appears on this computer", "DIR"},
@@ -199,7 +202,9 @@ static int run(const command *self, int argc, const char **argv)
     bool adds = strcmp(verb, "add") == 0 && c.count == 3, changes = strcmp(verb, "change") == 0 && c.count == 2,
          shows = strcmp(verb, "show") == 0 && c.count == 2;
     here h;
-    if (!wishes_are_good(&w) || !note_is_good(who)) {
+    if (w.limit && strcmp(w.limit, "reading") != 0 && strcmp(w.limit, "none") != 0) {
+        code = say_error(w.limit, BIL_E_CALL, "a limit is reading or none");
+    } else if (!wishes_are_good(&w) || !note_is_good(who)) {
         code = say_error("", BIL_E_CALL, NOTE_WANTED);
     } else if (!adds && !changes && !shows) {
         code = say_error(verb, BIL_E_CALL, "say device add NAME ADDRESS, device change NAME, or device show NAME");

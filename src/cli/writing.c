@@ -45,7 +45,7 @@ static void put_warnings(const write_call *w)
     const char *check;
     json_t *why;
     set_digest_hex(w->totals.digest, digest);
-    if (w->h && !w->undoes) {
+    if (w->h && !w->undoes && !w->sets) {
         bool is_baseline = strcmp(digest, w->owner.baseline) == 0;
         bool is_last = w->owner.copies && strcmp(digest, w->owner.last.digest) == 0;
         if (w->owner.baseline[0] && !is_baseline)
@@ -128,6 +128,14 @@ static void put_kept(const unsigned kept[BIL_CLASS_COUNT], unsigned missing)
         printf("\n");
 }
 
+static void put_list(const char *title, const char *const *list, size_t count)
+{
+    if (count)
+        printf("%s:\n", title);
+    for (size_t i = 0; i < count; i++)
+        printf("  - %s\n", list[i]);
+}
+
 static void put_plan(write_call *w)
 {
     const bil_description *d = w->want.description;
@@ -167,6 +175,9 @@ static void put_plan(write_call *w)
     char hardware[BIL_VALUE_TEXT];
     bil_image_identity(&w->dev.image, BIL_ID_HARDWARE, hardware, sizeof hardware);
     bool hold = bil_description_procedure(d, BIL_PROC_HOLD, hardware, 0), restart = w->config.may_restart;
+    put_list("Expect meanwhile", d->expect, d->expect_count);
+    put_list("By hand afterwards", d->by_hand, d->by_hand_count);
+    put_list("To be tried before the machine goes back to work", d->tests, d->test_count);
     printf("Then: safety copy%s%s, store%s, read back twice, compare%s\n", hold ? ", hold" : "",
            w->planned ? ", write" : "", restart ? ", restart" : "", hold ? ", release" : "");
 }
@@ -559,6 +570,38 @@ static void note_sent(const write_call *w, const bil_action *end)
         say_error(w->h->place.path, error, NULL);
 }
 
+/* The machine goes back to work when a person has tried it. Each answer is recorded; true unless one failed. */
+static bool ask_for_tests(write_call *w)
+{
+    const bil_description *d = w->want.description;
+    bool person_there = isatty(STDIN_FILENO) && !w->json, good_so_far = true;
+    if (!w->json && d->test_count)
+        printf("Before the machine goes back to work:\n");
+    for (uint8_t i = 0; i < d->test_count; i++) {
+        char answer[16] = "";
+        const char *result = "open";
+        if (!w->json)
+            printf("  - %s\n", d->tests[i]);
+        if (person_there) {
+            fprintf(stderr, "    Is it so? [yes/no/later] ");
+            fflush(stderr);
+            if (!fgets(answer, sizeof answer, stdin))
+                person_there = false;
+            result = strcmp(answer, "yes\n") == 0 ? "passed" : strcmp(answer, "no\n") == 0 ? "failed" : "open";
+        }
+        good_so_far = good_so_far && strcmp(result, "failed") != 0;
+        char when[48];
+        moment(when, sizeof when);
+        record_add(&w->rec, json_pack("{s:s,s:s,s:s,s:s,s:s}", "event", "test", "when", when, "what", d->tests[i],
+                                      "result", result, "who", person(w->who)));
+    }
+    if (!good_so_far)
+        fprintf(stderr,
+                "  %s✗ a test failed%s: the machine must not go back to work like this. To go back: bilancia undo %s\n",
+                bad(), plain(), w->h ? w->owner.name : w->rec.path);
+    return good_so_far;
+}
+
 static int carry_out(write_call *w)
 {
     set_origin o = {0};
@@ -593,6 +636,9 @@ static int carry_out(write_call *w)
         put_json(w, &end, code);
     else
         put_verdict(w, &end);
+    bool proved = end.u.end.verdict == BIL_VERDICT_VERIFIED || end.u.end.verdict == BIL_VERDICT_WITH_EXCEPTIONS;
+    if (w->rec.file && proved && end.u.end.wrote && !ask_for_tests(w))
+        code = EXIT_INCOMPLETE;
     if (w->rec.file) {
         record_add(&w->rec, json_pack("{s:s,s:s,s:b,s:i}", "event", "end", "verdict",
                                       bil_verdict_name(end.u.end.verdict), "held", (int)end.u.end.held, "exit", code));
@@ -605,21 +651,34 @@ static int carry_out(write_call *w)
 
 /* ---- in a site ---- */
 
-/* May this person write to this device, and is the copy signed as the device demands? -1, or the exit code. */
-static int check_site_rules(write_call *w)
+int writing_allowed(const write_call *w)
 {
+    char why[600];
+    if (!w->h)
+        return -1;
     const json_t *writers = json_object_get(w->owner.card, "writers");
-    const char *key = card_text(&w->owner, "signed_by");
-    char why[600], digest[65];
     bool named = json_array_size(writers) == 0;
     size_t i;
     json_t *writer;
     json_array_foreach(writers, i, writer) named =
         named || (json_is_string(writer) && strcmp(json_string_value(writer), person(w->who)) == 0);
-    if (!named) {
+    if (strcmp(card_text(&w->owner, "limit"), "reading") == 0)
+        snprintf(why, sizeof why, "%s may only be read; bilancia device change --limit none lifts that", w->owner.name);
+    else if (!named)
         snprintf(why, sizeof why, "%s may not write to %s", person(w->who), w->owner.name);
-        return say_error("", BIL_E_NOT_ALLOWED, why);
-    }
+    else
+        return -1;
+    return say_error("", BIL_E_NOT_ALLOWED, why);
+}
+
+/* May it be written, and is the copy signed as the device demands? -1, or the exit code. */
+static int check_site_rules(write_call *w)
+{
+    const char *key = card_text(&w->owner, "signed_by");
+    char why[600], digest[65];
+    int code = writing_allowed(w);
+    if (code >= 0)
+        return code;
     if (!key[0])
         return -1;
     set_digest_hex(w->totals.digest, digest);

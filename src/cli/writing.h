@@ -12,6 +12,7 @@ typedef struct write_call {
     here *h;                   /* NULL: the device isn't one of a site */
     device_row owner;
     bool yes, json;
+    bool sets;            /* the copy was made a moment ago, from the device itself */
     bool undoes;          /* it goes back to what was before another write */
     char **despite_words; /* checks set aside: "firmware=REASON", ended by NULL; or NULL */
     bil_job_config config;
@@ -44,6 +45,8 @@ typedef struct write_call {
 /* Finds the device in the site, if there is one: fills address, folder, safety_folder, h, owner. -1, or the exit code.
  */
 int writing_find(write_call *w, const char *device_name, const char *site_given);
+/* May this person write to this device at all? -1, or the exit code. */
+int writing_allowed(const write_call *w);
 /* The whole write. The exit code. */
 int writing_run(write_call *w, const models *m, int password_fd);
 /* Frees the call and what it holds. */

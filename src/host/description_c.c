@@ -184,6 +184,12 @@ void description_write_c(const bil_description *d, const char *name, FILE *file)
     put_params(file, d);
     put_procedures(file, d);
     put_ranges(file, d);
+    if (d->expect_count)
+        put_texts(file, "expect", d->expect, d->expect_count);
+    if (d->by_hand_count)
+        put_texts(file, "by_hand", d->by_hand, d->by_hand_count);
+    if (d->test_count)
+        put_texts(file, "tests", d->tests, d->test_count);
     put_rules(file, d);
     put_banks(file, d);
     if (d->factory) {
@@ -215,6 +221,12 @@ void description_write_c(const bil_description *d, const char *name, FILE *file)
             d->unstored_value);
     put_string(file, d->factory_address);
     fputs(",\n", file);
+    if (d->expect_count)
+        fprintf(file, "    .expect = expect, .expect_count = %u,\n", d->expect_count);
+    if (d->by_hand_count)
+        fprintf(file, "    .by_hand = by_hand, .by_hand_count = %u,\n", d->by_hand_count);
+    if (d->test_count)
+        fprintf(file, "    .tests = tests, .test_count = %u,\n", d->test_count);
     if (d->rule_count)
         fprintf(file, "    .rules = rules, .rule_count = %u,\n", d->rule_count);
     if (d->bank_count)

@@ -1029,7 +1029,7 @@ static void load_procedures(load *l, yaml_node_t *list)
 
 /* ---- the whole ---- */
 
-static const char *const *load_texts(load *l, yaml_node_t *list, uint8_t *count)
+static const char *const *load_texts(load *l, yaml_node_t *list, size_t most, uint8_t *count)
 {
     want_kind(l, list, YAML_SEQUENCE_NODE);
     size_t n = l->bad ? 0 : (size_t)(list->data.sequence.items.top - list->data.sequence.items.start);
@@ -1037,7 +1037,7 @@ static const char *const *load_texts(load *l, yaml_node_t *list, uint8_t *count)
         complain(l, list, "there must be 1 to 255 of these");
     const char **texts = arena_take(l->memory, (n + 1) * sizeof *texts);
     for (size_t i = 0; i < n && !l->bad; i++)
-        texts[i] = keep(l, want_text(l, node_at(l, list->data.sequence.items.start[i]), NAME_LIMIT));
+        texts[i] = keep(l, want_text(l, node_at(l, list->data.sequence.items.start[i]), most));
     *count = (uint8_t)n;
     return texts;
 }
@@ -1083,6 +1083,9 @@ static void load_document(load *l, yaml_node_t *root)
                                        "factory_address",
                                        "banks",
                                        "rules",
+                                       "expect",
+                                       "by_hand",
+                                       "tests",
                                        "procedures",
                                        "parameters",
                                        NULL};
@@ -1100,8 +1103,8 @@ static void load_document(load *l, yaml_node_t *root)
     table->vendor = keep(l, want_text(l, get(l, root, "vendor"), BIL_TEXT_MAX));
     table->model = keep(l, want_text(l, get(l, root, "model"), BIL_TEXT_MAX));
     table->revision = (uint16_t)want_number(l, get(l, root, "revision"), 1, UINT16_MAX);
-    table->firmwares = load_texts(l, get(l, root, "firmware"), &table->firmware_count);
-    table->hardwares = load_texts(l, get(l, root, "hardware"), &table->hardware_count);
+    table->firmwares = load_texts(l, get(l, root, "firmware"), NAME_LIMIT, &table->firmware_count);
+    table->hardwares = load_texts(l, get(l, root, "hardware"), NAME_LIMIT, &table->hardware_count);
     table->stored_values = (uint8_t)want_name(l, get(l, root, "stored_values"), stored);
     yaml_node_t *keeps = get(l, root, "restart_keeps_hold"), *state = get(l, root, "state"),
                 *procedures = get(l, root, "procedures");
@@ -1127,6 +1130,13 @@ static void load_document(load *l, yaml_node_t *root)
         load_unstored(l, get(l, root, "unstored"));
     if (!l->bad && get(l, root, "banks"))
         load_banks(l, get(l, root, "banks"));
+    enum { SENTENCE = 200 };
+    if (!l->bad && get(l, root, "expect"))
+        table->expect = load_texts(l, get(l, root, "expect"), SENTENCE, &table->expect_count);
+    if (!l->bad && get(l, root, "by_hand"))
+        table->by_hand = load_texts(l, get(l, root, "by_hand"), SENTENCE, &table->by_hand_count);
+    if (!l->bad && get(l, root, "tests"))
+        table->tests = load_texts(l, get(l, root, "tests"), SENTENCE, &table->test_count);
     if (!l->bad && get(l, root, "rules"))
         load_rules(l, get(l, root, "rules"));
     if (!l->bad)

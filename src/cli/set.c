@@ -1,0 +1,158 @@
+/* bilancia set: changes single values on a device, through the same gate, record and proof as every write. */
+#include <stdlib.h>
+#include <string.h>
+
+#include "../host/arena.h"
+#include "../host/offline.h"
+#include "writing.h"
+
+typedef struct setting {
+    write_call *w;
+    side now;
+    offline work;
+    char before[STORAGE_PATH], copy[STORAGE_PATH];
+} setting;
+
+static void show_reading(void *ctx, const bil_job *job, const bil_action *action)
+{
+    (void)ctx;
+    (void)action;
+    bil_job_progress p;
+    bil_job_progress_of(job, &p);
+    progress_line("Reading", p.done, p.total, p.read_requests);
+}
+
+/* The device as it is, as a copy: the changed one comes from it. -1, or the exit code. */
+static int save_now(setting *s, const models *m)
+{
+    write_call *w = s->w;
+    char why[STORAGE_PATH + 500], name[300];
+    bil_set_totals totals;
+    side_parse(&s->now, w->address);
+    int error = side_open(&s->now, m, show_reading, why, sizeof why);
+    progress_clear();
+    if (error)
+        return say_error(w->address, error, why);
+    set_origin *o = &s->now.origin;
+    snprintf(o->scope, SET_TEXT, "all");
+    set_time_now(o->when, sizeof o->when);
+    snprintf(o->who, SET_TEXT, "%s", person(w->who));
+    snprintf(o->why, SET_TEXT, "before single values are set");
+    snprintf(o->from, SET_TEXT, "%s", w->address);
+    if (w->h) {
+        site_copy_name(o, name, sizeof name);
+        snprintf(o->parent, SET_TEXT, "%s", w->owner.copies ? w->owner.last.digest : "");
+    } else {
+        char stem[200];
+        set_file_stem(o, stem, sizeof stem);
+        snprintf(name, sizeof name, "%s.bset", stem);
+    }
+    error = set_file_save(&s->now.image, o, w->safety_folder, name, s->before, &totals);
+    return error ? say_error(w->safety_folder, error, NULL) : -1;
+}
+
+static int change(setting *s, const models *m, const char **assignments)
+{
+    int error = offline_open(&s->work, s->before, m);
+    for (; !error && *assignments; assignments++) {
+        char id[BIL_ID_MAX + 1];
+        const char *equals = strchr(*assignments, '=');
+        if (!equals || (size_t)(equals - *assignments) >= sizeof id)
+            return say_error(*assignments, BIL_E_CALL, "ID=VALUE is wanted");
+        snprintf(id, sizeof id, "%.*s", (int)(equals - *assignments), *assignments);
+        error = offline_set(&s->work, id, equals + 1);
+    }
+    return error ? say_error("", error, s->work.why) : -1;
+}
+
+static int save_changed(setting *s)
+{
+    const write_call *w = s->w;
+    char stem[200], name[300];
+    set_origin o;
+    offline_origin(&s->work, person(w->who), w->why ? w->why : "set on the device", &o);
+    set_file_stem(&o, stem, sizeof stem);
+    snprintf(name, sizeof name, "%s_set.bset", stem);
+    if (w->h)
+        site_copy_name(&o, name, sizeof name);
+    int error = offline_save(&s->work, o.who, o.why, w->safety_folder, name, s->copy);
+    return error ? say_error("", error, s->work.why) : -1;
+}
+
+static int set_values(setting *s, const models *m, const char **assignments, int fd)
+{
+    int code = save_now(s, m);
+    if (code >= 0)
+        return code;
+    code = change(s, m, assignments);
+    if (code < 0 && !s->work.changed) {
+        printf("The device has these values already.\n");
+        code = EXIT_DONE;
+    }
+    if (code < 0)
+        code = save_changed(s);
+    offline_close(&s->work);
+    side_close(&s->now);
+    if (code >= 0)
+        return code;
+    if (!s->w->json)
+        printf("%sThis changes the device, not a copy.%s\n", bold(), plain());
+    s->w->copy = s->copy;
+    code = writing_run(s->w, m, fd);
+    if (code == EXIT_DONE && !s->w->json)
+        printf("The copy is up to date with it: %s\n", s->copy);
+    return code;
+}
+
+static int run(const command *self, int argc, const char **argv)
+{
+    char *folder = NULL, *who = NULL, *why = NULL, *description = NULL, *given = NULL, **despite = NULL;
+    int yes = 0, json = 0, no_restart = 0, fd = -1;
+    struct poptOption options[] = {
+        {"no-restart", 0, POPT_ARG_NONE, &no_restart, 0, "don't restart: then nothing is proved to last", NULL},
+        {"despite", 0, POPT_ARG_ARGV, &despite, 0, "set a check aside, with the reason: firmware, hardware or rules",
+         "CHECK=REASON"},
+        WRITING_OPTIONS(yes, json, fd, folder, who, why),
+        {"description", 'd', POPT_ARG_STRING, &description, 0, "a description to try first", "FILE"},
+        SITE_OPTION(given),
+        HELP_OPTION,
+        POPT_TABLEEND};
+    call c;
+    int code = call_begin(&c, self, argc, argv, options, 2, 1000);
+    if (code >= 0)
+        return code;
+    setting *s = need(1, sizeof *s);
+    s->w = need(1, sizeof *s->w);
+    *s->w = (write_call){.address = c.arguments[0],
+                         .folder = folder ? folder : ".",
+                         .safety_folder = folder ? folder : ".",
+                         .who = who,
+                         .why = why,
+                         .yes = yes,
+                         .json = json,
+                         .sets = true,
+                         .despite_words = despite};
+    s->w->config.may_restart = !no_restart;
+    models m;
+    code = note_is_good(who) && note_is_good(why) ? -1 : say_error("--why, --who", BIL_E_CALL, NOTE_WANTED);
+    if (code < 0 && !folder)
+        code = writing_find(s->w, c.arguments[0], given);
+    if (code < 0 && !address_is_device(s->w->address))
+        code =
+            say_error(s->w->address, BIL_E_CALL, "set changes a device; a saved copy is changed with: bilancia edit");
+    if (code < 0)
+        code = writing_allowed(s->w);
+    if (code < 0 && models_at_hand(&m, description, given) != BIL_OK)
+        code = EXIT_FILE;
+    if (code < 0)
+        code = set_values(s, &m, c.arguments + 1, fd);
+    writing_end(s->w);
+    free(s);
+    return call_end(&c, code);
+}
+
+const command command_set = {"set", "[options] DEVICE ID=VALUE...",
+                             "changes single values on a device: checked, recorded, stored and proved like every write",
+                             "  bilancia set crusher limit.torque=120 --why 'less noise'\n"
+                             "The values before are saved first; bilancia undo goes back to them.\n",
+                             run};
