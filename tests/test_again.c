@@ -231,6 +231,47 @@ static void single_values_are_set(void **state)
     expect(0, NULL, sh("b device change crusher --limit none --site mill"));
 }
 
+/* On trial: in force at once, gone with the power, until it is kept. */
+static void values_are_tried(void **state)
+{
+    (void)state;
+    disturb();
+    const char *trial =
+        "echo mill-30 | b set crusher limit.torque=120 watch.action=coast --trial --yes --password-fd 0 --site mill";
+    expect(0, "on trial", sh("%s", trial));
+    assert_non_null(strstr(output, "bilancia keep crusher"));
+    assert_true(runs());
+    expect(0, "= 120.0", control(0, "get limit.torque"));
+    expect(0, "ok", control(0, "power-cut"));
+    usleep(300000);
+    expect(0, "= 95.0", control(0, "get limit.torque")); /* as before */
+    expect(0, "verified", again("keep", ""));
+    expect(0, "ok", control(0, "power-cut"));
+    usleep(300000);
+    expect(0, "= 120.0", control(0, "get limit.torque"));
+    expect(2, "nothing is on trial", again("keep", ""));
+    expect(0, "verified", again("undo", "")); /* to before the trial */
+    assert_true(is_as("before/*.bset"));
+    expect(0, "on trial", sh("%s", trial));
+    expect(0, "verified", again("undo", ""));
+    assert_true(is_as("before/*.bset"));
+    /* a device on which values may only be tried */
+    expect(0, NULL, sh("b device change crusher --limit trials --site mill"));
+    expect(3, "may only be tried", write_baseline(""));
+    expect(0, "on trial", sh("%s", trial));
+    expect(3, "may only be tried", again("keep", ""));
+    expect(0, "verified", again("undo", ""));
+    expect(0, NULL, sh("b device change crusher --limit none --site mill"));
+    /* a model whose values last at once has no trial */
+    expect(0, NULL,
+           sh("sed 's/^stored_values:.*/&\\nwrites_last: yes/' %s/descriptions/ed-30.yaml > lasting.yaml",
+              BILANCIA_SOURCE));
+    expect(3, "can't be tried",
+           sh("echo mill-30 | b set %s limit.torque=120 --trial --yes --password-fd 0 --folder . -d lasting.yaml",
+              unit_at[0]));
+    expect(0, "= 95.0", control(0, "get limit.torque"));
+}
+
 static void one_write_at_a_time(void **state)
 {
     (void)state;
@@ -249,8 +290,11 @@ static void one_write_at_a_time(void **state)
 int main(void)
 {
     const struct CMUnitTest tests[] = {
-        cmocka_unit_test(the_cable_is_pulled_anywhere), cmocka_unit_test(killed_at_any_moment),
-        cmocka_unit_test(records_that_are_cut),         cmocka_unit_test(single_values_are_set),
+        cmocka_unit_test(the_cable_is_pulled_anywhere),
+        cmocka_unit_test(killed_at_any_moment),
+        cmocka_unit_test(records_that_are_cut),
+        cmocka_unit_test(single_values_are_set),
+        cmocka_unit_test(values_are_tried),
         cmocka_unit_test(one_write_at_a_time),
     };
     return cmocka_run_group_tests_name("again", tests, begin, end);

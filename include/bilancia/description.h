@@ -176,7 +176,8 @@ typedef struct bil_description {
     uint8_t firmware_count, hardware_count;
     uint8_t stored_values; /* bil_stored_values */
     bool restart_keeps_hold;
-    uint16_t count; /* of params and by_address */
+    bool writes_last; /* a value that is written survives a power cut at once: there is no trial */
+    uint16_t count;   /* of params and by_address */
     const bil_param *params;
     const uint16_t *by_address;
     const bil_range *across;

@@ -70,6 +70,7 @@
     X(65, RECORD, "record", "the record could not be saved", "free space or choose another folder") \
     X(66, NOTHING_READ, "nothing_read", "not one value could be read", "check that the description fits the unit") \
     X(67, RULE, "rule", "these values break a rule between them", "change one of the two; or say --despite rules='THE REASON'") \
+    X(68, NO_TRIAL, "no_trial", "what is written to this model lasts at once, so that it can't be tried", "write it for good, or leave it") \
     /* files, folders and calls */ \
     X(80, FILE_OPEN, "file_open", "the file can't be opened", "check the path and your rights") \
     X(81, FILE_WRITE, "file_write", "the file can't be written", "check the folder and your rights, or choose another with --folder") \

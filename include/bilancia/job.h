@@ -73,6 +73,7 @@ const char *bil_event_text(bil_event event);
     X(VERIFIED, "verified", "verified") \
     X(WITH_EXCEPTIONS, "verified_with_exceptions", "verified, with the exceptions named") \
     X(NOT_PROVED, "not_proved", "not proved") \
+    X(ON_TRIAL, "on_trial", "on trial: in force, not stored") \
     X(INCOMPLETE, "incomplete", "incomplete") \
     X(REFUSED, "refused", "refused") \
     X(UNTOUCHED, "untouched", "untouched")
@@ -177,6 +178,7 @@ typedef struct bil_job_config {
     bool has_password; /* secret slot 1 can be filled */
     bool found_known;  /* an earlier write that broke off left the device held; `found` is the state */
     uint32_t found;    /* that it had found before */
+    bool trial;        /* the values are put in force and read back, but neither stored nor restarted */
     uint32_t despite;  /* checks set aside: 1 << BIL_CHECK_FIRMWARE and so on */
 } bil_job_config;
 

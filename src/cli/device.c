@@ -181,7 +181,7 @@ static int run(const command *self, int argc, const char **argv)
         {"address", 0, POPT_ARG_STRING, &w.address, 0, "its address (change)", "ADDRESS"},
         {"group", 'g', POPT_ARG_STRING, &w.group, 0, "a group of devices that belong together", "TEXT"},
         {"model", 'm', POPT_ARG_STRING, &w.description, 0, "the model expected there", "MODEL"},
-        {"limit", 0, POPT_ARG_STRING, &w.limit, 0, "what may be done with it", "reading|none"},
+        {"limit", 0, POPT_ARG_STRING, &w.limit, 0, "what may be done with it", "reading|trials|none"},
         {"writers", 0, POPT_ARG_STRING, &w.writers, 0, "who may write to it (all)", "NAME,NAME"},
         {"signed-by", 0, POPT_ARG_STRING, &w.signed_by, 0, "take only copies signed with this key", "KEY"},
         {"storage", 0, POPT_ARG_STRING, &w.storage, 0, "where the device's own disk appears on this computer", "DIR"},
@@ -202,8 +202,8 @@ static int run(const command *self, int argc, const char **argv)
     bool adds = strcmp(verb, "add") == 0 && c.count == 3, changes = strcmp(verb, "change") == 0 && c.count == 2,
          shows = strcmp(verb, "show") == 0 && c.count == 2;
     here h;
-    if (w.limit && strcmp(w.limit, "reading") != 0 && strcmp(w.limit, "none") != 0) {
-        code = say_error(w.limit, BIL_E_CALL, "a limit is reading or none");
+    if (w.limit && strcmp(w.limit, "reading") != 0 && strcmp(w.limit, "trials") != 0 && strcmp(w.limit, "none") != 0) {
+        code = say_error(w.limit, BIL_E_CALL, "a limit is reading, trials or none");
     } else if (!wishes_are_good(&w) || !note_is_good(who)) {
         code = say_error("", BIL_E_CALL, NOTE_WANTED);
     } else if (!adds && !changes && !shows) {

@@ -1,4 +1,4 @@
-/* bilancia resume, undo: after a write that broke off, or to go back to what was before it. */
+/* bilancia resume, keep, undo: after a write that broke off, or to go back to what was before it. */
 #include <stdlib.h>
 #include <string.h>
 #include <unistd.h>
@@ -82,6 +82,7 @@ static void say_story(const again *a, bool undoes)
     printf("         begun %s by %s; %s\n", age, s->who[0] ? s->who : "nobody named",
            !a->last.verdict[0]                     ? "it was broken off"
            : a->last.held                          ? "it ended with the device still held"
+           : a->last.on_trial                      ? "its values are on trial"
            : strcmp(a->last.verdict, "incomplete") ? "it came to its end"
                                                    : "it ended incomplete");
     printf("         %s\n\n", undoes ? "going back to what was there before" : "going on from what is there now");
@@ -106,7 +107,7 @@ static int choose(again *a, write_call *w, bool undoes)
 
 static int run(const command *self, int argc, const char **argv)
 {
-    bool undoes = self == &command_undo;
+    bool undoes = self == &command_undo, keeps = self == &command_keep;
     char *folder = NULL, *who = NULL, *why = NULL, *description = NULL, *given = NULL;
     int yes = 0, json = 0, fd = -1;
     struct poptOption options[] = {
@@ -126,6 +127,8 @@ static int run(const command *self, int argc, const char **argv)
     if (code < 0 && folder)
         w->folder = w->safety_folder = folder;
     models m;
+    if (code < 0 && keeps && !a->last.on_trial)
+        code = say_error(c.arguments[0], BIL_E_NO_RECORD, "nothing is on trial there");
     if (code < 0 && !undoes && a->last.finished) {
         printf("Nothing is left to finish: the last write ended \"%s\".\n", a->last.verdict);
         code = EXIT_DONE;
@@ -151,6 +154,11 @@ const command command_resume = {
     "  bilancia resume crusher_ED30-0417_20261123-071500.brec\n"
     "What is already right isn't written again; the device is let go to what it did at first.\n",
     run};
+const command command_keep = {"keep", "[options] DEVICE|RECORD.brec", "makes values last that are on trial",
+                              "  bilancia set crusher limit.torque=120 --trial\n"
+                              "  bilancia keep crusher                       or: bilancia undo crusher\n"
+                              "They are written again where a restart took them away, stored, and proved.\n",
+                              run};
 const command command_undo = {
     "undo", "[options] DEVICE|RECORD.brec", "goes back to the values before the last write",
     "  bilancia undo crusher\n"

@@ -99,7 +99,7 @@ static int set_values(setting *s, const models *m, const char **assignments, int
         printf("%sThis changes the device, not a copy.%s\n", bold(), plain());
     s->w->copy = s->copy;
     code = writing_run(s->w, m, fd);
-    if (code == EXIT_DONE && !s->w->json)
+    if (code == EXIT_DONE && !s->w->json && !s->w->config.trial)
         printf("The copy is up to date with it: %s\n", s->copy);
     return code;
 }
@@ -107,8 +107,10 @@ static int set_values(setting *s, const models *m, const char **assignments, int
 static int run(const command *self, int argc, const char **argv)
 {
     char *folder = NULL, *who = NULL, *why = NULL, *description = NULL, *given = NULL, **despite = NULL;
-    int yes = 0, json = 0, no_restart = 0, fd = -1;
+    int yes = 0, json = 0, no_restart = 0, trial = 0, fd = -1;
     struct poptOption options[] = {
+        {"trial", 0, POPT_ARG_NONE, &trial, 0, "put the values in force, but don't store them: keep or undo ends it",
+         NULL},
         {"no-restart", 0, POPT_ARG_NONE, &no_restart, 0, "don't restart: then nothing is proved to last", NULL},
         {"despite", 0, POPT_ARG_ARGV, &despite, 0, "set a check aside, with the reason: firmware, hardware or rules",
          "CHECK=REASON"},
@@ -133,6 +135,7 @@ static int run(const command *self, int argc, const char **argv)
                          .sets = true,
                          .despite_words = despite};
     s->w->config.may_restart = !no_restart;
+    s->w->config.trial = trial;
     models m;
     code = note_is_good(who) && note_is_good(why) ? -1 : say_error("--why, --who", BIL_E_CALL, NOTE_WANTED);
     if (code < 0 && !folder)

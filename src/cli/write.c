@@ -8,10 +8,12 @@ static int run(const command *self, int argc, const char **argv)
     char *folder = NULL, *who = NULL, *why = NULL, *purpose = NULL, *description = NULL, *given = NULL;
     char **despite = NULL;
     static char copy[STORAGE_PATH];
-    int yes = 0, json = 0, calibration = 0, no_restart = 0, fd = -1;
+    int yes = 0, json = 0, calibration = 0, no_restart = 0, trial = 0, fd = -1;
     struct poptOption options[] = {
         {"as", 0, POPT_ARG_STRING, &purpose, 0, "for another unit: replacement (same place) or clone", "PURPOSE"},
         {"with-calibration", 0, POPT_ARG_NONE, &calibration, 0, "calibration too, as far as it may go to this unit",
+         NULL},
+        {"trial", 0, POPT_ARG_NONE, &trial, 0, "put the values in force, but don't store them: keep or undo ends it",
          NULL},
         {"no-restart", 0, POPT_ARG_NONE, &no_restart, 0, "don't restart: then nothing is proved to last", NULL},
         {"despite", 0, POPT_ARG_ARGV, &despite, 0, "set a check aside, with the reason: firmware, hardware or rules",
@@ -38,6 +40,7 @@ static int run(const command *self, int argc, const char **argv)
                       .despite_words = despite};
     int as = purpose ? bil_purpose_from_name(purpose) : BIL_RESTORE;
     w->config.may_restart = !no_restart;
+    w->config.trial = trial;
     w->config.with_calibration = calibration;
     w->config.purpose_given = purpose != NULL;
     w->config.purpose = (bil_purpose)as;

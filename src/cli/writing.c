@@ -178,6 +178,12 @@ static void put_plan(write_call *w)
     put_list("Expect meanwhile", d->expect, d->expect_count);
     put_list("By hand afterwards", d->by_hand, d->by_hand_count);
     put_list("To be tried before the machine goes back to work", d->tests, d->test_count);
+    if (w->config.trial) {
+        printf("Then: safety copy%s%s, read back twice%s; a trial: nothing is stored, the next restart or power cut "
+               "ends it\n",
+               hold ? ", hold" : "", w->planned ? ", write" : "", hold ? ", release" : "");
+        return;
+    }
     printf("Then: safety copy%s%s, store%s, read back twice, compare%s\n", hold ? ", hold" : "",
            w->planned ? ", write" : "", restart ? ", restart" : "", hold ? ", release" : "");
 }
@@ -238,13 +244,13 @@ static json_t *intent_line(const write_call *w, const bil_action *action, const 
     const char *path = whole ? whole : w->copy;
     if (!bil_text_is_printable(path, strlen(path)))
         path = "(a path that isn't UTF-8)";
-    json_t *line =
-        json_pack("{s:i,s:s,s:s,s:s,s:s,s:s,s:s,s:s,s:s,s:s,s:s,s:s,s:b,s:b,s:b,s:s,s:i,s:i}", "bilancia_record", 0,
-                  "event", "intent", "when", when, "who", person(w->who), "why", w->why ? w->why : "", "address",
-                  w->address, "model", w->want.description->model, "serial", serial, "firmware", firmware, "copy", path,
-                  "copy_digest", digest, "purpose", bil_purpose_name(bil_job_purpose(w->job)), "with_calibration",
-                  (int)w->config.with_calibration, "restart", (int)w->config.may_restart, "undoes", (int)w->undoes,
-                  "chain", w->chain, "found", (int)action->u.record.code, "planned", (int)w->planned);
+    json_t *line = json_pack(
+        "{s:i,s:s,s:s,s:s,s:s,s:s,s:s,s:s,s:s,s:s,s:s,s:s,s:b,s:b,s:b,s:b,s:s,s:i,s:i}", "bilancia_record", 0, "event",
+        "intent", "when", when, "who", person(w->who), "why", w->why ? w->why : "", "address", w->address, "model",
+        w->want.description->model, "serial", serial, "firmware", firmware, "copy", path, "copy_digest", digest,
+        "purpose", bil_purpose_name(bil_job_purpose(w->job)), "with_calibration", (int)w->config.with_calibration,
+        "restart", (int)w->config.may_restart, "undoes", (int)w->undoes, "trial", (int)w->config.trial, "chain",
+        w->chain, "found", (int)action->u.record.code, "planned", (int)w->planned);
     free(whole);
     json_object_set(line, "despite", w->despite);
     if (w->chain[0]) {
@@ -411,6 +417,7 @@ static int exit_of(const bil_action *end, const write_call *w)
     switch (end->u.end.verdict) {
     case BIL_VERDICT_VERIFIED:
     case BIL_VERDICT_WITH_EXCEPTIONS:
+    case BIL_VERDICT_ON_TRIAL:
         return EXIT_DONE;
     case BIL_VERDICT_NOT_PROVED:
     case BIL_VERDICT_INCOMPLETE:
@@ -438,6 +445,14 @@ static void put_verdict(const write_call *w, const bil_action *end)
     bil_job_progress_of(w->job, &p);
     bool done = end->u.end.verdict == BIL_VERDICT_VERIFIED || end->u.end.verdict == BIL_VERDICT_WITH_EXCEPTIONS;
     progress_clear();
+    bool tried = end->u.end.verdict == BIL_VERDICT_ON_TRIAL;
+    if (tried && !end->u.end.held) {
+        const char *what = w->h ? w->owner.name : w->rec.path;
+        printf("%s! %s%s: %u value%s written, read back twice. The next restart or power cut ends the trial.\n", warn(),
+               bil_verdict_text(end->u.end.verdict), plain(), p.written, p.written == 1 ? "" : "s");
+        printf("  To make them last:  bilancia keep %s\n  To go back:         bilancia undo %s\n", what, what);
+        return;
+    }
     if (done || end->u.end.verdict == BIL_VERDICT_NOT_PROVED) {
         printf("%s%s %s%s: %u value%s written with %u request%s", done ? good() : warn(), done ? "✓" : "!",
                bil_verdict_text(end->u.end.verdict), plain(), p.written, p.written == 1 ? "" : "s", p.write_requests,
@@ -662,7 +677,12 @@ int writing_allowed(const write_call *w)
     json_t *writer;
     json_array_foreach(writers, i, writer) named =
         named || (json_is_string(writer) && strcmp(json_string_value(writer), person(w->who)) == 0);
-    if (strcmp(card_text(&w->owner, "limit"), "reading") == 0)
+    bool trials = strcmp(card_text(&w->owner, "limit"), "trials") == 0 && !w->config.trial && !w->undoes;
+    if (trials)
+        snprintf(why, sizeof why,
+                 "on %s values may only be tried (--trial); bilancia device change --limit none lifts that",
+                 w->owner.name);
+    else if (strcmp(card_text(&w->owner, "limit"), "reading") == 0)
         snprintf(why, sizeof why, "%s may only be read; bilancia device change --limit none lifts that", w->owner.name);
     else if (!named)
         snprintf(why, sizeof why, "%s may not write to %s", person(w->who), w->owner.name);

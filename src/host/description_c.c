@@ -227,6 +227,8 @@ void description_write_c(const bil_description *d, const char *name, FILE *file)
         fprintf(file, "    .by_hand = by_hand, .by_hand_count = %u,\n", d->by_hand_count);
     if (d->test_count)
         fprintf(file, "    .tests = tests, .test_count = %u,\n", d->test_count);
+    if (d->writes_last)
+        fputs("    .writes_last = true,\n", file);
     if (d->rule_count)
         fprintf(file, "    .rules = rules, .rule_count = %u,\n", d->rule_count);
     if (d->bank_count)

@@ -1076,6 +1076,7 @@ static void load_document(load *l, yaml_node_t *root)
                                        "link",
                                        "stored_values",
                                        "restart_keeps_hold",
+                                       "writes_last",
                                        "identify",
                                        "state",
                                        "changes",
@@ -1109,6 +1110,7 @@ static void load_document(load *l, yaml_node_t *root)
     yaml_node_t *keeps = get(l, root, "restart_keeps_hold"), *state = get(l, root, "state"),
                 *procedures = get(l, root, "procedures");
     table->restart_keeps_hold = keeps && want_yes(l, keeps);
+    table->writes_last = get(l, root, "writes_last") && want_yes(l, get(l, root, "writes_last"));
     table->state = table->changes = table->unstored = BIL_NONE;
     if (!l->bad && get(l, root, "factory_address"))
         table->factory_address = keep(l, want_text(l, get(l, root, "factory_address"), 200));

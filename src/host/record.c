@@ -141,6 +141,7 @@ int record_read(const char *path, record_story *s)
                    strcmp(s->verdict, bil_verdict_name(BIL_VERDICT_NOT_PROVED)) == 0;
     bool untouched = strcmp(s->verdict, bil_verdict_name(BIL_VERDICT_REFUSED)) == 0 ||
                      strcmp(s->verdict, bil_verdict_name(BIL_VERDICT_UNTOUCHED)) == 0;
+    s->on_trial = !s->held && strcmp(s->verdict, bil_verdict_name(BIL_VERDICT_ON_TRIAL)) == 0;
     s->finished = !s->held && (reached || (first && untouched));
     s->settled = s->finished || (first && !s->verdict[0] && !s->held && !s->wrote);
     return intent && s->purpose >= 0 ? BIL_OK : BIL_E_RECORD_FORM;

@@ -33,6 +33,7 @@ typedef struct record_story {
     bool held;            /* it was held and not let go again */
     bool settled;         /* the device is wholly as it was, or wholly as wanted */
     bool finished;        /* it came to its end with that */
+    bool on_trial;        /* its values are in force, and not stored: to be kept or undone */
     bool wrote;           /* values, or the memory that survives a power cut */
     char verdict[40];     /* "" when the record was broken off */
 } record_story;

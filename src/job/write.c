@@ -108,6 +108,8 @@ static bil_error gate(bil_job *job)
     bil_image_identity(config->have, BIL_ID_HARDWARE, text, sizeof text);
     if (!bil_description_names_hardware(description, text) && !despite(job, BIL_CHECK_HARDWARE))
         return BIL_E_OTHER_HARDWARE;
+    if (config->trial && description->writes_last)
+        return BIL_E_NO_TRIAL;
     if (needs_password(job, text) && !config->has_password)
         return BIL_E_NO_PASSWORD;
     bil_image_identity(config->have, BIL_ID_SERIAL, text, sizeof text);
@@ -374,7 +376,7 @@ static flow next_stage(bil_job *job, bil_action *action)
         job->stage = 0;
         return FLOW_DONE; /* look once more: a later stage may have reset something */
     }
-    return go(job, PH_STORE);
+    return go(job, job->config.trial ? PH_PROVE : PH_STORE);
 }
 
 /* The record of what is about to happen has to be there before the first value. */
@@ -592,9 +594,10 @@ static flow proving(bil_job *job, bil_action *action)
         if (job->description->params[i].cls != BIL_CLASS_UNIT && job->expect.state[i] == BIL_PRESENT &&
             !bil_image_same(&job->expect, job->config.have, i))
             return refuse(job, BIL_E_FOREIGN_CHANGE, i);
-    job->verdict = !job->restarted ? BIL_VERDICT_NOT_PROVED
-                   : job->rounded  ? BIL_VERDICT_WITH_EXCEPTIONS
-                                   : BIL_VERDICT_VERIFIED;
+    job->verdict = job->config.trial ? BIL_VERDICT_ON_TRIAL
+                   : !job->restarted ? BIL_VERDICT_NOT_PROVED
+                   : job->rounded    ? BIL_VERDICT_WITH_EXCEPTIONS
+                                     : BIL_VERDICT_VERIFIED;
     job->cause = BIL_OK;
     job->param = job->other = BIL_NONE;
     job->code = 0;
