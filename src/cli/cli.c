@@ -253,7 +253,7 @@ void progress_clear(void)
 
 /* ---- devices ---- */
 
-static void show_reading(void *ctx, const bil_job *job, const bil_action *action)
+void progress_of_reading(void *ctx, const bil_job *job, const bil_action *action)
 {
     (void)ctx;
     (void)action;
@@ -270,7 +270,7 @@ int device_read(device *dev, const char *where, const models *m, bil_job_progres
     if (error)
         return say_error(where, error, why);
     bil_job *job = device_job(dev, BIL_JOB_READ, (bil_job_config){0});
-    runner r = {.link = dev->link, .clock = dev->clock, .progress = show_reading};
+    runner r = {.link = dev->link, .clock = dev->clock, .progress = progress_of_reading};
     bil_action end = run_job(job, &r);
     bil_job_progress_of(job, progress);
     free(job);

@@ -97,5 +97,7 @@ bool note_is_good(const char *note);
 /* A progress line on stderr, when that is a terminal. */
 void progress_line(const char *what, uint32_t done, uint32_t total, uint32_t requests);
 void progress_clear(void);
+/* For a runner: the progress line of a read. */
+void progress_of_reading(void *ctx, const bil_job *job, const bil_action *action);
 
 #endif

@@ -17,21 +17,12 @@ int filter_of(const filter_words *words, finding_filter *filter)
     return BIL_E_CALL;
 }
 
-static void show_reading(void *ctx, const bil_job *job, const bil_action *action)
-{
-    (void)ctx;
-    (void)action;
-    bil_job_progress p;
-    bil_job_progress_of(job, &p);
-    progress_line("Reading", p.done, p.total, p.read_requests);
-}
-
 static int open_one(side *s, const models *m)
 {
     char why[STORAGE_PATH + 500];
     if (address_is_device(s->place))
         progress_line("Connecting", 0, 0, 0);
-    int error = side_open(s, m, show_reading, why, sizeof why);
+    int error = side_open(s, m, progress_of_reading, why, sizeof why);
     progress_clear();
     return error ? say_error(s->kind == SIDE_COPY ? "" : s->text, error, why) : -1;
 }

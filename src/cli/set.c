@@ -13,15 +13,6 @@ typedef struct setting {
     char before[STORAGE_PATH], copy[STORAGE_PATH];
 } setting;
 
-static void show_reading(void *ctx, const bil_job *job, const bil_action *action)
-{
-    (void)ctx;
-    (void)action;
-    bil_job_progress p;
-    bil_job_progress_of(job, &p);
-    progress_line("Reading", p.done, p.total, p.read_requests);
-}
-
 /* The device as it is, as a copy: the changed one comes from it. -1, or the exit code. */
 static int save_now(setting *s, const models *m)
 {
@@ -29,7 +20,7 @@ static int save_now(setting *s, const models *m)
     char why[STORAGE_PATH + 500], name[300];
     bil_set_totals totals;
     side_parse(&s->now, w->address);
-    int error = side_open(&s->now, m, show_reading, why, sizeof why);
+    int error = side_open(&s->now, m, progress_of_reading, why, sizeof why);
     progress_clear();
     if (error)
         return say_error(w->address, error, why);

@@ -361,6 +361,10 @@ static void put_still_to_do(const write_call *w)
                    d->params[i].name, d->params[i].id);
             first = false;
         }
+    for (uint8_t i = 0; i < d->by_hand_count; i++) {
+        printf("%s  - %s\n", first ? "Still to do by a person:\n" : "", d->by_hand[i]);
+        first = false;
+    }
 }
 
 static void put_exceptions(const write_call *w)
@@ -651,15 +655,15 @@ static int carry_out(write_call *w)
         put_json(w, &end, code);
     else
         put_verdict(w, &end);
-    bool proved = end.u.end.verdict == BIL_VERDICT_VERIFIED || end.u.end.verdict == BIL_VERDICT_WITH_EXCEPTIONS;
-    if (w->rec.file && proved && end.u.end.wrote && !ask_for_tests(w))
-        code = EXIT_INCOMPLETE;
+    note_sent(w, &end);
     if (w->rec.file) {
         record_add(&w->rec, json_pack("{s:s,s:s,s:b,s:i}", "event", "end", "verdict",
                                       bil_verdict_name(end.u.end.verdict), "held", (int)end.u.end.held, "exit", code));
+        bool proved = end.u.end.verdict == BIL_VERDICT_VERIFIED || end.u.end.verdict == BIL_VERDICT_WITH_EXCEPTIONS;
+        if (proved && end.u.end.wrote && !ask_for_tests(w)) /* the write itself has ended, whatever becomes of these */
+            code = EXIT_INCOMPLETE;
         record_end(&w->rec);
     }
-    note_sent(w, &end);
     free(w->job);
     return code;
 }

@@ -87,8 +87,8 @@ bil_relation bil_relate(const bil_item *left, const bil_item *right, const bil_d
     if (left->unreadable || right->unreadable)
         return BIL_REL_UNREADABLE;
     bool same = same_bits(left, right);
-    if (left->type != BIL_TEXT && says_value(left) && says_value(right) &&
-        same != bil_str_equal(left->value, right->value))
+    bool may_be_scaled = left->type != BIL_TEXT && !bil_type_is_float(left->type);
+    if (may_be_scaled && says_value(left) && says_value(right) && same != bil_str_equal(left->value, right->value))
         return BIL_REL_NOT_COMPARABLE;
     if (same)
         return BIL_REL_EQUAL;

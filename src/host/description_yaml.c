@@ -800,12 +800,18 @@ static void load_bank(load *l, yaml_node_t *map, bil_bank *bank)
     bank->at = (uint16_t)want_number(l, at, 0, 65535 - (bank->last - bank->first));
 }
 
-static void load_banks(load *l, yaml_node_t *list)
+static size_t want_list(load *l, yaml_node_t *list, size_t most)
 {
     want_kind(l, list, YAML_SEQUENCE_NODE);
     size_t count = l->bad ? 0 : (size_t)(list->data.sequence.items.top - list->data.sequence.items.start);
-    if (count > 255)
-        complain(l, list, "there are at most 255 of these");
+    if (count > most)
+        complain(l, list, "there are at most %zu of these", most);
+    return count;
+}
+
+static void load_banks(load *l, yaml_node_t *list)
+{
+    size_t count = want_list(l, list, 255);
     bil_bank *banks = arena_take(l->memory, (count + 1) * sizeof *banks);
     for (size_t i = 0; i < count && !l->bad; i++)
         load_bank(l, node_at(l, list->data.sequence.items.start[i]), &banks[i]);
@@ -904,10 +910,7 @@ static void load_rule(load *l, yaml_node_t *map, bil_rule *rule)
 
 static void load_rules(load *l, yaml_node_t *list)
 {
-    want_kind(l, list, YAML_SEQUENCE_NODE);
-    size_t count = l->bad ? 0 : (size_t)(list->data.sequence.items.top - list->data.sequence.items.start);
-    if (count > 1000)
-        complain(l, list, "there are at most 1000 of these");
+    size_t count = want_list(l, list, 1000);
     bil_rule *rules = arena_take(l->memory, (count + 1) * sizeof *rules);
     for (size_t i = 0; i < count && !l->bad; i++)
         load_rule(l, node_at(l, list->data.sequence.items.start[i]), &rules[i]);
