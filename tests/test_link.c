@@ -201,7 +201,7 @@ static void a_line_with_another_server(void **state)
     bil_link link;
     bil_result result = {0};
     assert_true(modbus_link_open_serial(&modbus, w.paths[0], 19200, 'E', 1, 17, &link));
-    modbus_link_reply_ms(&modbus, 200);
+    modbus_link_reply_ms(&modbus, 600);
     assert_int_equal(link.ops->connect(link.ctx, &result), BIL_DONE);
     dice d = {9};
     uint16_t model[100] = {0};
