@@ -201,7 +201,7 @@ static void a_line_with_another_server(void **state)
     bil_link link;
     bil_result result = {0};
     assert_true(modbus_link_open_serial(&modbus, w.paths[0], 19200, 'E', 1, 17, &link));
-    modbus_link_reply_ms(&modbus, 600);
+    modbus_link_reply_ms(&modbus, 200);
     assert_int_equal(link.ops->connect(link.ctx, &result), BIL_DONE);
     dice d = {9};
     uint16_t model[100] = {0};
@@ -219,7 +219,8 @@ static void a_line_with_another_server(void **state)
             memcpy(model + at, cells, count * sizeof cells[0]); /* the server did it, whatever became of the reply */
         if (fault) {
             assert_int_equal(outcome, BIL_UNKNOWN);
-            assert_int_equal(result.cause, fault == 'c' ? BIL_E_GARBLED : BIL_E_SILENT);
+            /* a corrupted length makes one wait for what never comes */
+            assert_true(result.cause == BIL_E_SILENT || (fault == 'c' && result.cause == BIL_E_GARBLED));
             usleep(500000); /* the silence that the model demands */
             assert_int_equal(link.ops->connect(link.ctx, &result), BIL_DONE);
         } else {
