@@ -253,6 +253,10 @@ static void rules_are_kept(void **state)
     expect(0, "\"despite\":{\"rules\":\"both buttons acknowledge\"}", sh("cat broken/*.brec"));
     /* the right values heal it, and nothing has to be set aside for that */
     expect(0, "verified", sh("echo mill-30 | b write whole.bset %s --yes --password-fd 0 --folder broken", unit_at[0]));
+    /* and undo goes back to what was there, rules or not */
+    expect(0, "verified", sh("echo mill-30 | b undo $(ls broken/*.brec | tail -n 1) --yes --password-fd 0"));
+    expect(0, "= 4", sh("b simulate --at unit0.ctl get terminal.input_3"));
+    expect(0, "verified", sh("echo mill-30 | b write whole.bset %s --yes --password-fd 0 --folder broken", unit_at[0]));
     /* another firmware: said, refused, and done with a reason */
     start_unit(1, "ed-30 --name crusher --serial ED30-0417 --firmware 2.4.3", NULL);
     expect(3, "the copy is from 2.4.1, the unit has 2.4.3",

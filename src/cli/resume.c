@@ -97,7 +97,10 @@ static int choose(again *a, write_call *w, bool undoes)
     w->config.purpose = (bil_purpose)first->purpose;
     w->config.purpose_given = true;
     w->undoes = undoes;
-    bool back = undoes && !first->undoes; /* an undo that broke off: both ways lead on with it */
+    w->config.despite = first->despite; /* the reasons stand in the first record */
+    if (undoes)
+        w->config.despite |= UINT32_C(1) << BIL_CHECK_RULES; /* what was there before may come back as it was */
+    bool back = undoes && !first->undoes;                    /* an undo that broke off: both ways lead on with it */
     if (undoes)
         w->config.purpose = BIL_RESTORE;
     if (!back)

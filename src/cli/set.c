@@ -100,11 +100,7 @@ static int run(const command *self, int argc, const char **argv)
     char *folder = NULL, *who = NULL, *why = NULL, *description = NULL, *given = NULL, **despite = NULL;
     int yes = 0, json = 0, no_restart = 0, trial = 0, fd = -1;
     struct poptOption options[] = {
-        {"trial", 0, POPT_ARG_NONE, &trial, 0, "put the values in force, but don't store them: keep or undo ends it",
-         NULL},
-        {"no-restart", 0, POPT_ARG_NONE, &no_restart, 0, "don't restart: then nothing is proved to last", NULL},
-        {"despite", 0, POPT_ARG_ARGV, &despite, 0, "set a check aside, with the reason: firmware, hardware or rules",
-         "CHECK=REASON"},
+        HOW_OPTIONS(trial, no_restart, despite),
         WRITING_OPTIONS(yes, json, fd, folder, who, why),
         {"description", 'd', POPT_ARG_STRING, &description, 0, "a description to try first", "FILE"},
         SITE_OPTION(given),

@@ -763,6 +763,11 @@ static int set_aside(write_call *w)
 #undef CHECK_NAME
     };
     w->despite = json_object();
+    for (int i = 0; i < BIL_CHECK_COUNT; i++) /* those of the story that this goes on with */
+        if (w->config.despite >> i & 1)
+            json_object_set_new(w->despite, names[i],
+                                json_string(w->undoes ? "going back to what was there before"
+                                                      : "as in the first record of this story"));
     for (char **word = w->despite_words; word && *word; word++) {
         int check = BIL_CHECK_COUNT - 1;
         size_t length = strcspn(*word, "=");

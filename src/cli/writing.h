@@ -42,6 +42,16 @@ typedef struct write_call {
         {"folder", 'f', POPT_ARG_STRING, &(folder), 0, "for safety copy and record (the site, or this folder)", "DIR"}, \
         WHO_OPTION(who), {"why", 0, POPT_ARG_STRING, &(why), 0, "a note for the record", "TEXT"}, JSON_OPTION(json)
 
+/* How values are written, and in spite of what. */
+#define HOW_OPTIONS(trial, no_restart, despite)                                                                        \
+    {"trial", 0, POPT_ARG_NONE, &(trial), 0, "put the values in force, but don't store them: keep or undo ends it",    \
+     NULL},                                                                                                            \
+        {"no-restart", 0, POPT_ARG_NONE, &(no_restart), 0, "don't restart: then nothing is proved to last", NULL},     \
+    {                                                                                                                  \
+        "despite", 0, POPT_ARG_ARGV, &(despite), 0, "set a check aside, with the reason: firmware, hardware or rules", \
+            "CHECK=REASON"                                                                                             \
+    }
+
 /* Finds the device in the site, if there is one: fills address, folder, safety_folder, h, owner. -1, or the exit code.
  */
 int writing_find(write_call *w, const char *device_name, const char *site_given);

@@ -89,6 +89,14 @@ static void take_intent(record_story *s, const json_t *line)
         snprintf(s->chain, sizeof s->chain, "%s", slash ? slash + 1 : s->path);
     s->purpose = bil_purpose_from_name(text_of(line, "purpose"));
     s->with_calibration = json_is_true(json_object_get(line, "with_calibration"));
+    static const char *const checks[] = {
+#define CHECK_NAME(NAME, name, what) name,
+        BIL_CHECKS(CHECK_NAME)
+#undef CHECK_NAME
+    };
+    for (int i = 0; i < BIL_CHECK_COUNT; i++)
+        if (json_is_string(json_object_get(json_object_get(line, "despite"), checks[i])))
+            s->despite |= UINT32_C(1) << i;
     s->restart = json_is_true(json_object_get(line, "restart"));
     s->undoes = json_is_true(json_object_get(line, "undoes"));
     s->found = (uint32_t)json_integer_value(json_object_get(line, "found"));

@@ -28,6 +28,7 @@ typedef struct record_story {
     char safety[STORAGE_PATH], safety_digest[65]; /* what was there before; "" when it didn't come so far */
     int purpose;
     bool with_calibration, restart, undoes;
+    uint32_t despite;     /* checks that were set aside, as in bil_job_config */
     uint32_t found;       /* the state in which the device was found, and goes back to */
     uint32_t found_first; /* the one before an unfinished story began */
     bool held;            /* it was held and not let go again */
