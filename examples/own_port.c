@@ -66,7 +66,7 @@ static bil_outcome write_card(void *ctx, uint8_t space, uint16_t address, uint16
     return fflush(c->file) == 0 ? outcome : BIL_UNKNOWN;
 }
 
-static const bil_link_ops card_ops = {open_card, read_card, write_card, close_card};
+static const bil_link_ops card_ops = {open_card, read_card, write_card, close_card, NULL};
 
 /* ---- and its use ---- */
 

@@ -29,11 +29,15 @@ int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size)
                              .purpose_given = true,
                              .purpose = BIL_REPLACEMENT,
                              .with_calibration = data[0] & 2,
-                             .may_restart = data[0] & 4,
+                             .restart = (bil_restart)(data[0] & 4 ? data[2] / 4 % BIL_RESTART_COUNT : 0),
+                             .restart_ms = data[2] * 100u,
+                             .unit = data[2] % 3u,
                              .has_password = data[0] & 8,
                              .found_known = data[0] & 16,
                              .found = data[2] % 4u,
-                             .kind = data[0] & 32 ? BIL_JOB_READ : BIL_JOB_WRITE};
+                             .kind = data[0] & 32    ? BIL_JOB_READ
+                                     : data[2] & 128 ? BIL_JOB_RESET
+                                                     : BIL_JOB_WRITE};
     bil_job *job;
     bil_job_init(&job, c, job_size, &config);
     bil_action action;

@@ -111,7 +111,7 @@ bil_job_config bench_config(bench *b)
                             .want = &b->want,
                             .serial = b->serial,
                             .firmware = b->firmware,
-                            .may_restart = true,
+                            .restart = BIL_RESTART_NOW,
                             .has_password = b->password != NULL};
 }
 

@@ -101,7 +101,7 @@ static void the_cable_is_pulled_anywhere(void **state)
     for (unsigned at = 24; at<60; at += rounds(1)> 1 ? 1 : 11) { /* each takes its time: the tool tries to come back */
         char words[40];
         disturb();
-        snprintf(words, sizeof words, "pull-after %u", at);
+        snprintf(words, sizeof words, "fault cable %u", at);
         expect(0, "ok", control(0, words));
         record_story story = newest();
         int code = write_baseline("");
@@ -116,7 +116,7 @@ static void the_cable_is_pulled_anywhere(void **state)
         if (strcmp(newest().path, story.path) == 0 || (newest().settled && !newest().safety[0]))
             continue;            /* before anything was meant */
         if (roll_below(&d, 2)) { /* and once more, on the way */
-            snprintf(words, sizeof words, "pull-after %u", 4 + roll_below(&d, 30));
+            snprintf(words, sizeof words, "fault cable %u", 4 + roll_below(&d, 30));
             expect(0, "ok", control(0, words));
             again(roll_below(&d, 2) ? "undo" : "resume", "");
         }
@@ -218,7 +218,7 @@ static void single_values_are_set(void **state)
     assert_true(is_as("before/*.bset") && runs());
     /* at a terminal each test is asked for; one that fails is said and recorded, and undo goes back */
     expect(5, "must not go back to work",
-           at_terminal(100, 60, "yes\nno\nlater\n",
+           at_terminal(100, 60, "yes\nyes\nno\nlater\n",
                        "BILANCIA_PASSWORD=mill-30 b set crusher limit.torque=120 --yes --site mill"));
     expect(0, "\"result\":\"failed\"",
            sh("grep -h '\"what\":\"the emergency' mill/devices/crusher/records/* | grep failed"));

@@ -277,7 +277,7 @@ static void links_that_fail(void **state)
     expect(0, "ok", control(2, "silent"));
     expect(4, "doesn't answer in time", sh("b read %s", unit_at[2]));
     expect(0, "ok", control(2, "plug-in"));
-    expect(0, "ok", control(2, "pull-after 6"));
+    expect(0, "ok", control(2, "fault cable 6"));
     expect(5, "Nothing was saved", sh("b read %s", unit_at[2]));
     assert_int_equal(files(".bset"), before);
     expect(0, "ok", control(2, "plug-in"));
@@ -295,7 +295,7 @@ static void a_write_that_breaks_off(void **state)
     expect(0, "ok", control(3, "factory-reset"));
     usleep(300000);
     expect(0, "ok", control(3, "set command.run 1"));
-    expect(0, "ok", control(3, "pull-after 26"));
+    expect(0, "ok", control(3, "fault cable 26"));
     expect(7, "still held", write_copy(own, 3, "mill-30", "--yes"));
     assert_non_null(strstr(output, "To finish:"));
     assert_non_null(strstr(output, "To go back:"));

@@ -1,6 +1,7 @@
 /* Every error of a description has its place; the generated table is the loaded one. */
 #include <unistd.h>
 
+#include "bilancia/host_error.h"
 #include "help.h"
 #include "host/description_yaml.h"
 
@@ -187,8 +188,10 @@ static void the_generated_tables_are_the_loaded_ones(void **state)
         same_text(a->layout, b->layout);
         assert_int_equal(strlen(a->layout), BIL_LAYOUT_HEX);
         assert_true(a->count == b->count && a->raw_size == b->raw_size && a->revision == b->revision);
-        assert_true(a->state == b->state && a->state_held == b->state_held && a->stored_values == b->stored_values &&
-                    a->restart_keeps_hold == b->restart_keeps_hold && a->across_count == b->across_count);
+        assert_true(a->state == b->state && a->state_held == b->state_held && a->state_idle == b->state_idle &&
+                    a->restart_after == b->restart_after && a->link_unit == b->link_unit &&
+                    a->stored_values == b->stored_values && a->restart_keeps_hold == b->restart_keeps_hold &&
+                    a->across_count == b->across_count);
         assert_memory_equal(a->by_address, b->by_address, a->count * sizeof a->by_address[0]);
         assert_memory_equal(a->identity, b->identity, sizeof a->identity);
         assert_memory_equal(&a->link, &b->link, sizeof a->link);

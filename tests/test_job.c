@@ -99,7 +99,7 @@ static void faulty_close(void *ctx)
     f->inner.ops->close(f->inner.ctx);
 }
 
-static const bil_link_ops faulty_ops = {faulty_connect, faulty_read, faulty_write, faulty_close};
+static const bil_link_ops faulty_ops = {faulty_connect, faulty_read, faulty_write, faulty_close, NULL};
 
 static void make_faulty(faulty *f, bench *b, fault kind, unsigned at)
 {
@@ -295,7 +295,7 @@ static void without_a_restart_nothing_is_proved(void **state)
     bench b;
     prepare(&b, &drive, true);
     bil_job_config config = bench_config(&b);
-    config.may_restart = false;
+    config.restart = BIL_RESTART_NEVER;
     bil_action end = bench_write(&b, config);
     assert_int_equal(end.u.end.verdict, BIL_VERDICT_NOT_PROVED);
     assert_false(end.u.end.held);

@@ -7,6 +7,7 @@
 #include <termios.h>
 #include <unistd.h>
 
+#include "bilancia/host_error.h"
 #include "help.h"
 #include "host/address.h"
 #include "port/modbus.h"

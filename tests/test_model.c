@@ -113,7 +113,7 @@ static void hang_up(void *ctx)
     (void)ctx;
 }
 
-static const bil_link_ops row_ops = {dial, read_row, write_row, hang_up};
+static const bil_link_ops row_ops = {dial, read_row, write_row, hang_up, NULL};
 
 static uint64_t row_now(void *ctx)
 {
@@ -177,7 +177,7 @@ static bil_action run_row(row *r, bil_job_kind kind)
                              .want = &r->want,
                              .serial = "77",
                              .firmware = "1",
-                             .may_restart = true};
+                             .restart = BIL_RESTART_NOW};
     void *memory = malloc(bil_job_size(d));
     bil_job *job;
     assert_int_equal(bil_job_init(&job, memory, bil_job_size(d), &config), BIL_OK);

@@ -211,7 +211,8 @@ int main(void)
     config.want = &want;
     config.serial = serial;
     config.firmware = firmware;
-    config.may_restart = config.has_password = true;
+    config.restart = BIL_RESTART_NOW;
+    config.has_password = true;
     board_paint_stack();
     end = run(&config, &progress);
     size_t write_stack = board_used_stack();

@@ -49,6 +49,7 @@ enum {
     BIL_NEEDS_RESTART = 8, /* acts only after a restart */
     BIL_SAFETY = 16,       /* safety-relevant */
     BIL_OF_PLACE = 32,     /* calibration of the place rather than of the unit */
+    BIL_ACCESS = 64,       /* changes who may do what on the device */
 };
 
 /* Register spaces of a register link. */
@@ -187,6 +188,9 @@ typedef struct bil_description {
     uint16_t identity[BIL_ID_COUNT]; /* index of the text or number that tells it, or BIL_NONE */
     uint16_t state;                  /* index of the parameter that tells the state of operation, or BIL_NONE */
     uint32_t state_held;             /* its value while held */
+    uint32_t state_idle;             /* 1 << value for each in which the machine stands by itself; values below 32 */
+    uint16_t restart_after;          /* 1 << stage for each after which the device restarts before the next one */
+    uint16_t link_unit;              /* index of its unit number on the line, or BIL_NONE */
     uint16_t changes;                /* index of a counter that moves whenever a setting changes, or BIL_NONE */
     uint16_t unstored;               /* index of what tells that values in force aren't stored yet, or BIL_NONE */
     uint32_t unstored_value;         /* its value then */

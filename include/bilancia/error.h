@@ -1,4 +1,5 @@
-/* bilancia/error.h - every error of the library, in one list.
+/* bilancia/error.h - every error of the portable part, in one list; those that only a computer with files has are in
+ * host_error.h, so that firmware doesn't carry their texts.
  *
  * An error is a small positive int; BIL_OK is 0. Numbers are stable: they are written to records and
  * sets, so an entry is never renumbered, only added. Names are short and lower case; they appear in
@@ -48,11 +49,11 @@
     X(43, GARBLED, "garbled", "the reply makes no sense", "check that the device speaks this protocol at this port") \
     X(44, REFUSED, "refused", "the device refuses the request", "check the state of the device and the firmware named in the description") \
     X(45, BUSY, "busy", "the device stays busy", "wait until it has finished, then run the command again") \
-    X(46, ADDRESS, "address", "this is no device address", "write modbus+tcp://host[:port]/unit or modbus+rtu:/dev/NAME?unit=N") \
     X(47, GATEWAY_PATH, "gateway_path", "the gateway has no way to the device", "check the unit number and how the gateway is set up") \
     X(48, GATEWAY_SILENT, "gateway_silent", "the gateway answers, the device behind it doesn't", "check the line between gateway and device, the unit number, and the supply of the device") \
+    X(99, LINE_IN_USE, "line_in_use", "another program uses this serial port", "end the other program, or wait for it") \
     /* jobs */ \
-    X(50, PASSWORD, "password", "the device doesn't accept the password", "check the password; after a factory reset it is the one from the manual") \
+    X(50, PASSWORD, "password", "the device doesn't accept the password", "check the password; after a factory reset it is the one from the manual; an account may also be locked after wrong ones, or expired: look at the device") \
     X(51, NO_PASSWORD, "no_password", "the device wants a password and none was given", "give it at the prompt, with --password-fd, or in BILANCIA_PASSWORD") \
     X(52, HOLD, "hold", "the device doesn't enter the state in which it takes values", "look at the device: is it stopped, in service, without a fault?") \
     X(53, RELEASE, "release", "the device doesn't go back to its former state", "look at the device and release it by hand") \
@@ -71,33 +72,9 @@
     X(66, NOTHING_READ, "nothing_read", "not one value could be read", "check that the description fits the unit") \
     X(67, RULE, "rule", "these values break a rule between them", "change one of the two; or say --despite rules='THE REASON'") \
     X(68, NO_TRIAL, "no_trial", "what is written to this model lasts at once, so that it can't be tried", "write it for good, or leave it") \
-    /* files, folders and calls */ \
-    X(80, FILE_OPEN, "file_open", "the file can't be opened", "check the path and your rights") \
-    X(81, FILE_WRITE, "file_write", "the file can't be written", "check the folder and your rights, or choose another with --folder") \
-    X(82, DISK_FULL, "disk_full", "the disk is full", "free some space, or choose another folder with --folder") \
-    X(83, YAML, "yaml", "the description isn't valid", "mend the line named") \
-    X(84, CALL, "call", "the call is wrong", "see --help of the command") \
-    X(85, MEMORY, "memory", "the computer has no memory left", "close other programs") \
-    X(86, CONTROL, "control", "the simulator doesn't answer on its control channel", "check that it runs and that the path is the one it printed") \
-    X(87, LIBRARY, "library", "a library that this needs is not on this computer", "install it (on Debian: libarchive13), then run the command again") \
-    X(88, STORED_HIDDEN, "stored_hidden", "the stored values can't be read now", "store or undo what is in force; or restart the device and read it: then what was stored is in force") \
-    X(89, CSV, "csv", "the table isn't as it must be", "mend the line named; docs/compare.md tells how a table looks") \
-    /* the site */ \
-    X(90, NO_SITE, "no_site", "there is no site here", "go to the folder of the site, name it with --site, or make one: bilancia site make FOLDER") \
-    X(91, SITE_BROKEN, "site_broken", "the folder of the site is damaged", "bilancia site check names what is wrong") \
-    X(92, NO_DEVICE, "no_device", "the site has no such device", "bilancia overview lists its devices; bilancia device adds one") \
-    X(93, NO_COPY, "no_copy", "the device has no such copy", "bilancia history lists its copies") \
-    X(94, KEPT, "kept", "this copy is kept for good", "the first copy, the baseline and proved copies can't be deleted; mark another baseline first") \
-    X(95, DISPUTED, "disputed", "two places of the site say different things", "decide, and say it again: then both agree") \
-    X(96, SIGNATURE, "signature", "the copy isn't signed as this device demands", "have it signed by the key named, or take a copy that is") \
-    X(97, NOT_ALLOWED, "not_allowed", "this person may not write to this device", "ask somebody whom the site names") \
-    X(98, ON_DEVICE, "on_device", "this folder lies on the device that is to be wiped", "choose a folder on another disk") \
-    X(99, LINE_IN_USE, "line_in_use", "another program uses this serial port", "end the other program, or wait for it") \
-    X(100, NOT_YOURS, "not_yours", "this value can't be changed in a copy", "leave it out: it belongs to the unit, or the device takes no value for it") \
-    X(101, DECISIONS, "decisions", "the file of decisions isn't as it must be", "mend the place named; `bilancia settle --help` shows how one looks") \
-    X(102, TURN, "turn", "somebody else is writing to this device", "wait until that has ended, then run the command again") \
-    X(103, NO_RECORD, "no_record", "there is no record of a write here", "name the device of a site, or the .brec file that the write printed") \
-    X(104, RECORD_FORM, "record_form", "this is no record, or its beginning is damaged", "take another one; the saved copies beside it can be written as ever")
+    X(69, ADDRESS_TAKEN, "address_taken", "another device answers at the address that the values bring", "take that device off the line, or change the address in the copy") \
+    X(70, NOT_IDLE, "not_idle", "the machine didn't stand by itself in time", "the values are in force and stored; prove it later: run the same write again") \
+    X(71, NO_RESET, "no_reset", "this model has no command for a factory reset", "reset it by hand as its manual says, then read it")
 /* clang-format on */
 
 /* BIL_OK, BIL_E_RANGE, ... */

@@ -49,6 +49,8 @@ typedef enum bil_question {
     X(VALUE_REFUSED, "value_refused", "the device refused a value") \
     X(STORING, "storing", "values are being stored") \
     X(STORED, "stored", "the device confirms that it stored the values") \
+    X(RESETTING, "resetting", "the device is being reset to factory values") \
+    X(WAITING, "waiting", "the restart waits; the device works with the new values meanwhile") \
     X(RESTARTING, "restarting", "the device restarts") \
     X(RESTARTED, "restarted", "the device is back: same unit") \
     X(PROVED, "proved", "everything was read back twice and compared") \
@@ -107,8 +109,9 @@ typedef struct bil_action {
             uint64_t until_ms;
         } wait;
         struct {
-            uint64_t until_ms;
-        } connect; /* keep trying so long */
+            uint64_t until_ms; /* keep trying so long */
+            uint32_t unit;     /* the unit number on the line to speak to from now on; 0: the one of the address */
+        } connect;
         struct {
             bil_question question;
             const char *text;
@@ -144,7 +147,24 @@ typedef struct bil_result {
     uint64_t now_ms; /* a clock that never goes back; only differences count */
 } bil_result;
 
-typedef enum bil_job_kind { BIL_JOB_IDENTIFY, BIL_JOB_READ, BIL_JOB_WRITE } bil_job_kind;
+/* RESET has the device put its factory values in force, as its description says, and proves that they are. */
+typedef enum bil_job_kind { BIL_JOB_IDENTIFY, BIL_JOB_READ, BIL_JOB_WRITE, BIL_JOB_RESET } bil_job_kind;
+
+/* When the restart comes that proves that values last. X(NAME, "name", "what it means") */
+/* clang-format off */
+#define BIL_RESTARTS(X) \
+    X(NEVER, "never", "not at all: then nothing is proved to last") \
+    X(NOW, "now", "at once, while the device is held") \
+    X(IDLE, "idle", "when the machine stands by itself; it works with the new values until then") \
+    X(AT, "at", "at a given time; it works with the new values until then") \
+    X(BY_HAND, "by_hand", "a person switches the supply off and on, and says so")
+/* clang-format on */
+typedef enum bil_restart {
+#define BIL_RESTART_ENUM(NAME, name, what) BIL_RESTART_##NAME,
+    BIL_RESTARTS(BIL_RESTART_ENUM)
+#undef BIL_RESTART_ENUM
+        BIL_RESTART_COUNT
+} bil_restart;
 
 /* What a job is told. Set struct_size to sizeof the struct; later versions may be larger. */
 /* Checks that a person may set aside by giving a reason, which whoever runs the job records. */
@@ -167,19 +187,21 @@ typedef struct bil_job_config {
     bil_job_kind kind;
     const bil_description *description;
     bil_image *have; /* filled by the job: identity, then all values */
-    /* write only */
-    const bil_image *want; /* the values of the saved copy */
+    /* write and reset only */
+    const bil_image *want; /* the values of the saved copy; those as delivered, as far as they are known, for a reset */
     const char *serial;    /* the unit the copy was read from; "" where the copy doesn't know */
     const char *firmware;  /* and its firmware */
     bool purpose_given;    /* a person named the purpose; else only the same unit is taken */
     bil_purpose purpose;
     bool with_calibration;
-    bool may_restart;  /* a restart is allowed */
-    bool has_password; /* secret slot 1 can be filled */
-    bool found_known;  /* an earlier write that broke off left the device held; `found` is the state */
-    uint32_t found;    /* that it had found before */
-    bool trial;        /* the values are put in force and read back, but neither stored nor restarted */
-    uint32_t despite;  /* checks set aside: 1 << BIL_CHECK_FIRMWARE and so on */
+    bil_restart restart;
+    uint64_t restart_ms; /* on the clock of the results: when it comes (AT), or until when it waits (IDLE) */
+    uint32_t unit;       /* the unit number by which the link reaches the device; 0: the link has none */
+    bool has_password;   /* secret slot 1 can be filled */
+    bool found_known;    /* an earlier write that broke off left the device held; `found` is the state */
+    uint32_t found;      /* that it had found before */
+    bool trial;          /* the values are put in force and read back, but neither stored nor restarted */
+    uint32_t despite;    /* checks set aside: 1 << BIL_CHECK_FIRMWARE and so on */
 } bil_job_config;
 
 typedef struct bil_job bil_job;
@@ -204,5 +226,8 @@ void bil_job_progress_of(const bil_job *job, bil_job_progress *progress);
 
 /* After identify: the purpose of a write, as far as the serial numbers tell it. */
 bil_purpose bil_job_purpose(const bil_job *job);
+
+/* From the question BIL_ASK_WRITE on: the unit number at which the device answers afterwards, 0 where that stays. */
+uint32_t bil_job_moves_to(const bil_job *job);
 
 #endif

@@ -152,9 +152,9 @@ int say_error(const char *what, int error, const char *why)
 {
     progress_clear();
     fflush(stdout);
-    fprintf(stderr, "bilancia: %s%s%s\n", what, *what ? ": " : "", why && *why ? why : bil_error_text(error));
-    if (*bil_error_advice(error))
-        fprintf(stderr, "  What to do: %s.\n", bil_error_advice(error));
+    fprintf(stderr, "bilancia: %s%s%s\n", what, *what ? ": " : "", why && *why ? why : error_text(error));
+    if (*error_advice(error))
+        fprintf(stderr, "  What to do: %s.\n", error_advice(error));
     return exit_code_of(error);
 }
 

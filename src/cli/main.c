@@ -5,37 +5,17 @@
 #include "../host/nearest.h"
 #include "cli.h"
 
-const command *const commands[] = {&command_read,
-                                   &command_show,
-                                   &command_compare,
-                                   &command_edit,
-                                   &command_settle,
-                                   &command_write,
-                                   &command_set,
-                                   &command_resume,
-                                   &command_keep,
-                                   &command_undo,
-                                   &command_check,
-                                   &command_site,
-                                   &command_device,
-                                   &command_find,
-                                   &command_overview,
-                                   &command_history,
-                                   &command_note,
-                                   &command_baseline,
-                                   &command_name,
-                                   &command_delete,
-                                   &command_thin,
-                                   &command_take_in,
-                                   &command_hand_out,
-                                   &command_share,
-                                   &command_watch,
-                                   &command_kit,
-                                   &command_sign,
-                                   &command_simulate,
-                                   &command_demo,
-                                   &command_complete,
-                                   NULL};
+const command *const commands[] = {&command_read,     &command_show,     &command_compare,
+                                   &command_edit,     &command_settle,   &command_write,
+                                   &command_set,      &command_reset,    &command_rehearse,
+                                   &command_resume,   &command_keep,     &command_undo,
+                                   &command_check,    &command_site,     &command_device,
+                                   &command_find,     &command_overview, &command_history,
+                                   &command_note,     &command_baseline, &command_name,
+                                   &command_delete,   &command_thin,     &command_take_in,
+                                   &command_hand_out, &command_share,    &command_watch,
+                                   &command_kit,      &command_sign,     &command_simulate,
+                                   &command_demo,     &command_complete, NULL};
 enum { COMMANDS = sizeof commands / sizeof commands[0] - 1 };
 
 static void overview(FILE *file)

@@ -93,7 +93,13 @@ static int choose(again *a, write_call *w, bool undoes)
 {
     const record_story *first = &a->first;
     w->config.with_calibration = first->with_calibration;
-    w->config.may_restart = first->restart || undoes;
+    w->config.kind = first->resets && !undoes ? BIL_JOB_RESET : BIL_JOB_WRITE;
+    w->config.restart = undoes || first->restart == BIL_RESTART_AT ? BIL_RESTART_NOW : (bil_restart)first->restart;
+    if (w->config.restart == BIL_RESTART_IDLE && !w->restart_word)
+        w->restart_word = "idle";
+    w->groups = undoes ? NULL : first->groups;
+    w->expected_serial = a->last.serial[0] ? a->last.serial : NULL;
+    w->moved_to = a->last.moves_to ? a->last.moves_to : first->moves_to;
     w->config.purpose = (bil_purpose)first->purpose;
     w->config.purpose_given = true;
     w->undoes = undoes;
@@ -103,6 +109,9 @@ static int choose(again *a, write_call *w, bool undoes)
     bool back = undoes && !first->undoes;                    /* an undo that broke off: both ways lead on with it */
     if (undoes)
         w->config.purpose = BIL_RESTORE;
+    w->copy = a->copy;
+    if (w->config.kind == BIL_JOB_RESET)
+        return -1;
     if (!back)
         return find_set(a, w, first->copy, first->copy_digest);
     return find_set(a, w, first->safety, first->safety_digest);
@@ -111,9 +120,11 @@ static int choose(again *a, write_call *w, bool undoes)
 static int run(const command *self, int argc, const char **argv)
 {
     bool undoes = self == &command_undo, keeps = self == &command_keep;
+    char *restart = NULL;
     char *folder = NULL, *who = NULL, *why = NULL, *description = NULL, *given = NULL;
     int yes = 0, json = 0, fd = -1;
     struct poptOption options[] = {
+        RESTART_OPTION(restart),
         WRITING_OPTIONS(yes, json, fd, folder, who, why),
         {"description", 'd', POPT_ARG_STRING, &description, 0, "a description to try first", "FILE"},
         SITE_OPTION(given),
@@ -125,7 +136,7 @@ static int run(const command *self, int argc, const char **argv)
         return code;
     write_call *w = need(1, sizeof *w);
     again *a = need(1, sizeof *a);
-    *w = (write_call){.who = who, .why = why, .yes = yes, .json = json};
+    *w = (write_call){.who = who, .why = why, .yes = yes, .json = json, .restart_word = restart};
     code = find_record(a, w, c.arguments[0], given, undoes);
     if (code < 0 && folder)
         w->folder = w->safety_folder = folder;
@@ -141,7 +152,6 @@ static int run(const command *self, int argc, const char **argv)
     if (code < 0 && models_at_hand(&m, description, given) != BIL_OK)
         code = EXIT_FILE;
     if (code < 0) {
-        w->copy = a->copy;
         if (!json)
             say_story(a, undoes);
         code = writing_run(w, &m, fd);

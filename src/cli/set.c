@@ -97,10 +97,11 @@ static int set_values(setting *s, const models *m, const char **assignments, int
 
 static int run(const command *self, int argc, const char **argv)
 {
-    char *folder = NULL, *who = NULL, *why = NULL, *description = NULL, *given = NULL, **despite = NULL;
-    int yes = 0, json = 0, no_restart = 0, trial = 0, fd = -1;
+    char *folder = NULL, *who = NULL, *why = NULL, *description = NULL, *given = NULL, *restart = NULL,
+         **despite = NULL;
+    int yes = 0, json = 0, trial = 0, fd = -1;
     struct poptOption options[] = {
-        HOW_OPTIONS(trial, no_restart, despite),
+        HOW_OPTIONS(trial, restart, despite),
         WRITING_OPTIONS(yes, json, fd, folder, who, why),
         {"description", 'd', POPT_ARG_STRING, &description, 0, "a description to try first", "FILE"},
         SITE_OPTION(given),
@@ -121,7 +122,9 @@ static int run(const command *self, int argc, const char **argv)
                          .json = json,
                          .sets = true,
                          .despite_words = despite};
-    s->w->config.may_restart = !no_restart;
+    s->w->config.kind = BIL_JOB_WRITE;
+    s->w->config.restart = BIL_RESTART_NOW;
+    s->w->restart_word = restart;
     s->w->config.trial = trial;
     models m;
     code = note_is_good(who) && note_is_good(why) ? -1 : say_error("--why, --who", BIL_E_CALL, NOTE_WANTED);

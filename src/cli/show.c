@@ -33,7 +33,7 @@ static void put_json_item(const bil_item *item, bool first)
     printf("%s\n  {\"id\": \"%.*s\", \"type\": \"%s\", \"class\": \"%s\", ", first ? "" : ",", (int)item->id.length,
            item->id.text, bil_type_name(item->type), bil_class_name(item->cls));
     if (item->unreadable)
-        printf("\"unreadable\": \"%s\", ", bil_error_name(item->unreadable));
+        printf("\"unreadable\": \"%s\", ", error_name(item->unreadable));
     else
         printf("\"raw\": \"%s\", \"value\": %.*s, ", hex, (int)item->value.length, item->value.text);
     printf("\"unit\": \"%.*s\", \"name\": \"%.*s\"}", (int)item->unit.length, item->unit.text, (int)item->name.length,

@@ -72,11 +72,17 @@ static int serve_crowd(const char *name, crowd *c)
     c->units = need(c->count, sizeof *c->units);
     for (size_t i = 0; i < c->count; i++) {
         char serial[16], unit_name[16];
+        char number[8];
         snprintf(serial, sizeof serial, "%u", (unsigned)(700000 + i));
+        snprintf(number, sizeof number, "%u", (unsigned)(i + 1));
         snprintf(unit_name, sizeof unit_name, "unit-%u", (unsigned)(i + 1));
         c->units[i] = need(1, sizeof *c->units[i]);
         sim_start(c->units[i], model, false, serial, unit_name);
-        sim_store(c->units[i]);
+        if (c->line) { /* each answers at its own number */
+            sim_put(c->units[i], model->address, number);
+            sim_store(c->units[i]);
+            c->units[i]->answers_at = (uint8_t)(i + 1);
+        }
     }
     int code = EXIT_DONE;
     struct sigaction action = {.sa_handler = on_signal};
@@ -173,6 +179,10 @@ const command command_simulate = {
     "  bilancia simulate --at crusher.ctl set limit.torque 120.0   as from the keys on its front\n"
     "  bilancia simulate --at crusher.ctl power-cut                off and on again\n"
     "  bilancia simulate --at crusher.ctl factory-reset\n"
-    "  also: get NAME, counters, time-factor N, silent, pull-after REQUESTS, plug-in, quit\n"
+    "  also: get NAME, counters, time-factor N, silent, quit\n"
+    "  what goes wrong, until plug-in: fault power-cut N, cable N, request-lost N, reply-lost N, late N MS, busy N "
+    "TIMES,\n"
+    "  refused N, hand N NAME VALUE (N: requests from now), refuse NAME, clamp NAME VALUE, contest NAME NAME, counts,\n"
+    "  other-unit SERIAL, no-return, other-address NUMBER\n"
     "The password of a simulated drive is mill-30, or what BILANCIA_SIMULATED_PASSWORD says.\n",
     run};

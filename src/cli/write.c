@@ -5,15 +5,19 @@
 static int run(const command *self, int argc, const char **argv)
 {
     write_call *w = need(1, sizeof *w);
-    char *folder = NULL, *who = NULL, *why = NULL, *purpose = NULL, *description = NULL, *given = NULL;
+    char *folder = NULL, *who = NULL, *why = NULL, *purpose = NULL, *description = NULL, *given = NULL, *groups = NULL,
+         *restart = NULL;
     char **despite = NULL;
     static char copy[STORAGE_PATH];
-    int yes = 0, json = 0, calibration = 0, no_restart = 0, trial = 0, fd = -1;
+    int yes = 0, json = 0, calibration = 0, rehearse_first = 0, trial = 0, fd = -1;
     struct poptOption options[] = {
         {"as", 0, POPT_ARG_STRING, &purpose, 0, "for another unit: replacement (same place) or clone", "PURPOSE"},
         {"with-calibration", 0, POPT_ARG_NONE, &calibration, 0, "calibration too, as far as it may go to this unit",
          NULL},
-        HOW_OPTIONS(trial, no_restart, despite),
+        {"group", 'g', POPT_ARG_STRING, &groups, 0, "only these groups of parameters", "NAME,NAME"},
+        {"rehearse", 0, POPT_ARG_NONE, &rehearse_first, 0,
+         "play it on a simulated unit with the values of the device first; go on when that ends well", NULL},
+        HOW_OPTIONS(trial, restart, despite),
         WRITING_OPTIONS(yes, json, fd, folder, who, why),
         {"description", 'd', POPT_ARG_STRING, &description, 0, "a description to try first", "FILE"},
         SITE_OPTION(given),
@@ -33,9 +37,15 @@ static int run(const command *self, int argc, const char **argv)
                       .why = why,
                       .yes = yes,
                       .json = json,
+                      .groups = groups,
+                      .restart_word = restart,
+                      .rehearse = self == &command_rehearse ? REHEARSE_ONLY
+                                  : rehearse_first          ? REHEARSE_FIRST
+                                                            : REHEARSE_NOT,
                       .despite_words = despite};
     int as = purpose ? bil_purpose_from_name(purpose) : BIL_RESTORE;
-    w->config.may_restart = !no_restart;
+    w->config.kind = BIL_JOB_WRITE;
+    w->config.restart = BIL_RESTART_NOW;
     w->config.trial = trial;
     w->config.with_calibration = calibration;
     w->config.purpose_given = purpose != NULL;
@@ -60,3 +70,8 @@ const command command_write = {"write", "[options] COPY ADDRESS",
                                "  bilancia write crusher_ED30-0417_20261123-071500.bset modbus+tcp://127.0.0.1:5020/3\n"
                                "  bilancia write crusher#baseline crusher                     as a site names them\n",
                                run};
+const command command_rehearse = {"rehearse", "[options] COPY ADDRESS",
+                                  "plays a write on a simulated unit with the values of the device; writes nothing",
+                                  "  bilancia rehearse crusher#baseline crusher\n"
+                                  "In a site the history says of the copy that it was proved so.\n",
+                                  run};

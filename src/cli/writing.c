@@ -7,188 +7,16 @@
 #include <unistd.h>
 
 #include "../host/arena.h"
-#include "../host/rule_text.h"
+#include "../host/limit.h"
 #include "../host/seal.h"
 #include "../host/turn.h"
 
-static bil_write_need need_of(const write_call *w, uint16_t i)
+bil_write_need need_of(const write_call *w, uint16_t i)
 {
     return bil_plan_need(&w->dev.image, &w->want, i, bil_job_purpose(w->job), w->config.with_calibration);
 }
 
-/* ---- before ---- */
-
-/* What the device is doing, and that it has to stop for the write. */
-static bool state_text(const bil_description *d, uint32_t state, char text[BIL_VALUE_TEXT])
-{
-    if (d->state == BIL_NONE)
-        return false;
-    const bil_param *param = &d->params[d->state];
-    uint8_t raw[BIL_TEXT_MAX] = {0};
-    for (size_t i = param->format.size; i-- > 0; state >>= 8)
-        raw[i] = (uint8_t)state;
-    return bil_value_text(&param->format, raw, NULL, text, BIL_VALUE_TEXT) == BIL_OK;
-}
-
-static void put_state(const write_call *w, uint32_t found)
-{
-    char text[BIL_VALUE_TEXT];
-    if (state_text(w->want.description, found, text))
-        printf("%sState%s    %s; it is held for the write%s and goes back to %s afterwards\n", bold(), plain(), text,
-               w->config.may_restart ? ", restarts," : "", text);
-}
-
-/* Is it the copy that one would expect, and is any check set aside? */
-static void put_warnings(const write_call *w)
-{
-    char digest[2 * BIL_SHA256 + 1];
-    const char *check;
-    json_t *why;
-    set_digest_hex(w->totals.digest, digest);
-    if (w->h && !w->undoes && !w->sets) {
-        bool is_baseline = strcmp(digest, w->owner.baseline) == 0;
-        bool is_last = w->owner.copies && strcmp(digest, w->owner.last.digest) == 0;
-        if (w->owner.baseline[0] && !is_baseline)
-            printf("%s!%s        this copy isn't the baseline of %s\n", warn(), plain(), w->owner.name);
-        if (!is_last && !is_baseline && w->owner.copies)
-            printf("%s!%s        nor is it the newest copy: that was read %s\n", warn(), plain(), w->owner.last.when);
-    }
-    json_object_foreach(w->despite, check, why)
-        printf("%s!%s        the check of the %s is set aside: %s\n", bad(), plain(), check, json_string_value(why));
-}
-
-static void put_who(const write_call *w, uint32_t found)
-{
-    char age[64], id[BIL_ID_COUNT][BIL_VALUE_TEXT];
-    for (int i = 0; i < BIL_ID_COUNT; i++)
-        bil_image_identity(&w->dev.image, (bil_identity)i, id[i], sizeof id[i]);
-    age_text(w->origin.when, age, sizeof age);
-    printf("%sCopy%s     %s\n", bold(), plain(), w->copy);
-    printf("         of %s, %s %s, firmware %s, serial number %s; read %s%s%s\n",
-           w->origin.device[0] ? w->origin.device : "a device without a name", w->origin.vendor, w->origin.model,
-           w->origin.firmware, w->origin.serial, age, w->origin.why[0] ? ": " : "", w->origin.why);
-    printf("%sDevice%s   %s\n", bold(), plain(), w->address);
-    printf("         %s, %s %s, hardware %s, firmware %s, serial number %s\n",
-           id[BIL_ID_NAME][0] ? id[BIL_ID_NAME] : "without a name", id[BIL_ID_VENDOR], id[BIL_ID_MODEL],
-           id[BIL_ID_HARDWARE], id[BIL_ID_FIRMWARE], id[BIL_ID_SERIAL]);
-    static const char *const meaning[] = {"the same unit", "another unit, in the same place",
-                                          "another unit, in another place"};
-    put_state(w, found);
-    put_warnings(w);
-    bil_purpose purpose = bil_job_purpose(w->job);
-    printf("%sPurpose%s  %s: %s\n\n", bold(), plain(), bil_purpose_name(purpose), meaning[purpose]);
-}
-
-static void put_change(const write_call *w, uint16_t i)
-{
-    const bil_param *param = &w->want.description->params[i];
-    char now[2 * BIL_VALUE_TEXT], then[2 * BIL_VALUE_TEXT];
-    param_text(&w->dev.image, i, now, sizeof now);
-    param_text(&w->want, i, then, sizeof then);
-    const char *mark = param->flags & BIL_SAFETY ? "!" : "→";
-    look l = screen();
-    put_value_row(&l, &(value_row){mark, param->id, param->name, 2, (const char *const[]){"device now", "copy"},
-                                   (const char *const[]){now, then}, 0});
-}
-
-/* What a written parameter resets on the device and the copy doesn't bring back. */
-static unsigned lost_by_reset(const write_call *w)
-{
-    const bil_description *d = w->want.description;
-    unsigned lost = 0;
-    for (uint16_t i = 0; i < d->count; i++) {
-        bool reset = false;
-        for (uint16_t k = 0; k < d->count && !reset; k++)
-            for (uint8_t n = 0; n < d->params[k].reset_count && !reset; n++)
-                reset = d->params[k].resets[n] == i && need_of(w, k) == BIL_NEED_WRITE;
-        if (reset && need_of(w, i) == BIL_NEED_OUT && w->dev.image.state[i] == BIL_PRESENT) {
-            char now[2 * BIL_VALUE_TEXT];
-            param_text(&w->dev.image, i, now, sizeof now);
-            printf("  %s!%s %s = %s would be lost: it isn't in the copy, and another value resets it\n", bad(), plain(),
-                   d->params[i].id, now);
-            lost++;
-        }
-    }
-    return lost;
-}
-
-static void put_kept(const unsigned kept[BIL_CLASS_COUNT], unsigned missing)
-{
-    const char *between = "Stays as it is on the device: ";
-    for (int cls = 0; cls < BIL_CLASS_COUNT; cls++)
-        if (kept[cls] && cls != BIL_CLASS_SETUP) {
-            printf("%s%u %s", between, kept[cls], bil_class_name((bil_class)cls));
-            between = ", ";
-        }
-    if (missing) {
-        printf("%s%u setup that the copy doesn't have", between, missing);
-        between = ", ";
-    }
-    if (between[0] == ',')
-        printf("\n");
-}
-
-static void put_list(const char *title, const char *const *list, size_t count)
-{
-    if (count)
-        printf("%s:\n", title);
-    for (size_t i = 0; i < count; i++)
-        printf("  - %s\n", list[i]);
-}
-
-static void put_plan(write_call *w)
-{
-    const bil_description *d = w->want.description;
-    unsigned safety = 0, missing = 0, kept[BIL_CLASS_COUNT] = {0};
-    w->planned = 0;
-    for (uint16_t i = 0; i < d->count; i++) {
-        bil_write_need need = need_of(w, i);
-        bool differs = need == BIL_NEED_WRITE || need == BIL_NEED_READ;
-        w->planned += differs;
-        safety += differs && d->params[i].flags & BIL_SAFETY;
-        if (need == BIL_NEED_OUT && !bil_class_left_out((bil_class)d->params[i].cls)) {
-            kept[d->params[i].cls]++;
-            missing += d->params[i].cls == BIL_CLASS_SETUP && w->dev.image.state[i] == BIL_PRESENT;
-        }
-    }
-    if (w->planned) {
-        printf("Will be written to the %sdevice%s: %u value%s", bold(), plain(), w->planned,
-               w->planned == 1 ? "" : "s");
-        if (safety)
-            printf(", %u of them safety-relevant (%s!%s)", safety, warn(), plain());
-        look l = screen();
-        int width = (int)value_width(&l, 2);
-        if (width)
-            printf("\n  %-*s %-*s copy", (int)id_width(&l, 2), "parameter", width, "device now");
-        putchar('\n');
-    } else {
-        printf("Nothing differs: no value will be written.\n");
-    }
-    for (uint16_t i = 0; i < d->count; i++) {
-        bil_write_need need = need_of(w, i);
-        if (need == BIL_NEED_WRITE || need == BIL_NEED_READ)
-            put_change(w, i);
-    }
-    put_kept(kept, missing);
-    if (lost_by_reset(w) == 0)
-        printf("Would be lost: nothing; the values overwritten are saved first\n");
-    char hardware[BIL_VALUE_TEXT];
-    bil_image_identity(&w->dev.image, BIL_ID_HARDWARE, hardware, sizeof hardware);
-    bool hold = bil_description_procedure(d, BIL_PROC_HOLD, hardware, 0), restart = w->config.may_restart;
-    put_list("Expect meanwhile", d->expect, d->expect_count);
-    put_list("By hand afterwards", d->by_hand, d->by_hand_count);
-    put_list("To be tried before the machine goes back to work", d->tests, d->test_count);
-    if (w->config.trial) {
-        printf("Then: safety copy%s%s, read back twice%s; a trial: nothing is stored, the next restart or power cut "
-               "ends it\n",
-               hold ? ", hold" : "", w->planned ? ", write" : "", hold ? ", release" : "");
-        return;
-    }
-    printf("Then: safety copy%s%s, store%s, read back twice, compare%s\n", hold ? ", hold" : "",
-           w->planned ? ", write" : "", restart ? ", restart" : "", hold ? ", release" : "");
-}
-
-static bool ask_at_terminal(const char *question)
+bool ask_at_terminal(const char *question)
 {
     fprintf(stderr, "%s [yes/no] ", question);
     fflush(stderr);
@@ -208,60 +36,57 @@ static bool ask(void *ctx, const bil_action *action)
         return false;
     }
     if (w->json) {
-        for (uint16_t i = 0; i < w->want.description->count; i++)
-            w->planned += need_of(w, i) == BIL_NEED_WRITE || need_of(w, i) == BIL_NEED_READ;
+        preview_count(w);
     } else {
-        put_who(w, action->u.ask.found);
-        put_plan(w);
+        preview(w, action->u.ask.found);
     }
     fflush(stdout);
     if (w->yes)
         return true;
     w->declined_without_asking = !terminal;
-    return terminal && ask_at_terminal(w->planned ? "Write these values to the device?" : "Go on?");
+    return terminal && ask_at_terminal(w->config.kind == BIL_JOB_RESET ? "Reset the device to its factory values?"
+                                       : w->planned                    ? "Write these values to the device?"
+                                                                       : "Go on?");
 }
 
 /* ---- while it runs ---- */
 
-static void moment(char *out, size_t size)
+static json_t *intent_line(write_call *w, const char *when)
 {
-    struct timespec now;
-    clock_gettime(CLOCK_REALTIME, &now);
-    struct tm utc;
-    gmtime_r(&now.tv_sec, &utc);
-    char second[32];
-    strftime(second, sizeof second, "%Y-%m-%dT%H:%M:%S", &utc);
-    snprintf(out, size, "%s.%03ldZ", second, now.tv_nsec / 1000000);
-}
-
-static json_t *intent_line(const write_call *w, const bil_action *action, const char *when)
-{
-    char digest[2 * BIL_SHA256 + 1], serial[BIL_VALUE_TEXT], firmware[BIL_VALUE_TEXT];
-    set_digest_hex(w->totals.digest, digest);
-    bil_image_identity(&w->dev.image, BIL_ID_SERIAL, serial, sizeof serial);
-    bil_image_identity(&w->dev.image, BIL_ID_FIRMWARE, firmware, sizeof firmware);
-    char *whole = realpath(w->copy, NULL);
-    const char *path = whole ? whole : w->copy;
-    if (!bil_text_is_printable(path, strlen(path)))
-        path = "(a path that isn't UTF-8)";
-    json_t *line = json_pack(
-        "{s:i,s:s,s:s,s:s,s:s,s:s,s:s,s:s,s:s,s:s,s:s,s:s,s:b,s:b,s:b,s:b,s:s,s:i,s:i}", "bilancia_record", 0, "event",
-        "intent", "when", when, "who", person(w->who), "why", w->why ? w->why : "", "address", w->address, "model",
-        w->want.description->model, "serial", serial, "firmware", firmware, "copy", path, "copy_digest", digest,
-        "purpose", bil_purpose_name(bil_job_purpose(w->job)), "with_calibration", (int)w->config.with_calibration,
-        "restart", (int)w->config.may_restart, "undoes", (int)w->undoes, "trial", (int)w->config.trial, "chain",
-        w->chain, "found", (int)action->u.record.code, "planned", (int)w->planned);
+    char digest[2 * BIL_SHA256 + 1] = "", *whole = realpath(w->copy, NULL);
+    bool resets = w->config.kind == BIL_JOB_RESET;
+    if (!resets)
+        set_digest_hex(w->totals.digest, digest);
+    record_intent in = {.who = person(w->who),
+                        .why = w->why ? w->why : "",
+                        .address = w->address,
+                        .have = &w->dev.image,
+                        .config = &w->config,
+                        .purpose = bil_job_purpose(w->job),
+                        .copy = resets  ? ""
+                                : whole ? whole
+                                        : w->copy,
+                        .digest = digest,
+                        .groups = w->groups ? w->groups : "",
+                        .chain = w->chain,
+                        .still_held = w->still_held,
+                        .undoes = w->undoes,
+                        .found = w->found,
+                        .found_first = w->found_first,
+                        .moves_to = bil_job_moves_to(w->job),
+                        .planned = w->planned,
+                        .despite = w->despite};
+    json_t *line = record_intent_line(&in, when);
     free(whole);
-    json_object_set(line, "despite", w->despite);
-    if (w->chain[0]) {
-        json_object_set_new(line, "still_held", json_boolean(w->still_held));
-        json_object_set_new(line, "found_first", json_integer(w->found_first));
-    }
     return line;
 }
 
-static void say_event(const write_call *w, const bil_action *action)
+static void say_event(write_call *w, const bil_action *action)
 {
+    if (action->u.record.event == BIL_EV_RELEASED || action->u.record.event == BIL_EV_WAITING)
+        w->waits = true; /* where the job isn't over with that */
+    else if (action->u.record.event != BIL_EV_VERDICT)
+        w->waits = false;
     if (w->json || action->u.record.event == BIL_EV_INTENT || action->u.record.event == BIL_EV_VERDICT)
         return;
     progress_clear();
@@ -278,7 +103,7 @@ static bool keep_record(void *ctx, const bil_action *action)
 {
     write_call *w = ctx;
     char when[48];
-    moment(when, sizeof when);
+    record_moment(when);
     say_event(w, action);
     if (action->u.record.event != BIL_EV_INTENT && !w->rec.file)
         return true; /* refused before anything was meant: there is nothing to record */
@@ -289,16 +114,9 @@ static bool keep_record(void *ctx, const bil_action *action)
         else
             snprintf(name, sizeof name, "%s.brec", w->stem);
         w->found = action->u.record.code;
-        w->file_error = record_begin(&w->rec, w->folder, name, intent_line(w, action, when));
+        w->file_error = record_begin(&w->rec, w->folder, name, intent_line(w, when));
     } else {
-        json_t *line = json_pack("{s:s,s:s}", "event", bil_event_name(action->u.record.event), "when", when);
-        if (action->u.record.param != BIL_NONE)
-            json_object_set_new(line, "parameter", json_string(w->want.description->params[action->u.record.param].id));
-        if (action->u.record.cause)
-            json_object_set_new(line, "cause", json_string(bil_error_name(action->u.record.cause)));
-        if (action->u.record.code)
-            json_object_set_new(line, "code", json_integer(action->u.record.code));
-        int error = record_add(&w->rec, line);
+        int error = record_add(&w->rec, record_event_line(w->want.description, action, when));
         if (error)
             w->file_error = error;
         return error == BIL_OK;
@@ -306,23 +124,36 @@ static bool keep_record(void *ctx, const bil_action *action)
     return w->file_error == BIL_OK;
 }
 
-static bool save_safety_copy(void *ctx, const bil_image *have)
+/* The values in `have`, as a copy. */
+static int save_values(write_call *w, const bil_image *have, const char *why, const char *ending, char *path,
+                       bil_set_totals *totals)
 {
-    write_call *w = ctx;
     set_origin o = {.scope = "all"};
     set_origin_of(&o, have);
     set_time_now(o.when, sizeof o.when);
     snprintf(o.who, SET_TEXT, "%s", person(w->who));
-    snprintf(o.why, SET_TEXT, "safety copy before a write");
+    snprintf(o.why, SET_TEXT, "%s", why);
     snprintf(o.from, SET_TEXT, "%s", w->address);
     char name[300];
-    snprintf(name, sizeof name, "%s_before-write.bset", w->stem);
+    snprintf(name, sizeof name, "%s_%s.bset", w->stem, ending);
     if (w->h) {
         site_copy_name(&o, name, sizeof name);
         snprintf(o.parent, SET_TEXT, "%s", w->owner.copies ? w->owner.last.digest : "");
     }
+    return set_file_save(have, &o, w->safety_folder, name, path, totals);
+}
+
+int save_from_device(write_call *w, const char *why, char *path)
+{
     bil_set_totals totals;
-    w->file_error = set_file_save(have, &o, w->safety_folder, name, w->safety, &totals);
+    return save_values(w, &w->dev.image, why, "after-write", path, &totals);
+}
+
+static bool save_safety_copy(void *ctx, const bil_image *have)
+{
+    write_call *w = ctx;
+    bil_set_totals totals;
+    w->file_error = save_values(w, have, "safety copy before a write", "before-write", w->safety, &totals);
     if (w->file_error)
         return false;
     progress_clear();
@@ -330,8 +161,7 @@ static bool save_safety_copy(void *ctx, const bil_image *have)
         printf("Safety copy  %s\nRecord       %s\n", w->safety, w->rec.path);
     char digest[2 * BIL_SHA256 + 1];
     set_digest_hex(totals.digest, digest);
-    json_t *line = json_pack("{s:s,s:s,s:s}", "event", "safety_copy", "path", w->safety, "digest", digest);
-    w->file_error = record_add(&w->rec, line);
+    w->file_error = record_add(&w->rec, record_safety_line(w->safety, digest));
     return w->file_error == BIL_OK;
 }
 
@@ -342,79 +172,15 @@ static void show_progress(void *ctx, const bil_job *job, const bil_action *actio
     bil_job_progress_of(job, &p);
     if (action->kind == BIL_ACT_TRANSFER && action->u.transfer.value && action->u.transfer.write)
         progress_line("Writing, don't disconnect", p.done, p.total, p.write_requests);
+    else if (w->waits)
+        progress_line("Waiting for the restart; the device works meanwhile", 0, 0, 0);
     else if (w->rec.file)
         progress_line("Working, don't disconnect", 0, 0, 0);
     else
         progress_line("Reading", 0, 0, 0);
 }
 
-/* ---- the end ---- */
-
-static void put_still_to_do(const write_call *w)
-{
-    const bil_description *d = w->want.description;
-    bool first = true;
-    for (uint16_t i = 0; i < d->count; i++)
-        if (d->params[i].cls == BIL_CLASS_SECRET) {
-            printf("%s", first ? "Still to do by a person:\n" : "");
-            printf("  - check %s (%s): secrets are not in the copy, and a reset brings back the one from the manual\n",
-                   d->params[i].name, d->params[i].id);
-            first = false;
-        }
-    for (uint8_t i = 0; i < d->by_hand_count; i++) {
-        printf("%s  - %s\n", first ? "Still to do by a person:\n" : "", d->by_hand[i]);
-        first = false;
-    }
-}
-
-static void put_exceptions(const write_call *w)
-{
-    for (uint16_t i = 0; i < w->want.description->count; i++)
-        if (need_of(w, i) == BIL_NEED_ROUNDED) {
-            char now[2 * BIL_VALUE_TEXT], then[2 * BIL_VALUE_TEXT];
-            param_text(&w->dev.image, i, now, sizeof now);
-            param_text(&w->want, i, then, sizeof then);
-            printf("  ~ %s: the copy says %s, the device rounds it to %s\n", w->want.description->params[i].id, then,
-                   now);
-        }
-}
-
-static void put_reason(const write_call *w, const bil_action *end, char *out, size_t size)
-{
-    const bil_description *d = w->want.description;
-    size_t used = 0;
-    if (end->u.end.cause == BIL_E_RULE) {
-        bil_outlook outlook = {&w->dev.image, &w->want, bil_job_purpose(w->job), w->config.with_calibration};
-        const uint16_t params[2] = {end->u.end.param, end->u.end.other};
-        rule_text(d, (uint16_t)end->u.end.code, params, bil_outlook_values(&outlook), out, size);
-        return;
-    }
-    if (end->u.end.param != BIL_NONE) {
-        used +=
-            (size_t)snprintf(out, size, "%s (%s): ", d->params[end->u.end.param].id, d->params[end->u.end.param].name);
-        if (end->u.end.cause == BIL_E_DIFFERS) {
-            char now[2 * BIL_VALUE_TEXT], then[2 * BIL_VALUE_TEXT];
-            param_text(&w->dev.image, end->u.end.param, now, sizeof now);
-            param_text(&w->want, end->u.end.param, then, sizeof then);
-            used += (size_t)snprintf(out + used, size - used, "wanted %s, read back %s: ", then, now);
-        }
-    }
-    if (end->u.end.other != BIL_NONE)
-        used += (size_t)snprintf(out + used, size - used, "with %s: ", d->params[end->u.end.other].id);
-    used += (size_t)snprintf(out + used, size - used, "%s", bil_error_text((int)end->u.end.cause));
-    char its[BIL_VALUE_TEXT];
-    if (end->u.end.cause == BIL_E_OTHER_FIRMWARE || end->u.end.cause == BIL_E_UNKNOWN_FIRMWARE) {
-        bil_image_identity(&w->dev.image, BIL_ID_FIRMWARE, its, sizeof its);
-        snprintf(out + used, size - used, ": the copy is from %s, the unit has %s", w->origin.firmware, its);
-    } else if (end->u.end.cause == BIL_E_OTHER_UNIT) {
-        bil_image_identity(&w->dev.image, BIL_ID_SERIAL, its, sizeof its);
-        snprintf(out + used, size - used, ": the copy is from serial number %s, this is %s", w->origin.serial, its);
-    } else if (end->u.end.code && end->u.end.cause == BIL_E_REFUSED) {
-        snprintf(out + used, size - used, " (its reason: %u)", end->u.end.code);
-    }
-}
-
-static int exit_of(const bil_action *end, const write_call *w)
+int exit_of(const bil_action *end, const write_call *w)
 {
     if (end->u.end.held)
         return EXIT_HELD;
@@ -429,91 +195,6 @@ static int exit_of(const bil_action *end, const write_call *w)
     default:
         return w->file_error ? EXIT_FILE : exit_code_of((int)end->u.end.cause);
     }
-}
-
-static void put_how_to_go_on(const write_call *w, const bil_action *end)
-{
-    if (end->u.end.held)
-        fprintf(stderr, "  %sThe device is, or may be, still held%s: it doesn't work until it is released.\n", bad(),
-                plain());
-    if (!w->safety[0])
-        return;
-    const char *what = w->h ? w->owner.name : w->rec.path;
-    fprintf(stderr, "  To finish:   bilancia resume %s\n", what);
-    fprintf(stderr, "  To go back:  bilancia undo %s\n", what);
-}
-
-static void put_verdict(const write_call *w, const bil_action *end)
-{
-    bil_job_progress p;
-    bil_job_progress_of(w->job, &p);
-    bool done = end->u.end.verdict == BIL_VERDICT_VERIFIED || end->u.end.verdict == BIL_VERDICT_WITH_EXCEPTIONS;
-    progress_clear();
-    bool tried = end->u.end.verdict == BIL_VERDICT_ON_TRIAL;
-    if (tried && !end->u.end.held) {
-        const char *what = w->h ? w->owner.name : w->rec.path;
-        printf("%s! %s%s: %u value%s written, read back twice. The next restart or power cut ends the trial.\n", warn(),
-               bil_verdict_text(end->u.end.verdict), plain(), p.written, p.written == 1 ? "" : "s");
-        printf("  To make them last:  bilancia keep %s\n  To go back:         bilancia undo %s\n", what, what);
-        return;
-    }
-    if (done || end->u.end.verdict == BIL_VERDICT_NOT_PROVED) {
-        printf("%s%s %s%s: %u value%s written with %u request%s", done ? good() : warn(), done ? "✓" : "!",
-               bil_verdict_text(end->u.end.verdict), plain(), p.written, p.written == 1 ? "" : "s", p.write_requests,
-               p.write_requests == 1 ? "" : "s");
-        printf(done ? "; stored, restarted, read back twice.\n"
-                    : "; stored, but not restarted: no proof that it lasts.\n");
-        put_exceptions(w);
-        char state[BIL_VALUE_TEXT];
-        if (!end->u.end.held)
-            printf("The device does what it did before. Safe to disconnect.\n");
-        if (!end->u.end.held && w->chain[0] && w->found_first != w->found &&
-            state_text(w->want.description, w->found_first, state))
-            printf("%s!%s When the write was first begun it was %s; it isn't put back to that by itself.\n", warn(),
-                   plain(), state);
-        put_still_to_do(w);
-        if (end->u.end.held)
-            say_error(w->address, (int)end->u.end.cause, NULL);
-        if (end->u.end.held && end->u.end.cause != BIL_E_LEFT_HELD)
-            put_how_to_go_on(w, end);
-        return;
-    }
-    char reason[1200];
-    put_reason(w, end, reason, sizeof reason);
-    int error = (int)end->u.end.cause;
-    if (w->declined_without_asking) {
-        error = BIL_E_PERSON;
-        snprintf(reason, sizeof reason, "nobody can be asked here; say --yes to agree beforehand");
-    } else if (w->file_error && !end->u.end.wrote) {
-        snprintf(reason, sizeof reason, "%s: %s", w->folder, bil_error_text(w->file_error));
-        error = w->file_error;
-    }
-    char what[40];
-    snprintf(what, sizeof what, "%s%s%s", bad(), bil_verdict_text(end->u.end.verdict), plain());
-    say_error(what, error, reason);
-    if (end->u.end.wrote)
-        fprintf(stderr, "  %u value%s had been written.\n", p.written, p.written == 1 ? "" : "s");
-    else
-        fprintf(stderr, "  No value was written.\n");
-    if (end->u.end.wrote || end->u.end.held)
-        put_how_to_go_on(w, end);
-}
-
-static void put_json(const write_call *w, const bil_action *end, int code)
-{
-    bil_job_progress p;
-    bil_job_progress_of(w->job, &p);
-    const bil_description *d = w->want.description;
-    json_t *out = json_pack("{s:s,s:i,s:s,s:s,s:b,s:i,s:i,s:i,s:s,s:s}", "verdict",
-                            bil_verdict_name(end->u.end.verdict), "exit", code, "cause",
-                            bil_error_name((int)end->u.end.cause), "purpose", bil_purpose_name(bil_job_purpose(w->job)),
-                            "held", (int)end->u.end.held, "planned", (int)w->planned, "values_written", (int)p.written,
-                            "write_requests", (int)p.write_requests, "record", w->rec.path, "safety_copy", w->safety);
-    if (end->u.end.param != BIL_NONE)
-        json_object_set_new(out, "parameter", json_string(d->params[end->u.end.param].id));
-    json_dumpf(out, stdout, JSON_INDENT(2));
-    putchar('\n');
-    json_decref(out);
 }
 
 /* ---- the whole ---- */
@@ -559,13 +240,140 @@ static int load_copy(write_call *w, const models *m)
     return error ? say_error("", error, why) : -1;
 }
 
+/* What a reset brings, as far as the description knows it. */
+static void want_factory_values(write_call *w)
+{
+    const bil_description *d = w->dev.description;
+    size_t size = bil_image_size(d);
+    bil_image_init(&w->want, d, need(1, size), size);
+    bil_image_copy(&w->want, &w->dev.image);
+    for (uint16_t i = 0; i < d->count; i++)
+        if (d->factory && d->factory_known[i])
+            bil_image_put(&w->want, i, d->factory + d->params[i].raw_at);
+        else
+            w->want.state[i] = BIL_ABSENT;
+    set_origin_of(&w->origin, &w->dev.image);
+}
+
+/* Only the groups named are written; the others are as if the copy didn't have them. -1, or the exit code. */
+static int keep_groups(write_call *w)
+{
+    const bil_description *d = w->want.description;
+    if (!w->groups || !w->groups[0])
+        return -1;
+    for (const char *name = w->groups; *name;) {
+        size_t length = strcspn(name, ",");
+        bool known = false;
+        for (uint16_t i = 0; i < d->count && !known; i++)
+            known = strncmp(d->params[i].id, name, length) == 0 && d->params[i].id[length] == '.';
+        if (!known || length == 0) {
+            char why[200];
+            snprintf(why, sizeof why, "%s has no group \"%.*s\": a group is the part of an id before its first dot",
+                     d->model, (int)(length < 100 ? length : 100), name);
+            return say_error("--group", BIL_E_CALL, why);
+        }
+        name += length + (name[length] == ',');
+    }
+    w->in_copy = need(d->count, 1);
+    memcpy(w->in_copy, w->want.state, d->count);
+    for (uint16_t i = 0; i < d->count; i++) {
+        bool in = false;
+        for (const char *name = w->groups; *name && !in;) {
+            size_t length = strcspn(name, ",");
+            in = strncmp(d->params[i].id, name, length) == 0 && d->params[i].id[length] == '.';
+            name += length + (name[length] == ',');
+        }
+        if (!in)
+            w->want.state[i] = BIL_ABSENT;
+    }
+    return -1;
+}
+
+/* "now", "idle", "by-hand", "never", or a time of day. -1, or the exit code. */
+static int take_restart(write_call *w)
+{
+    enum { IDLE_HOURS = 12 };
+    static const char *const words[] = {"never", "now", "idle", NULL, "by-hand"};
+    const char *word = w->restart_word;
+    uint64_t now = w->dev.clock.ops->now_ms(w->dev.clock.ctx);
+    if (!word)
+        return -1;
+    w->config.restart_ms = now + (uint64_t)IDLE_HOURS * 3600000;
+    for (int i = 0; i < BIL_RESTART_COUNT; i++)
+        if (words[i] && strcmp(word, words[i]) == 0) {
+            w->config.restart = (bil_restart)i;
+            if (i == BIL_RESTART_BY_HAND && !isatty(STDIN_FILENO))
+                return say_error("--restart by-hand", BIL_E_PERSON, NULL);
+            return -1;
+        }
+    unsigned hour, minute;
+    int used = 0;
+    if (sscanf(word, "%2u:%2u%n", &hour, &minute, &used) != 2 || word[used] || hour > 23 || minute > 59)
+        return say_error(word, BIL_E_CALL, "a restart comes now, idle, by-hand, never, or at a time like 22:30");
+    time_t today = time(NULL);
+    struct tm at;
+    localtime_r(&today, &at);
+    at.tm_hour = (int)hour;
+    at.tm_min = (int)minute;
+    at.tm_sec = 0;
+    at.tm_isdst = -1;
+    if (mktime(&at) <= today) {
+        at.tm_mday++;
+        at.tm_isdst = -1;
+    }
+    w->config.restart = BIL_RESTART_AT;
+    w->config.restart_ms = now + (uint64_t)(mktime(&at) - today) * 1000;
+    return -1;
+}
+
+/* The address with another unit number. */
+static bool other_number(const char *text, uint32_t number, char out[ADDRESS_TEXT])
+{
+    char why[200];
+    address where;
+    if (address_parse(text, &where, why, sizeof why) != BIL_OK)
+        return false;
+    where.unit = (int)number;
+    address_text(&where, out);
+    return true;
+}
+
+static int open_at(write_call *w, const char *where, const models *m, char *why, size_t size)
+{
+    char serial[BIL_VALUE_TEXT];
+    progress_line("Connecting", 0, 0, 0);
+    int error = device_open(&w->dev, where, m, why, size);
+    if (error || !w->expected_serial)
+        return error;
+    bil_image_identity(&w->dev.image, BIL_ID_SERIAL, serial, sizeof serial);
+    if (strcmp(serial, w->expected_serial) == 0)
+        return BIL_OK;
+    snprintf(why, size, "serial number %s answers there, not %s", serial, w->expected_serial);
+    device_close(&w->dev);
+    return BIL_E_OTHER_UNIT;
+}
+
+/* Finds the unit: at its address, or, after a write that changed that and broke off, at the new one. */
 static int open_unit(write_call *w, const models *m)
 {
-    char why[500];
-    progress_line("Connecting", 0, 0, 0);
-    int error = device_open(&w->dev, w->address, m, why, sizeof why);
+    char why[500], there[ADDRESS_TEXT], other[500];
+    int error = open_at(w, w->address, m, why, sizeof why);
+    if (error && w->moved_to && other_number(w->address, w->moved_to, there) &&
+        open_at(w, there, m, other, sizeof other) == BIL_OK) {
+        snprintf(w->moved_address, sizeof w->moved_address, "%s", there);
+        w->address = w->moved_address;
+        error = BIL_OK;
+    }
+    progress_clear();
     if (error)
         return say_error(w->address, error, why);
+    address where;
+    if (address_parse(w->address, &where, why, sizeof why) == BIL_OK)
+        w->config.unit = (uint32_t)where.unit;
+    if (w->config.kind == BIL_JOB_RESET) {
+        want_factory_values(w);
+        return -1;
+    }
     if (w->dev.description == w->want.description)
         return -1;
     snprintf(why, sizeof why, "the copy is from model %s, this is model %s", w->want.description->model,
@@ -578,7 +386,8 @@ static int open_unit(write_call *w, const models *m)
 static void note_sent(const write_call *w, const bil_action *end)
 {
     char digest[2 * BIL_SHA256 + 1];
-    if (!w->h || (end->u.end.verdict != BIL_VERDICT_VERIFIED && end->u.end.verdict != BIL_VERDICT_WITH_EXCEPTIONS))
+    if (!w->h || w->config.kind == BIL_JOB_RESET || (w->groups && w->groups[0]) ||
+        (end->u.end.verdict != BIL_VERDICT_VERIFIED && end->u.end.verdict != BIL_VERDICT_WITH_EXCEPTIONS))
         return;
     set_digest_hex(w->totals.digest, digest);
     set_origin o;
@@ -589,36 +398,24 @@ static void note_sent(const write_call *w, const bil_action *end)
         say_error(w->h->place.path, error, NULL);
 }
 
-/* The machine goes back to work when a person has tried it. Each answer is recorded; true unless one failed. */
-static bool ask_for_tests(write_call *w)
+/* The device answers elsewhere now: the site has to know. */
+static void note_address(write_call *w, const bil_action *end)
 {
-    const bil_description *d = w->want.description;
-    bool person_there = isatty(STDIN_FILENO) && !w->json, good_so_far = true;
-    if (!w->json && d->test_count)
-        printf("Before the machine goes back to work:\n");
-    for (uint8_t i = 0; i < d->test_count; i++) {
-        char answer[16] = "";
-        const char *result = "open";
-        if (!w->json)
-            printf("  - %s\n", d->tests[i]);
-        if (person_there) {
-            fprintf(stderr, "    Is it so? [yes/no/later] ");
-            fflush(stderr);
-            if (!fgets(answer, sizeof answer, stdin))
-                person_there = false;
-            result = strcmp(answer, "yes\n") == 0 ? "passed" : strcmp(answer, "no\n") == 0 ? "failed" : "open";
-        }
-        good_so_far = good_so_far && strcmp(result, "failed") != 0;
-        char when[48];
-        moment(when, sizeof when);
-        record_add(&w->rec, json_pack("{s:s,s:s,s:s,s:s,s:s}", "event", "test", "when", when, "what", d->tests[i],
-                                      "result", result, "who", person(w->who)));
-    }
-    if (!good_so_far)
-        fprintf(stderr,
-                "  %s✗ a test failed%s: the machine must not go back to work like this. To go back: bilancia undo %s\n",
-                bad(), plain(), w->h ? w->owner.name : w->rec.path);
-    return good_so_far;
+    bool moved = end->u.end.verdict == BIL_VERDICT_VERIFIED || end->u.end.verdict == BIL_VERDICT_WITH_EXCEPTIONS;
+    if (bil_job_moves_to(w->job) && moved)
+        other_number(w->address, bil_job_moves_to(w->job), w->moved_address);
+    if (!w->moved_address[0] || !moved)
+        return;
+    if (!w->json)
+        printf("It answers at %s now.\n", w->moved_address);
+    if (!w->h || strcmp(card_text(&w->owner, "address"), w->moved_address) == 0)
+        return;
+    json_t *card = w->owner.card ? json_deep_copy(w->owner.card) : json_object();
+    json_object_set_new(card, "address", json_string(w->moved_address));
+    json_object_set_new(card, "after", index_heads(&w->h->index, w->owner.folder, "device"));
+    int error = note_add(&w->h->place, w->owner.folder, "device", person(w->who), card, NULL);
+    if (error)
+        say_error(w->h->place.path, error, NULL);
 }
 
 static int carry_out(write_call *w)
@@ -629,8 +426,7 @@ static int carry_out(write_call *w)
     set_file_stem(&o, w->stem, sizeof w->stem);
     record_story before;
     if (record_newest(w->folder, o.model, o.serial, false, &before)) {
-        w->config.found_known = before.held;
-        w->config.found = before.found;
+        record_go_on(&before, &w->config);
         w->found_first = before.found_first;
         w->still_held = before.held;
         if (!before.settled) /* what was begun and not finished: the way back is the one from its beginning */
@@ -639,7 +435,7 @@ static int carry_out(write_call *w)
     w->config.want = &w->want;
     w->config.serial = w->origin.serial;
     w->config.firmware = w->origin.firmware;
-    w->job = device_job(&w->dev, BIL_JOB_WRITE, w->config);
+    w->job = device_job(&w->dev, w->config.kind, w->config);
     runner r = {.link = w->dev.link,
                 .clock = w->dev.clock,
                 .password = w->password,
@@ -656,12 +452,14 @@ static int carry_out(write_call *w)
     else
         put_verdict(w, &end);
     note_sent(w, &end);
+    note_address(w, &end);
     if (w->rec.file) {
-        record_add(&w->rec, json_pack("{s:s,s:s,s:b,s:i}", "event", "end", "verdict",
-                                      bil_verdict_name(end.u.end.verdict), "held", (int)end.u.end.held, "exit", code));
+        record_add(&w->rec, record_end_line(&end, code));
         bool proved = end.u.end.verdict == BIL_VERDICT_VERIFIED || end.u.end.verdict == BIL_VERDICT_WITH_EXCEPTIONS;
         if (proved && end.u.end.wrote && !ask_for_tests(w)) /* the write itself has ended, whatever becomes of these */
             code = EXIT_INCOMPLETE;
+        if (proved && end.u.end.wrote)
+            offer_copy(w);
         record_end(&w->rec);
     }
     free(w->job);
@@ -672,7 +470,13 @@ static int carry_out(write_call *w)
 
 int writing_allowed(const write_call *w)
 {
-    char why[600];
+    char why[600], from[STORAGE_PATH];
+    bool tries = w->config.trial || w->undoes;
+    person_limit limit = limit_of_person(from, sizeof from);
+    if (limit == LIMIT_READING || (limit == LIMIT_TRIALS && !tries)) {
+        snprintf(why, sizeof why, "%.300s limits you to %s", from, limit == LIMIT_READING ? "reading" : "trials");
+        return say_error("", BIL_E_NOT_ALLOWED, why);
+    }
     if (!w->h)
         return -1;
     const json_t *writers = json_object_get(w->owner.card, "writers");
@@ -681,7 +485,7 @@ int writing_allowed(const write_call *w)
     json_t *writer;
     json_array_foreach(writers, i, writer) named =
         named || (json_is_string(writer) && strcmp(json_string_value(writer), person(w->who)) == 0);
-    bool trials = strcmp(card_text(&w->owner, "limit"), "trials") == 0 && !w->config.trial && !w->undoes;
+    bool trials = strcmp(card_text(&w->owner, "limit"), "trials") == 0 && !tries;
     if (trials)
         snprintf(why, sizeof why,
                  "on %s values may only be tried (--trial); bilancia device change --limit none lifts that",
@@ -698,11 +502,11 @@ int writing_allowed(const write_call *w)
 /* May it be written, and is the copy signed as the device demands? -1, or the exit code. */
 static int check_site_rules(write_call *w)
 {
+    int code = writing_allowed(w);
+    if (code >= 0 || !w->h)
+        return code;
     const char *key = card_text(&w->owner, "signed_by");
     char why[600], digest[65];
-    int code = writing_allowed(w);
-    if (code >= 0)
-        return code;
     if (!key[0])
         return -1;
     set_digest_hex(w->totals.digest, digest);
@@ -745,7 +549,9 @@ int writing_find(write_call *w, const char *device_name, const char *site_given)
 
 static int check_call(const write_call *w)
 {
-    if (address_is_device(w->copy) || !address_is_device(w->address))
+    if (w->config.kind == BIL_JOB_RESET && !address_is_device(w->address))
+        return say_error(w->address, BIL_E_CALL, "a device address, or the name of a device of the site, is wanted");
+    if (w->config.kind != BIL_JOB_RESET && (address_is_device(w->copy) || !address_is_device(w->address)))
         return say_error("", BIL_E_CALL, "write takes a saved copy and then one device address");
     if (!note_is_good(w->who) || !note_is_good(w->why))
         return say_error("--why, --who", BIL_E_CALL, NOTE_WANTED);
@@ -766,8 +572,9 @@ static int set_aside(write_call *w)
     for (int i = 0; i < BIL_CHECK_COUNT; i++) /* those of the story that this goes on with */
         if (w->config.despite >> i & 1)
             json_object_set_new(w->despite, names[i],
-                                json_string(w->undoes ? "going back to what was there before"
-                                                      : "as in the first record of this story"));
+                                json_string(w->config.kind == BIL_JOB_RESET ? "a reset brings what the maker chose"
+                                            : w->undoes                     ? "going back to what was there before"
+                                                                            : "as in the first record of this story"));
     for (char **word = w->despite_words; word && *word; word++) {
         int check = BIL_CHECK_COUNT - 1;
         size_t length = strcspn(*word, "=");
@@ -788,10 +595,13 @@ int writing_run(write_call *w, const models *m, int password_fd)
     int code = check_call(w);
     if (code < 0)
         code = set_aside(w);
-    if (code < 0)
+    bool resets = w->config.kind == BIL_JOB_RESET;
+    if (code < 0 && !resets)
         code = load_copy(w, m);
-    if (code < 0 && w->h)
-        code = check_site_rules(w);
+    if (code < 0 && !resets)
+        code = keep_groups(w);
+    if (code < 0)
+        code = resets ? writing_allowed(w) : check_site_rules(w);
     if (code < 0 && !turn_take(&ours, w->address, person(w->who), who, sizeof who))
         code = say_error(w->address, BIL_E_TURN, who);
     if (code < 0) {
@@ -799,8 +609,13 @@ int writing_run(write_call *w, const models *m, int password_fd)
         code = open_unit(w, m);
         if (code < 0) {
             ask_password(w);
-            code = carry_out(w);
+            code = take_restart(w);
+            if (code < 0 && w->rehearse)
+                code = rehearse(w);
+            if (code < 0 && w->rehearse != REHEARSE_ONLY)
+                code = carry_out(w);
             device_close(&w->dev);
+            code = code < 0 ? EXIT_DONE : code;
         }
     }
     turn_give(&ours);
@@ -816,5 +631,6 @@ void writing_end(write_call *w)
     }
     json_decref(w->despite);
     free(w->want.state);
+    free(w->in_copy);
     free(w);
 }

@@ -12,15 +12,21 @@ typedef struct write_call {
     here *h;                   /* NULL: the device isn't one of a site */
     device_row owner;
     bool yes, json;
-    bool sets;            /* the copy was made a moment ago, from the device itself */
-    bool undoes;          /* it goes back to what was before another write */
-    char **despite_words; /* checks set aside: "firmware=REASON", ended by NULL; or NULL */
+    bool sets;                   /* the copy was made a moment ago, from the device itself */
+    bool undoes;                 /* it goes back to what was before another write */
+    const char *groups;          /* only these, with commas between; NULL or "": all */
+    const char *restart_word;    /* as given with --restart, or NULL */
+    int rehearse;                /* REHEARSE_... */
+    const char *expected_serial; /* of the unit that a story is about, or NULL */
+    uint32_t moved_to;           /* unit number at which that may answer by now, 0: none but the one of the address */
+    char **despite_words;        /* checks set aside: "firmware=REASON", ended by NULL; or NULL */
     bil_job_config config;
     /* own */
     json_t *despite;
     set_origin origin; /* of the copy */
     bil_set_totals totals;
     bil_image want;
+    uint8_t *in_copy; /* state of each value in the copy, where only some groups are written; else NULL */
     device dev;
     bil_job *job;
     char password[SECRET_MAX];
@@ -28,10 +34,12 @@ typedef struct write_call {
     char safety[STORAGE_PATH];
     char chain[300]; /* the record with which an unfinished story began; "" where this is the first */
     char places[3][STORAGE_PATH];
-    bool still_held;             /* the unfinished story left it held */
-    uint32_t found, found_first; /* what the device was doing now, and before an unfinished story began */
+    char moved_address[ADDRESS_TEXT]; /* where the device answers at in the end, "" where that is `address` */
+    bool still_held;                  /* the unfinished story left it held */
+    uint32_t found, found_first;      /* what the device was doing now, and before an unfinished story began */
     record rec;
     unsigned planned;
+    bool waits;                   /* for its restart, at work */
     bool declined_without_asking; /* nobody could be asked */
     int file_error;               /* why a record or safety copy failed */
 } write_call;
@@ -42,15 +50,49 @@ typedef struct write_call {
         {"folder", 'f', POPT_ARG_STRING, &(folder), 0, "for safety copy and record (the site, or this folder)", "DIR"}, \
         WHO_OPTION(who), {"why", 0, POPT_ARG_STRING, &(why), 0, "a note for the record", "TEXT"}, JSON_OPTION(json)
 
+#define RESTART_OPTION(restart)                                                                                        \
+    {                                                                                                                  \
+        "restart", 0, POPT_ARG_STRING, &(restart), 0,                                                                  \
+            "when it restarts, which proves that values last: now, idle (when the machine stands), a time, by-hand, "  \
+            "never",                                                                                                   \
+            "WHEN"                                                                                                     \
+    }
+
 /* How values are written, and in spite of what. */
-#define HOW_OPTIONS(trial, no_restart, despite)                                                                        \
+#define HOW_OPTIONS(trial, restart, despite)                                                                           \
     {"trial", 0, POPT_ARG_NONE, &(trial), 0, "put the values in force, but don't store them: keep or undo ends it",    \
      NULL},                                                                                                            \
-        {"no-restart", 0, POPT_ARG_NONE, &(no_restart), 0, "don't restart: then nothing is proved to last", NULL},     \
+        RESTART_OPTION(restart),                                                                                       \
     {                                                                                                                  \
         "despite", 0, POPT_ARG_ARGV, &(despite), 0, "set a check aside, with the reason: firmware, hardware or rules", \
             "CHECK=REASON"                                                                                             \
     }
+
+enum { REHEARSE_NOT, REHEARSE_FIRST, REHEARSE_ONLY };
+
+/* ---- of one write; preview.c, verdict.c, rehearsal.c ---- */
+
+/* What the job will do about this value. */
+bil_write_need need_of(const write_call *w, uint16_t index);
+bool state_text(const bil_description *d, uint32_t state, char text[BIL_VALUE_TEXT]);
+/* Who, what, and what will happen; counts what is planned. */
+void preview(write_call *w, uint32_t found);
+void preview_count(write_call *w);
+int exit_of(const bil_action *end, const write_call *w);
+void put_verdict(const write_call *w, const bil_action *end);
+void put_json(const write_call *w, const bil_action *end, int code);
+/* The machine goes back to work when a person has tried it. Each answer is recorded; true unless one failed. */
+bool ask_for_tests(write_call *w);
+/* Values that are on the device now and in no copy: a fresh one is offered. */
+void offer_copy(write_call *w);
+bool ask_at_terminal(const char *question);
+/* What was read back last, as a copy; its path. */
+int save_from_device(write_call *w, const char *why, char *path);
+/* Plays the whole write against a simulated unit that has the values of the device. -1 when it ended well, else the
+ * exit code; what came out was said. */
+int rehearse(write_call *w);
+
+/* ---- the engine ---- */
 
 /* Finds the device in the site, if there is one: fills address, folder, safety_folder, h, owner. -1, or the exit code.
  */

@@ -4,7 +4,7 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include "bilancia/error.h"
+#include "bilancia/host_error.h"
 
 bool address_is_device(const char *text)
 {

@@ -1,6 +1,6 @@
 #include "archive.h"
 
-#include <bilancia/error.h>
+#include <bilancia/host_error.h>
 #include <dlfcn.h>
 #include <stdbool.h>
 #include <stdio.h>

@@ -5,7 +5,7 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include "bilancia/error.h"
+#include "bilancia/host_error.h"
 
 struct arena_block {
     struct arena_block *next;
@@ -16,7 +16,7 @@ void *need(size_t count, size_t size)
 {
     void *memory = calloc(count ? count : 1, size ? size : 1);
     if (!memory) {
-        fprintf(stderr, "bilancia: %s; %s\n", bil_error_text(BIL_E_MEMORY), bil_error_advice(BIL_E_MEMORY));
+        fprintf(stderr, "bilancia: %s; %s\n", error_text(BIL_E_MEMORY), error_advice(BIL_E_MEMORY));
         exit(6);
     }
     return memory;

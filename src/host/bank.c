@@ -63,7 +63,7 @@ static void do_close(void *ctx)
 
 bil_link bank_link_over(bank_link *state, bil_link straight, const bil_description *d, bank_kind_and_copy which)
 {
-    static const bil_link_ops ops = {do_connect, do_read, do_write, do_close};
+    static const bil_link_ops ops = {do_connect, do_read, do_write, do_close, NULL};
     *state = (bank_link){straight, d, which};
     return (bil_link){&ops, state};
 }

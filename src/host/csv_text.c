@@ -7,6 +7,7 @@
 #include <string.h>
 
 #include "arena.h"
+#include "bilancia/host_error.h"
 #include "bilancia/set.h"
 
 void csv_put(FILE *out, const char *text, bool comma)

@@ -217,6 +217,8 @@ void description_write_c(const bil_description *d, const char *name, FILE *file)
         fprintf(file, "%s%u", i ? ", " : "", d->identity[i]);
     const bil_link_limits *l = &d->link;
     fprintf(file, "}, .state = %u, .state_held = %" PRIu32 "u, .changes = %u,\n", d->state, d->state_held, d->changes);
+    fprintf(file, "    .state_idle = %" PRIu32 "u, .restart_after = %u, .link_unit = %u,\n", d->state_idle,
+            d->restart_after, d->link_unit);
     fprintf(file, "    .unstored = %u, .unstored_value = %" PRIu32 "u, .factory_address = ", d->unstored,
             d->unstored_value);
     put_string(file, d->factory_address);

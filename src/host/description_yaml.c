@@ -9,6 +9,7 @@
 #include <yaml.h>
 
 #include "../port/digest.h"
+#include "bilancia/host_error.h"
 #include "float_text.h"
 
 enum { FILE_LIMIT = 8 << 20, DECIMALS_LIMIT = 9, NAME_LIMIT = 31 };
@@ -310,7 +311,7 @@ static uint64_t want_key(load *l, yaml_node_t *node, const bil_format *format)
     const char *text = want_text(l, node, 40);
     int error = l->bad ? 0 : bil_value_parse(format, text, strlen(text), &host_floats, raw);
     if (error)
-        complain(l, node, "%s", bil_error_text(error));
+        complain(l, node, "%s", error_text(error));
     return l->bad ? 0 : bil_value_key((bil_type)format->type, raw, format->size);
 }
 
@@ -412,7 +413,7 @@ static void load_flags(load *l, yaml_node_t *map, bil_param *param)
     static const char *const owners[] = {"unit", "place", NULL};
     static const uint8_t usual[BIL_CLASS_COUNT] = {3, 3, 3, BIL_READABLE, BIL_WRITABLE, BIL_READABLE, BIL_WRITABLE};
     yaml_node_t *access = get(l, map, "access"), *needs = get(l, map, "needs"), *safety = get(l, map, "safety"),
-                *of = get(l, map, "of");
+                *of = get(l, map, "of"), *rights = get(l, map, "rights");
     param->flags = access ? (uint8_t)(want_name(l, access, ways) + 1) : usual[param->cls];
     if (needs) {
         want_kind(l, needs, YAML_SEQUENCE_NODE);
@@ -422,6 +423,8 @@ static void load_flags(load *l, yaml_node_t *map, bil_param *param)
     }
     if (safety && want_yes(l, safety))
         param->flags |= BIL_SAFETY;
+    if (rights && want_yes(l, rights))
+        param->flags |= BIL_ACCESS;
     if (of && param->cls != BIL_CLASS_CALIBRATION)
         complain(l, of, "only a calibration is of the unit or of the place");
     if (of && want_name(l, of, owners))
@@ -450,10 +453,10 @@ static void check_id(load *l, yaml_node_t *key)
 
 static void load_param(load *l, yaml_node_t *key, yaml_node_t *map, bil_param *param)
 {
-    static const char *const keys[] = {"name",       "type",      "class",   "at",   "space",  "unit",    "size",
-                                       "scale",      "offset",    "limits",  "step", "rounds", "choices", "bits",
-                                       "access",     "needs",     "safety",  "of",   "stage",  "resets",  "cell_order",
-                                       "byte_order", "tolerance", "factory", NULL};
+    static const char *const keys[] = {
+        "name",   "type",  "class",  "at",         "space",      "unit",      "size",    "scale",  "offset",
+        "limits", "step",  "rounds", "choices",    "bits",       "access",    "needs",   "safety", "rights",
+        "of",     "stage", "resets", "cell_order", "byte_order", "tolerance", "factory", NULL};
     check_keys(l, map, keys);
     yaml_node_t *name = l->bad ? NULL : need_key(l, map, "name");
     yaml_node_t *type = l->bad ? NULL : need_key(l, map, "type");
@@ -607,7 +610,7 @@ static void load_factory(load *l)
         if (!l->bad && !error && p->flags & BIL_WRITABLE)
             error = bil_value_check(&p->format, raw + p->raw_at);
         if (error)
-            complain(l, node, "%s", bil_error_text(error));
+            complain(l, node, "%s", error_text(error));
         else if (bil_class_left_out((bil_class)p->cls) || p->cls == BIL_CLASS_UNIT)
             complain(l, node, "a parameter of class %s has no factory value", bil_class_name((bil_class)p->cls));
         known[i] = 1;
@@ -730,7 +733,7 @@ static uint32_t want_value(load *l, yaml_node_t *node, uint16_t index)
         complain(l, node, "a procedure takes values of at most 32 bits");
     int error = l->bad ? 0 : bil_value_parse(format, text, strlen(text), &host_floats, raw);
     if (error)
-        complain(l, node, "%s", bil_error_text(error));
+        complain(l, node, "%s", error_text(error));
     uint32_t value = 0;
     for (uint8_t i = 0; i < format->size && !l->bad; i++)
         value = value << 8 | raw[i];
@@ -739,15 +742,50 @@ static uint32_t want_value(load *l, yaml_node_t *node, uint16_t index)
 
 static void load_state(load *l, yaml_node_t *map)
 {
-    static const char *const keys[] = {"parameter", "held", NULL};
+    static const char *const keys[] = {"parameter", "held", "idle", NULL};
     check_keys(l, map, keys);
     yaml_node_t *param = l->bad ? NULL : need_key(l, map, "parameter");
-    yaml_node_t *held = l->bad ? NULL : need_key(l, map, "held");
+    yaml_node_t *held = l->bad ? NULL : need_key(l, map, "held"), *idle = l->bad ? NULL : get(l, map, "idle");
     if (l->bad)
         return;
     l->table->state = want_param(l, param);
     if (!l->bad)
         l->table->state_held = want_value(l, held, l->table->state);
+    if (!l->bad && idle)
+        want_kind(l, idle, YAML_SEQUENCE_NODE);
+    for (yaml_node_item_t *item = idle && !l->bad ? idle->data.sequence.items.start : NULL;
+         item && !l->bad && item < idle->data.sequence.items.top; item++) {
+        uint32_t value = want_value(l, node_at(l, *item), l->table->state);
+        if (!l->bad && (value >= 32 || value == l->table->state_held))
+            complain(l, node_at(l, *item),
+                     "a state in which the machine stands by itself: below 32, and not the held one");
+        l->table->state_idle |= l->bad ? 0 : UINT32_C(1) << value;
+    }
+}
+
+/* Stages after which the device restarts before the next one. */
+static void load_restart_after(load *l, yaml_node_t *list)
+{
+    want_kind(l, list, YAML_SEQUENCE_NODE);
+    for (yaml_node_item_t *item = l->bad ? NULL : list->data.sequence.items.start;
+         item && !l->bad && item < list->data.sequence.items.top; item++)
+        l->table->restart_after |= (uint16_t)(1 << want_number(l, node_at(l, *item), 0, 9));
+}
+
+/* The unit number by which the device is reached on its line: the last thing that a write may change. */
+static void load_link_unit(load *l, yaml_node_t *node)
+{
+    uint16_t index = want_param(l, node);
+    if (l->bad)
+        return;
+    const bil_param *param = &l->params[index];
+    l->table->link_unit = index;
+    bool number = param->format.type == BIL_U8 || param->format.type == BIL_U16;
+    if (!number || param->cls != BIL_CLASS_PLACE || !(param->flags & BIL_WRITABLE))
+        complain(l, node, "the unit number of a link is a writable u8 or u16 of the class place");
+    for (uint16_t i = 0; i < l->table->count && !l->bad; i++)
+        if (l->params[i].stage > param->stage)
+            complain(l, node, "%s has a later stage, but the link's own settings are written last", l->params[i].id);
 }
 
 static void load_unstored(load *l, yaml_node_t *map)
@@ -1080,6 +1118,8 @@ static void load_document(load *l, yaml_node_t *root)
                                        "stored_values",
                                        "restart_keeps_hold",
                                        "writes_last",
+                                       "restart_after",
+                                       "link_unit",
                                        "identify",
                                        "state",
                                        "changes",
@@ -1114,7 +1154,7 @@ static void load_document(load *l, yaml_node_t *root)
                 *procedures = get(l, root, "procedures");
     table->restart_keeps_hold = keeps && want_yes(l, keeps);
     table->writes_last = get(l, root, "writes_last") && want_yes(l, get(l, root, "writes_last"));
-    table->state = table->changes = table->unstored = BIL_NONE;
+    table->state = table->changes = table->unstored = table->link_unit = BIL_NONE;
     if (!l->bad && get(l, root, "factory_address"))
         table->factory_address = keep(l, want_text(l, get(l, root, "factory_address"), 200));
     if (!l->bad)
@@ -1129,6 +1169,10 @@ static void load_document(load *l, yaml_node_t *root)
         load_identity(l, get(l, root, "identify"));
     if (!l->bad && state)
         load_state(l, state);
+    if (!l->bad && get(l, root, "restart_after"))
+        load_restart_after(l, get(l, root, "restart_after"));
+    if (!l->bad && get(l, root, "link_unit"))
+        load_link_unit(l, get(l, root, "link_unit"));
     if (!l->bad && get(l, root, "changes"))
         load_changes(l, get(l, root, "changes"));
     if (!l->bad && get(l, root, "unstored"))

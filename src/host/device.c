@@ -6,6 +6,7 @@
 
 #include "../port/clock.h"
 #include "arena.h"
+#include "bilancia/host_error.h"
 
 bil_job *device_job(device *dev, bil_job_kind kind, bil_job_config config)
 {
@@ -123,7 +124,7 @@ int device_open_as(device *dev, const char *text, const char *model, const model
         }
         remember(dev, seen, sizeof seen);
     }
-    snprintf(why, size, "%s%s", bil_error_text(error), seen);
+    snprintf(why, size, "%s%s", error_text(error), seen);
     device_close(dev);
     return error;
 }

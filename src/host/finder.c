@@ -6,6 +6,7 @@
 #include <string.h>
 
 #include "arena.h"
+#include "bilancia/host_error.h"
 #include "crew.h"
 
 enum { CONNECT_MS = 500, IDENTIFY_MS = 1500 };

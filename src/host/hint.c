@@ -7,7 +7,7 @@
 #include <string.h>
 
 #include "address.h"
-#include "bilancia/error.h"
+#include "bilancia/host_error.h"
 
 bool network_is_near(const char *host, bool *itself)
 {

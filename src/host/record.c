@@ -5,6 +5,7 @@
 #include <fcntl.h>
 #include <stdlib.h>
 #include <string.h>
+#include <time.h>
 #include <unistd.h>
 
 #include "../port/digest.h"
@@ -62,6 +63,76 @@ void record_end(record *rec)
     rec->file = NULL;
 }
 
+/* ---- its lines ---- */
+
+static const char *const restarts[] = {
+#define RESTART_NAME(NAME, name, what) name,
+    BIL_RESTARTS(RESTART_NAME)
+#undef RESTART_NAME
+};
+
+void record_moment(char out[48])
+{
+    struct timespec now;
+    clock_gettime(CLOCK_REALTIME, &now);
+    struct tm utc;
+    gmtime_r(&now.tv_sec, &utc);
+    char second[32];
+    strftime(second, sizeof second, "%Y-%m-%dT%H:%M:%S", &utc);
+    snprintf(out, 48, "%s.%03ldZ", second, now.tv_nsec / 1000000);
+}
+
+json_t *record_intent_line(const record_intent *in, const char *when)
+{
+    char serial[BIL_VALUE_TEXT], firmware[BIL_VALUE_TEXT];
+    bil_image_identity(in->have, BIL_ID_SERIAL, serial, sizeof serial);
+    bil_image_identity(in->have, BIL_ID_FIRMWARE, firmware, sizeof firmware);
+    const bil_job_config *config = in->config;
+    const char *path = bil_text_is_printable(in->copy, strlen(in->copy)) ? in->copy : "(a path that isn't UTF-8)";
+    json_t *line = json_pack(
+        "{s:i,s:s,s:s,s:s,s:s,s:s,s:s,s:s,s:s,s:s,s:s,s:s,s:b,s:s,s:b,s:b,s:b,s:s,s:s,s:i,s:i,s:i}", "bilancia_record",
+        0, "event", "intent", "when", when, "who", in->who, "why", in->why, "address", in->address, "model",
+        in->have->description->model, "serial", serial, "firmware", firmware, "copy", path, "copy_digest", in->digest,
+        "purpose", bil_purpose_name(in->purpose), "with_calibration", (int)config->with_calibration, "restart",
+        restarts[config->restart], "undoes", (int)in->undoes, "resets", (int)(config->kind == BIL_JOB_RESET), "trial",
+        (int)config->trial, "groups", in->groups, "chain", in->chain, "found", (int)in->found, "moves_to",
+        (int)in->moves_to, "planned", (int)in->planned);
+    if (in->despite)
+        json_object_set(line, "despite", (json_t *)(uintptr_t)in->despite);
+    if (in->chain[0]) {
+        json_object_set_new(line, "still_held", json_boolean(in->still_held));
+        json_object_set_new(line, "found_first", json_integer(in->found_first));
+    }
+    return line;
+}
+
+json_t *record_event_line(const bil_description *d, const bil_action *action, const char *when)
+{
+    json_t *line = json_pack("{s:s,s:s}", "event", bil_event_name(action->u.record.event), "when", when);
+    if (action->u.record.param != BIL_NONE)
+        json_object_set_new(line, "parameter", json_string(d->params[action->u.record.param].id));
+    if (action->u.record.cause)
+        json_object_set_new(line, "cause", json_string(bil_error_name((int)action->u.record.cause)));
+    if (action->u.record.event == BIL_EV_HOLDING) /* what it goes back to */
+        json_object_set_new(line, "found", json_integer(action->u.record.code));
+    else if (action->u.record.code)
+        json_object_set_new(line, "code", json_integer(action->u.record.code));
+    return line;
+}
+
+json_t *record_safety_line(const char *path, const char *digest)
+{
+    return json_pack("{s:s,s:s,s:s}", "event", "safety_copy", "path", path, "digest", digest);
+}
+
+json_t *record_end_line(const bil_action *end, int code)
+{
+    return json_pack("{s:s,s:s,s:b,s:i}", "event", "end", "verdict", bil_verdict_name(end->u.end.verdict), "held",
+                     (int)end->u.end.held, "exit", code);
+}
+
+/* ---- what it says ---- */
+
 static const char *text_of(const json_t *line, const char *key)
 {
     const char *text = json_string_value(json_object_get(line, key));
@@ -97,8 +168,13 @@ static void take_intent(record_story *s, const json_t *line)
     for (int i = 0; i < BIL_CHECK_COUNT; i++)
         if (json_is_string(json_object_get(json_object_get(line, "despite"), checks[i])))
             s->despite |= UINT32_C(1) << i;
-    s->restart = json_is_true(json_object_get(line, "restart"));
+    for (int i = 0; i < BIL_RESTART_COUNT; i++)
+        if (strcmp(restarts[i], text_of(line, "restart")) == 0)
+            s->restart = i;
+    take_text(line, "groups", s->groups, sizeof s->groups);
     s->undoes = json_is_true(json_object_get(line, "undoes"));
+    s->resets = json_is_true(json_object_get(line, "resets"));
+    s->moves_to = (uint32_t)json_integer_value(json_object_get(line, "moves_to"));
     s->found = (uint32_t)json_integer_value(json_object_get(line, "found"));
     const json_t *found_first = json_object_get(line, "found_first");
     s->found_first = found_first ? (uint32_t)json_integer_value(found_first) : s->found;
@@ -113,12 +189,15 @@ static void take_event(record_story *s, const json_t *line)
         take_text(line, "digest", s->safety_digest, sizeof s->safety_digest);
     } else if (strcmp(event, "holding") == 0) {
         s->held = true;
+        if (json_is_integer(json_object_get(line, "found")))
+            s->found = (uint32_t)json_integer_value(json_object_get(line, "found"));
     } else if (strcmp(event, "released") == 0) {
         s->held = false;
-    } else if (strcmp(event, "writing") == 0 || strcmp(event, "storing") == 0) {
+    } else if (strcmp(event, "writing") == 0 || strcmp(event, "storing") == 0 || strcmp(event, "resetting") == 0) {
         s->wrote = true;
     } else if (strcmp(event, "end") == 0) {
         take_text(line, "verdict", s->verdict, sizeof s->verdict);
+        s->held = json_is_true(json_object_get(line, "held"));
     }
 }
 
@@ -153,6 +232,12 @@ int record_read(const char *path, record_story *s)
     s->finished = !s->held && (reached || (first && untouched));
     s->settled = s->finished || (first && !s->verdict[0] && !s->held && !s->wrote);
     return intent && s->purpose >= 0 ? BIL_OK : BIL_E_RECORD_FORM;
+}
+
+void record_go_on(const record_story *before, bil_job_config *config)
+{
+    config->found_known = before->held;
+    config->found = before->found;
 }
 
 bool record_newest(const char *folder, const char *model, const char *serial, bool that_wrote, record_story *story)

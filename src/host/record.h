@@ -19,6 +19,29 @@ int record_begin(record *rec, const char *folder, const char *name, json_t *firs
 int record_add(record *rec, json_t *line);
 void record_end(record *rec);
 
+/* What is decided before the first value is written. */
+typedef struct record_intent {
+    const char *who, *why, *address;
+    const bil_image *have;        /* the device as it was read */
+    const bil_job_config *config; /* of the job */
+    bil_purpose purpose;          /* as the job took it */
+    const char *copy, *digest;    /* what is to be written, and its digest; "" and "" for a reset */
+    const char *groups;           /* "" for all, else their names with commas between */
+    const char *chain;            /* record with which an unfinished story began; "" where this is the first */
+    bool still_held, undoes;      /* what that left; it goes back to what was before another write */
+    uint32_t found, found_first;  /* state in which the device was found now, and by the first one */
+    uint32_t moves_to;            /* unit number that the device answers at afterwards, 0: as before */
+    unsigned planned;             /* values */
+    const json_t *despite;        /* checks set aside, each with its reason */
+} record_intent;
+
+/* The lines of a record; `when` is a moment (record_moment). */
+json_t *record_intent_line(const record_intent *intent, const char *when);
+json_t *record_event_line(const bil_description *description, const bil_action *action, const char *when);
+json_t *record_safety_line(const char *path, const char *digest);
+json_t *record_end_line(const bil_action *end, int exit);
+void record_moment(char out[48]);
+
 /* What a record says, as far as it goes. */
 typedef struct record_story {
     char path[STORAGE_PATH];
@@ -27,7 +50,11 @@ typedef struct record_story {
     char copy[STORAGE_PATH], copy_digest[65];     /* what was to be written */
     char safety[STORAGE_PATH], safety_digest[65]; /* what was there before; "" when it didn't come so far */
     int purpose;
-    bool with_calibration, restart, undoes;
+    bool with_calibration, undoes;
+    bool resets; /* a factory reset rather than a write */
+    int restart; /* bil_restart */
+    char groups[SET_TEXT];
+    uint32_t moves_to;    /* unit number that the device may answer at by now, 0: none but the one of the address */
     uint32_t despite;     /* checks that were set aside, as in bil_job_config */
     uint32_t found;       /* the state in which the device was found, and goes back to */
     uint32_t found_first; /* the one before an unfinished story began */
@@ -45,5 +72,8 @@ int record_read(const char *path, record_story *story);
  * unfinished. False when there is
  * none. */
 bool record_newest(const char *folder, const char *model, const char *serial, bool that_wrote, record_story *story);
+
+/* What the newest record of a unit means for the next job: what it had found before it held the device. */
+void record_go_on(const record_story *before, bil_job_config *config);
 
 #endif

@@ -67,6 +67,8 @@ bil_action run_job(bil_job *job, const runner *r)
             r->progress(r->ctx, job, &action);
         switch (action.kind) {
         case BIL_ACT_CONNECT:
+            if (r->link.ops->speak_to)
+                r->link.ops->speak_to(r->link.ctx, action.u.connect.unit);
             connect_until(r, action.u.connect.until_ms, &result);
             break;
         case BIL_ACT_TRANSFER:

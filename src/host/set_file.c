@@ -36,7 +36,7 @@ static int complain(set_file *set, int error)
     if (error == BIL_E_FILE_OPEN)
         snprintf(set->why, sizeof set->why, "%s: %s", set->path, strerror(errno));
     else
-        snprintf(set->why, sizeof set->why, "%s:%u: %s", set->path, set->reader.line, bil_error_text(error));
+        snprintf(set->why, sizeof set->why, "%s:%u: %s", set->path, set->reader.line, error_text(error));
     return error;
 }
 
@@ -178,7 +178,7 @@ static int read_all(const char *path, bil_image *image, set_origin *origin, bil_
             error = bil_image_put_item(image, &item, &host_floats);
             if (error)
                 snprintf(set.why, sizeof set.why, "%s:%u: %.*s: %s", path, set.reader.line, (int)item.id.length,
-                         item.id.text, bil_error_text(error));
+                         item.id.text, error_text(error));
         }
     }
     snprintf(why, size, "%s", set.why);

@@ -302,7 +302,7 @@ static void raw_text(const uint8_t *raw, size_t count, char *out, size_t size)
 void item_bare_text(const bil_item *item, const bil_description *description, char *out, size_t size)
 {
     if (item->unreadable) {
-        snprintf(out, size, "(%s)", bil_error_name(item->unreadable));
+        snprintf(out, size, "(%s)", error_name(item->unreadable));
         return;
     }
     bool null = item->value.length == 0 || item->value.text[0] == 'n';

@@ -19,6 +19,7 @@ flow bil_give_wait(bil_job *job, bil_action *action, uint32_t ms)
 flow bil_give_connect(bil_job *job, bil_action *action, uint32_t ms)
 {
     action->u.connect.until_ms = job->now + ms;
+    action->u.connect.unit = job->unit;
     return bil_give(job, action, BIL_ACT_CONNECT);
 }
 

@@ -91,7 +91,7 @@ int bil_job_step(bil_job *job, const bil_result *result, bil_action *action)
     job->result = result;
     if (result->now_ms > job->now)
         job->now = result->now_ms;
-    if (job->config.kind == BIL_JOB_WRITE)
+    if (job->config.kind == BIL_JOB_WRITE || job->config.kind == BIL_JOB_RESET)
         bil_write_run(job, action);
     else
         bil_read_run(job, action);
@@ -108,4 +108,10 @@ bil_purpose bil_job_purpose(const bil_job *job)
 {
     require(job);
     return job->purpose;
+}
+
+uint32_t bil_job_moves_to(const bil_job *job)
+{
+    require(job);
+    return job->move_to;
 }

@@ -12,6 +12,7 @@ enum {
     CONNECT_MS = 4000,    /* how long the first connection is tried */
     RECONNECT_MS = 10000, /* and a new one in the middle: the device may have to start first */
     ROUNDS = 3,           /* of writing until nothing differs */
+    IDLE_MS = 5000,       /* how often a machine is looked at that is to stand by itself */
     STAGES = 10,
     CELLS_MAX = 125 /* Modbus Application Protocol 1.1b3, 6.3; larger than any block */
 };
@@ -70,6 +71,9 @@ struct bil_job {
     uint8_t reads;  /* of the proof */
     uint32_t found; /* state of operation before hold */
     bool left_held;
+    bool between;     /* a restart between two stages, not the one of the proof */
+    uint32_t unit;    /* unit number that is spoken to, 0: the one of the address */
+    uint32_t move_to; /* the one that the values bring, 0: it stays */
     bil_verdict verdict;
 
     /* why it fails */

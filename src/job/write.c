@@ -5,10 +5,11 @@
 
 /* clang-format off */
 typedef enum phase {
-    PH_CONNECT, PH_CONNECTED, PH_IDENTIFY, PH_READ, PH_STATE, PH_ASK, PH_ASKED, PH_INTENT, PH_INTENT_DONE, PH_SAFETY_DONE,
+    PH_CONNECT, PH_CONNECTED, PH_IDENTIFY, PH_READ, PH_STATE, PH_LOOK, PH_LOOKING, PH_LOOKED, PH_ASK, PH_ASKED, PH_INTENT, PH_INTENT_DONE, PH_SAFETY_DONE,
     PH_UNLOCK, PH_HOLD, PH_HOLD_STEPS, PH_HELD, PH_RECHECK, PH_STAGE, PH_RECORDED, PH_WRITING, PH_WRITE_BLOCK, PH_REFUSED_DONE, PH_UNTOUCHED,
-    PH_READ_BACK, PH_STORE, PH_STORE_STEPS, PH_RESTART, PH_RESTART_STEPS, PH_WHO_CAME_BACK,
-    PH_UNLOCK_AGAIN, PH_HOLD_AGAIN, PH_PROVE, PH_PROVING, PH_RELEASE, PH_RELEASE_STEPS, PH_VERDICT, PH_END
+    PH_READ_BACK, PH_STORE, PH_STORE_STEPS, PH_RESTART, PH_LET_WORK, PH_WAIT, PH_WAITED, PH_HOLD_THEN, PH_UNLOCK_THEN,
+    PH_RESTART_NOW, PH_RESTART_STEPS, PH_BY_HAND, PH_SWITCHED, PH_SWITCHED_STATE, PH_RESET_STEPS, PH_WHO_CAME_BACK,
+    PH_UNLOCK_AGAIN, PH_HOLD_AGAIN, PH_BETWEEN, PH_PROVE, PH_PROVING, PH_RELEASE, PH_RELEASE_STEPS, PH_VERDICT, PH_END
 } phase;
 /* clang-format on */
 
@@ -110,6 +111,8 @@ static bil_error gate(bil_job *job)
         return BIL_E_OTHER_HARDWARE;
     if (config->trial && description->writes_last)
         return BIL_E_NO_TRIAL;
+    if (config->kind == BIL_JOB_RESET && !bil_description_procedure(description, BIL_PROC_FACTORY_RESET, text, 0))
+        return BIL_E_NO_RESET;
     if (needs_password(job, text) && !config->has_password)
         return BIL_E_NO_PASSWORD;
     bil_image_identity(config->have, BIL_ID_SERIAL, text, sizeof text);
@@ -141,7 +144,7 @@ static flow read_all(bil_job *job, bil_action *action)
         return f;
     bil_image_copy(&job->expect, job->config.have);
     if (job->description->state == BIL_NONE)
-        return go(job, PH_ASK);
+        return go(job, PH_LOOK);
     bil_exchange_read_param(job, job->description->state);
     return go(job, PH_STATE);
 }
@@ -170,7 +173,7 @@ static flow state_found(bil_job *job, bil_action *action)
         return refuse(job, BIL_E_HOLD, job->description->state);
     bool held = job->found == job->description->state_held, can_hold = procedure(job, BIL_PROC_HOLD) != NULL;
     bool on_the_way = can_hold && !held && !procedure(job, BIL_PROC_RELEASE); /* no state to go back to */
-    if ((held || on_the_way) && job->config.found_known)
+    if ((held || on_the_way) && job->config.found_known && job->config.found != job->description->state_held)
         job->found = job->config.found; /* what an earlier write found that left it held, or was about to hold it */
     else
         job->left_held = held;
@@ -179,6 +182,69 @@ static flow state_found(bil_job *job, bil_action *action)
         bil_failed(job, BIL_E_HOLD, job->description->state);
         job->code = found;
         return stop(job, BIL_VERDICT_REFUSED);
+    }
+    return go(job, PH_LOOK);
+}
+
+/* ---- the address that the values bring ---- */
+
+/* A parameter's value as a number; 0 where it isn't there. */
+static uint32_t number_of(const bil_image *image, uint16_t param)
+{
+    uint32_t number = 0;
+    for (uint8_t i = 0; image->state[param] == BIL_PRESENT && i < image->description->params[param].format.size; i++)
+        number = number << 8 | bil_image_raw(image, param)[i];
+    return number;
+}
+
+/* When the write changes the unit number by which the device is reached, nobody may answer at the new one yet. */
+static flow look_there(bil_job *job, bil_action *action)
+{
+    uint16_t param = job->description->link_unit;
+    const bil_job_config *config = &job->config;
+    if (param == BIL_NONE || config->unit == 0 || number_of(config->have, param) != config->unit ||
+        bil_plan_need(config->have, config->want, param, job->purpose, false) != BIL_NEED_WRITE)
+        return go(job, PH_ASK);
+    job->unit = job->move_to = number_of(config->want, param);
+    uint16_t serial = job->description->identity[BIL_ID_SERIAL];
+    bil_exchange_read_param(job, serial == BIL_NONE ? job->description->identity[BIL_ID_MODEL] : serial);
+    go(job, PH_LOOKING);
+    return bil_give_connect(job, action, CONNECT_MS);
+}
+
+/* Whatever says anything there, even no, is there. When it is this unit itself, its number is of no account on this
+ * link, as with many devices on a network of their own. */
+static flow looking(bil_job *job, bil_action *action)
+{
+    flow f = bil_exchange_run(job, action);
+    if (f == FLOW_ACTION)
+        return f;
+    uint16_t param = job->exchange.param;
+    const bil_format *format = &job->description->params[param].format;
+    uint8_t raw[BIL_TEXT_MAX];
+    bool nobody = f == FLOW_FAILED && job->exchange.outcome != BIL_REFUSED && job->exchange.outcome != BIL_BUSY;
+    bool itself = f == FLOW_DONE && param == job->description->identity[BIL_ID_SERIAL] &&
+                  bil_value_from_cells(format, job->cells, raw) == BIL_OK &&
+                  memcmp(raw, bil_image_raw(job->config.have, param), format->size) == 0;
+    job->cause = BIL_OK;
+    job->param = BIL_NONE;
+    job->code = 0;
+    job->unit = 0;
+    if (!nobody && !itself)
+        return refuse(job, BIL_E_ADDRESS_TAKEN, job->description->link_unit);
+    if (itself)
+        job->move_to = 0;
+    job->dirty = false;
+    go(job, PH_LOOKED);
+    return bil_give_connect(job, action, RECONNECT_MS);
+}
+
+/* Back where it was; `reconnected` makes sure that it is still this unit. */
+static flow looked(bil_job *job)
+{
+    if (job->result->outcome != BIL_DONE) {
+        bil_failed(job, BIL_E_LOST, BIL_NONE);
+        return stop(job, BIL_VERDICT_UNTOUCHED);
     }
     return go(job, PH_ASK);
 }
@@ -251,12 +317,20 @@ static flow unlock(bil_job *job, bil_action *action)
     return go(job, PH_HOLD);
 }
 
+/* The record says to which state it has to go back. */
+static flow record_holding(bil_job *job, bil_action *action)
+{
+    bil_give_record(job, action, BIL_EV_HOLDING);
+    action->u.record.code = job->found;
+    return FLOW_ACTION;
+}
+
 static flow hold(bil_job *job, bil_action *action)
 {
     bil_player_start(job, job->left_held ? NULL : procedure(job, BIL_PROC_HOLD));
     job->held = job->left_held || job->player.procedure;
     go(job, PH_HOLD_STEPS);
-    return bil_give_record(job, action, BIL_EV_HOLDING);
+    return record_holding(job, action);
 }
 
 static flow hold_steps(bil_job *job, bil_action *action)
@@ -332,7 +406,7 @@ static flow recheck(bil_job *job, bil_action *action)
         job->progress.total += need == BIL_NEED_WRITE || need == BIL_NEED_READ;
     }
     job->stage = 0;
-    return go(job, PH_STAGE);
+    return go(job, job->config.kind == BIL_JOB_RESET ? PH_RESTART_NOW : PH_STAGE);
 }
 
 /* ---- converge ---- */
@@ -405,6 +479,17 @@ static flow start_block(bil_job *job)
     return go(job, PH_WRITE_BLOCK);
 }
 
+/* A unit number that acts at once is spoken to from here on. */
+static void follow(bil_job *job, uint16_t from, uint16_t to)
+{
+    uint16_t unit = job->description->link_unit;
+    for (uint16_t i = from; i < to && job->move_to; i++)
+        if (job->items[i] == unit && !(job->description->params[unit].flags & BIL_NEEDS_RESTART)) {
+            job->unit = job->move_to;
+            job->dirty = true;
+        }
+}
+
 static flow write_block(bil_job *job, bil_action *action)
 {
     flow f = bil_exchange_run(job, action);
@@ -418,6 +503,7 @@ static flow write_block(bil_job *job, bil_action *action)
             job->progress.written += (uint32_t)(to - from);
         job->progress.done += (uint32_t)(to - from);
         job->write_at = to;
+        follow(job, from, to);
         return go(job, PH_WRITING);
     }
     if (job->exchange.outcome == BIL_REFUSED && to - from > 1) {
@@ -467,6 +553,15 @@ static bool same_unit(const bil_job *job)
     return strcmp(now, before) == 0;
 }
 
+static bool more_to_write(bil_job *job)
+{
+    for (uint8_t stage = (uint8_t)(job->stage + 1); stage < STAGES; stage++)
+        if (bil_plan_write(job->config.have, job->config.want, job->purpose, job->config.with_calibration, stage,
+                           job->items))
+            return true;
+    return false;
+}
+
 static flow read_back(bil_job *job, bil_action *action)
 {
     flow f = look(job, action);
@@ -479,8 +574,10 @@ static flow read_back(bil_job *job, bil_action *action)
     if (changed != BIL_NONE)
         return refuse(job, BIL_E_FOREIGN_CHANGE, changed);
     bil_image_copy(&job->expect, job->config.have);
+    job->between = job->description->restart_after >> job->stage & 1 && !job->config.trial &&
+                   job->config.restart != BIL_RESTART_NEVER && more_to_write(job);
     job->stage++;
-    return go(job, PH_STAGE);
+    return go(job, job->between ? PH_STORE : PH_STAGE);
 }
 
 /* ---- make it last ---- */
@@ -506,16 +603,101 @@ static flow store_steps(bil_job *job, bil_action *action)
     return bil_give_record(job, action, BIL_EV_STORED);
 }
 
-static flow restart(bil_job *job, bil_action *action)
+static flow restart(bil_job *job)
 {
     bool tells = job->description->stored_values == BIL_STORED_BY_RESTART;
-    const bil_procedure *steps = procedure(job, BIL_PROC_RESTART);
-    if (!job->config.may_restart || !tells || !steps)
+    bil_restart when = job->config.restart;
+    if (job->between)
+        return go(job, PH_RESTART_NOW);
+    if (when == BIL_RESTART_NEVER || !tells || (when != BIL_RESTART_BY_HAND && !procedure(job, BIL_PROC_RESTART)))
         return go(job, PH_PROVE);
-    job->restarted = true;
-    bil_player_start(job, steps);
-    go(job, PH_RESTART_STEPS);
-    return bil_give_record(job, action, BIL_EV_RESTARTING);
+    bool waits = when == BIL_RESTART_AT || (when == BIL_RESTART_IDLE && job->description->state != BIL_NONE);
+    if (!waits || job->left_held)
+        return go(job, PH_RESTART_NOW);
+    bil_player_start(job, job->held ? procedure(job, BIL_PROC_RELEASE) : NULL);
+    return go(job, PH_LET_WORK);
+}
+
+/* The wanted values are in force and stored: until its restart the device may work with them. */
+static flow let_work(bil_job *job, bil_action *action)
+{
+    flow f = play(job, action, BIL_VERDICT_INCOMPLETE);
+    if (f != FLOW_DONE)
+        return f;
+    bool was_held = job->held;
+    job->held = false;
+    go(job, PH_WAIT);
+    return bil_give_record(job, action, was_held ? BIL_EV_RELEASED : BIL_EV_WAITING);
+}
+
+static flow wait_for_restart(bil_job *job, bil_action *action)
+{
+    go(job, PH_WAITED);
+    if (job->description->state != BIL_NONE)
+        bil_exchange_read_param(job, job->description->state);
+    if (job->config.restart == BIL_RESTART_AT) {
+        action->u.wait.until_ms = job->config.restart_ms;
+        return bil_give(job, action, BIL_ACT_WAIT);
+    }
+    return FLOW_DONE;
+}
+
+/* What the device does now is what it goes back to after the restart: a machine that stands then isn't started. */
+static flow waited(bil_job *job, bil_action *action)
+{
+    uint32_t now = job->found;
+    if (job->description->state != BIL_NONE) {
+        flow f = bil_exchange_run(job, action);
+        if (f == FLOW_ACTION)
+            return f;
+        bool known = f == FLOW_DONE && bil_cells_number(job, job->description->state, &now);
+        bool idle = known && now < 32 && job->description->state_idle >> now & 1;
+        bil_failed(job, BIL_OK, BIL_NONE);
+        if (job->config.restart == BIL_RESTART_IDLE && !idle) {
+            if (job->now < job->config.restart_ms) {
+                go(job, PH_WAIT);
+                return bil_give_wait(job, action, IDLE_MS);
+            }
+            job->cause = BIL_E_NOT_IDLE;
+            return finish(job, BIL_VERDICT_NOT_PROVED);
+        }
+        job->found = now;
+        if (procedure(job, BIL_PROC_HOLD) && !procedure(job, BIL_PROC_RELEASE)) {
+            job->cause = BIL_E_NOT_IDLE; /* held by somebody, in fault, or on its way: there is no way back to that */
+            return finish(job, BIL_VERDICT_NOT_PROVED);
+        }
+    }
+    bil_player_start(job, procedure(job, BIL_PROC_UNLOCK));
+    return go(job, PH_UNLOCK_THEN);
+}
+
+static flow unlock_then(bil_job *job, bil_action *action)
+{
+    flow f = play(job, action, BIL_VERDICT_INCOMPLETE);
+    if (f != FLOW_DONE)
+        return f;
+    bil_player_start(job, procedure(job, BIL_PROC_HOLD));
+    job->held = job->player.procedure != NULL;
+    go(job, PH_HOLD_THEN);
+    return record_holding(job, action);
+}
+
+static flow hold_then(bil_job *job, bil_action *action)
+{
+    flow f = play(job, action, BIL_VERDICT_INCOMPLETE);
+    return f == FLOW_DONE ? go(job, PH_RESTART_NOW) : f;
+}
+
+static flow restart_now(bil_job *job, bil_action *action)
+{
+    bool resets = job->config.kind == BIL_JOB_RESET, by_hand = job->config.restart == BIL_RESTART_BY_HAND;
+    if (job->move_to && (resets || number_of(job->config.have, job->description->link_unit) == job->move_to))
+        job->unit = job->move_to; /* it is found there when it comes back */
+    job->wrote = true;
+    job->restarted = !job->between;
+    bil_player_start(job, procedure(job, resets ? BIL_PROC_FACTORY_RESET : BIL_PROC_RESTART));
+    go(job, resets ? PH_RESET_STEPS : by_hand ? PH_BY_HAND : PH_RESTART_STEPS);
+    return bil_give_record(job, action, resets ? BIL_EV_RESETTING : BIL_EV_RESTARTING);
 }
 
 static flow restart_steps(bil_job *job, bil_action *action)
@@ -523,6 +705,54 @@ static flow restart_steps(bil_job *job, bil_action *action)
     flow f = play(job, action, BIL_VERDICT_INCOMPLETE);
     if (f != FLOW_DONE)
         return f;
+    bil_reader_identity(job, job->config.have);
+    return go(job, PH_WHO_CAME_BACK);
+}
+
+/* Nothing holds a device any more that was reset; it stands. */
+static flow reset_steps(bil_job *job, bil_action *action)
+{
+    flow f = restart_steps(job, action);
+    if (f == FLOW_DONE)
+        job->held = job->left_held = false;
+    return f;
+}
+
+static flow by_hand(bil_job *job, bil_action *action)
+{
+    go(job, PH_SWITCHED);
+    action->u.ask.question = BIL_ASK_PERSON;
+    action->u.ask.text = "Switch the supply of the device off, wait until it is dark, and switch it on again. Done?";
+    action->u.ask.have = job->config.have;
+    action->u.ask.found = job->found;
+    return bil_give(job, action, BIL_ACT_ASK);
+}
+
+/* The person says so; now it has to come back. The first look makes the connection anew. */
+static flow switched(bil_job *job)
+{
+    if (job->result->outcome != BIL_DONE)
+        return refuse(job, BIL_E_PERSON, BIL_NONE);
+    job->dirty = true;
+    if (job->description->state == BIL_NONE) {
+        bil_reader_identity(job, job->config.have);
+        return go(job, PH_WHO_CAME_BACK);
+    }
+    bil_exchange_read_param(job, job->description->state);
+    return go(job, PH_SWITCHED_STATE);
+}
+
+/* No hold outlives its supply: a device that is still held wasn't switched off. */
+static flow switched_state(bil_job *job, bil_action *action)
+{
+    uint32_t state;
+    flow f = bil_exchange_run(job, action);
+    if (f == FLOW_ACTION)
+        return f;
+    if (f == FLOW_FAILED)
+        return stop(job, BIL_VERDICT_INCOMPLETE);
+    if (job->held && bil_cells_number(job, job->description->state, &state) && state == job->description->state_held)
+        return refuse(job, BIL_E_RESTART, job->description->state);
     bil_reader_identity(job, job->config.have);
     return go(job, PH_WHO_CAME_BACK);
 }
@@ -535,10 +765,8 @@ static flow who_came_back(bil_job *job, bil_action *action)
     if (!same_unit(job))
         return refuse(job, BIL_E_OTHER_UNIT, BIL_NONE);
     job->reconnected = false;
-    if (job->description->restart_keeps_hold)
-        go(job, PH_PROVE);
-    else
-        go(job, PH_UNLOCK_AGAIN);
+    bool keeps = job->description->restart_keeps_hold && job->config.restart != BIL_RESTART_BY_HAND;
+    go(job, (keeps && !job->between) || job->config.kind == BIL_JOB_RESET ? PH_PROVE : PH_UNLOCK_AGAIN);
     bil_player_start(job, procedure(job, BIL_PROC_UNLOCK));
     return bil_give_record(job, action, BIL_EV_RESTARTED);
 }
@@ -558,7 +786,23 @@ static flow hold_again(bil_job *job, bil_action *action)
     flow f = play(job, action, BIL_VERDICT_INCOMPLETE);
     if (f != FLOW_DONE)
         return f;
-    return go(job, PH_PROVE);
+    if (!job->between)
+        return go(job, PH_PROVE);
+    bil_reader_values(job, job->config.have);
+    return go(job, PH_BETWEEN);
+}
+
+/* What the restart between two stages brought about is the new start of the next one. */
+static flow between(bil_job *job, bil_action *action)
+{
+    flow f = look(job, action);
+    if (f != FLOW_DONE)
+        return f;
+    if (job->reconnected && !same_unit(job))
+        return refuse(job, BIL_E_OTHER_UNIT, BIL_NONE);
+    job->reconnected = job->between = false;
+    bil_image_copy(&job->expect, job->config.have);
+    return go(job, PH_STAGE);
 }
 
 /* ---- prove ---- */
@@ -653,7 +897,7 @@ static flow end(bil_job *job, bil_action *action)
     job->over = true;
     action->u.end.verdict = job->verdict;
     action->u.end.held = job->held;
-    action->u.end.wrote = job->wrote && job->progress.write_requests > 0;
+    action->u.end.wrote = job->wrote && (job->progress.write_requests > 0 || job->config.kind == BIL_JOB_RESET);
     action->u.end.cause = job->cause;
     action->u.end.param = job->param;
     action->u.end.other = job->other;
@@ -670,6 +914,9 @@ static flow run_phase(bil_job *job, bil_action *action)
     case PH_IDENTIFY: return identify(job, action);
     case PH_READ: return read_all(job, action);
     case PH_STATE: return state_found(job, action);
+    case PH_LOOK: return look_there(job, action);
+    case PH_LOOKING: return looking(job, action);
+    case PH_LOOKED: return looked(job);
     case PH_ASK: return ask(job, action);
     case PH_ASKED: return asked(job);
     case PH_INTENT: return intent(job, action);
@@ -689,11 +936,22 @@ static flow run_phase(bil_job *job, bil_action *action)
     case PH_READ_BACK: return read_back(job, action);
     case PH_STORE: return store(job, action);
     case PH_STORE_STEPS: return store_steps(job, action);
-    case PH_RESTART: return restart(job, action);
+    case PH_RESTART: return restart(job);
+    case PH_LET_WORK: return let_work(job, action);
+    case PH_WAIT: return wait_for_restart(job, action);
+    case PH_WAITED: return waited(job, action);
+    case PH_UNLOCK_THEN: return unlock_then(job, action);
+    case PH_HOLD_THEN: return hold_then(job, action);
+    case PH_RESTART_NOW: return restart_now(job, action);
     case PH_RESTART_STEPS: return restart_steps(job, action);
+    case PH_BY_HAND: return by_hand(job, action);
+    case PH_SWITCHED: return switched(job);
+    case PH_SWITCHED_STATE: return switched_state(job, action);
+    case PH_RESET_STEPS: return reset_steps(job, action);
     case PH_WHO_CAME_BACK: return who_came_back(job, action);
     case PH_UNLOCK_AGAIN: return unlock_again(job, action);
     case PH_HOLD_AGAIN: return hold_again(job, action);
+    case PH_BETWEEN: return between(job, action);
     case PH_PROVE: return prove(job);
     case PH_PROVING: return proving(job, action);
     case PH_RELEASE: return release(job, action);

@@ -12,8 +12,8 @@
 typedef struct modbus_link {
     void *context; /* modbus_t */
     bool connected, serial;
-    uint8_t unit;
-    int connect_errno; /* why the last connection failed, 0 when it didn't */
+    uint8_t unit, usual; /* spoken to now, and the one of the address */
+    int connect_errno;   /* why the last connection failed, 0 when it didn't */
     uint16_t transaction;
     char path[256]; /* of a serial line */
     int lock;       /* held as long as the line is open; 0: none */

@@ -5,7 +5,7 @@
 #include <stdbool.h>
 #include <stdio.h>
 
-#include "bilancia/error.h"
+#include "bilancia/host_error.h"
 
 #define STORAGE_PATH 4200
 #define STORAGE_DIGEST '%' /* in a name: stands for what storage_name_digest will put there */

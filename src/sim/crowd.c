@@ -239,9 +239,12 @@ static void serve_line(crowd *c, const volatile int *stop)
         used = 0;
         uint64_t due = begin + characters_us(c, (double)size);
         c->line_us += characters_us(c, (double)size) + silence;
-        if (!sound || unit < 1 || unit > c->count)
+        sim_unit *who = NULL;
+        for (size_t i = 0; i < c->count && !who; i++)
+            who = c->units[i]->answers_at == unit ? c->units[i] : NULL;
+        if (!sound || !who)
             continue;
-        size_t answer = sim_answer(c->units[unit - 1], begin / 1000, frame + 1, size - 3, reply + 1);
+        size_t answer = sim_answer(who, begin / 1000, frame + 1, size - 3, reply + 1);
         if (answer == 0)
             continue;
         reply[0] = (uint8_t)unit;

@@ -6,7 +6,7 @@
 #include "unit.h"
 
 enum { STANDBY, KNEADING, HELD, STARTING };
-enum { KNEADERS = 8 };
+enum { KNEADERS = 8, FACTORY_KEY = 4660 };
 
 #define ANY 1, 0
 
@@ -28,6 +28,7 @@ static const sim_entry general[] = {
     {"command.hold", 0, 3000, "u16", SIM_COMMAND, 0, false, 0, 2, NULL, NULL},
     {"command.store", 0, 3001, "u16", SIM_COMMAND, 0, false, 1, 1, NULL, NULL},
     {"command.restart", 0, 3002, "u16", SIM_COMMAND, 0, false, 1, 1, NULL, NULL},
+    {"command.factory", 0, 3003, "u16", SIM_COMMAND, 0, false, FACTORY_KEY, FACTORY_KEY, NULL, NULL},
     {"plant.name", 0, 2000, "t20", SIM_SETTING, 0, true, ANY, "", "kneading"},
     {"plant.address", 0, 2010, "u8", SIM_SETTING, 0, true, 1, 247, "1", "8"},
     {"plant.language", 0, 2011, "u8", SIM_SETTING, 0, true, 0, 2, "1", "0"},
@@ -158,6 +159,8 @@ static void written(sim_unit *unit, const sim_entry *entry, const uint16_t *cell
     } else if (is(entry, "command.restart")) {
         unit->hold_at_boot = true;
         sim_restart(unit);
+    } else if (is(entry, "command.factory")) {
+        sim_factory_reset(unit, unit->now);
     }
 }
 
@@ -178,4 +181,5 @@ static uint64_t live(const sim_unit *unit, const sim_entry *entry)
     return UINT64_MAX;
 }
 
-const sim_model sim_ec8 = {"ec-8", false, true, 4000, 5, 100, 60, fill, start, tick, may, written, live, bank};
+const sim_model sim_ec8 = {"ec-8", "plant.address", false, true, 4000,    5,    100, 60,
+                           fill,   start,           tick,  may,  written, live, bank};

@@ -211,4 +211,5 @@ static uint64_t live(const sim_unit *unit, const sim_entry *entry)
     return UINT64_MAX;
 }
 
-const sim_model sim_ed30 = {"ed-30", true, false, 3000, 8, 32, 16, fill, start, tick, may, written, live, NULL};
+const sim_model sim_ed30 = {"ed-30", "bus.address", true, false, 3000,    8,    32,  16,
+                            fill,    start,         tick, may,   written, live, NULL};

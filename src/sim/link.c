@@ -1,8 +1,24 @@
 #include "link.h"
 
-static bil_outcome answer(sim_link *link, sim_reply reply, bil_result *result)
+enum { PATIENCE_MS = 300 };
+
+/* Who answers there? NULL: nobody. */
+static sim_unit *who(const sim_link *link)
 {
-    if (reply == SIM_DEAD) {
+    sim_unit *other = link->neighbour;
+    if (link->number == 0 || link->unit->answers_at == link->number)
+        return link->unit;
+    return other && other->answers_at == link->number ? other : NULL;
+}
+
+static bil_outcome answer(sim_link *link, sim_reply reply, const sim_unit *unit, bil_result *result)
+{
+    if (unit && unit->late_ms > PATIENCE_MS)
+        reply = SIM_SILENT;
+    else if (unit)
+        link->now += unit->late_ms;
+    if (reply == SIM_DEAD || reply == SIM_SILENT) {
+        link->now += PATIENCE_MS;
         link->connected = false;
         result->cause = BIL_E_SILENT;
         return BIL_UNKNOWN;
@@ -18,7 +34,7 @@ static bil_outcome connect_link(void *ctx, bil_result *result)
 {
     sim_link *link = ctx;
     link->now += 2;
-    link->connected = sim_is_up(link->unit, link->now);
+    link->connected = sim_is_up(link->unit, link->now) || link->number; /* a line is always there */
     if (!link->connected)
         result->cause = BIL_E_NOT_REACHABLE;
     return link->connected ? BIL_DONE : BIL_NOT_SENT;
@@ -38,7 +54,8 @@ static bil_outcome read_cells(void *ctx, uint8_t space, uint16_t address, uint16
     if (not_connected(link, result))
         return BIL_NOT_SENT;
     link->now += link->unit->model->reply_ms;
-    return answer(link, sim_read(link->unit, link->now, space, address, count, cells), result);
+    sim_unit *unit = who(link);
+    return answer(link, unit ? sim_read(unit, link->now, space, address, count, cells) : SIM_SILENT, unit, result);
 }
 
 static bil_outcome write_cells(void *ctx, uint8_t space, uint16_t address, uint16_t count, const uint16_t *cells,
@@ -48,7 +65,8 @@ static bil_outcome write_cells(void *ctx, uint8_t space, uint16_t address, uint1
     if (not_connected(link, result))
         return BIL_NOT_SENT;
     link->now += link->unit->model->reply_ms;
-    return answer(link, sim_write(link->unit, link->now, space, address, count, cells), result);
+    sim_unit *unit = who(link);
+    return answer(link, unit ? sim_write(unit, link->now, space, address, count, cells) : SIM_SILENT, unit, result);
 }
 
 static void close_link(void *ctx)
@@ -56,7 +74,14 @@ static void close_link(void *ctx)
     ((sim_link *)ctx)->connected = false;
 }
 
-static const bil_link_ops ops = {connect_link, read_cells, write_cells, close_link};
+static void speak_to(void *ctx, uint32_t unit)
+{
+    sim_link *link = ctx;
+    if (link->usual)
+        link->number = unit ? unit : link->usual;
+}
+
+static const bil_link_ops ops = {connect_link, read_cells, write_cells, close_link, speak_to};
 
 static uint64_t now_ms(void *ctx)
 {
@@ -71,6 +96,11 @@ static void sleep_until(void *ctx, uint64_t ms)
 }
 
 static const bil_clock_ops clock_ops = {now_ms, sleep_until};
+
+void sim_link_on_line(sim_link *link, uint32_t number)
+{
+    link->number = link->usual = number;
+}
 
 bil_link sim_link_open(sim_link *link, sim_unit *unit)
 {

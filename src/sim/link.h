@@ -9,8 +9,13 @@ typedef struct sim_link {
     sim_unit *unit;
     uint64_t now; /* of the virtual clock */
     bool connected;
+    uint32_t number;     /* the unit number that is spoken to; 0: whoever is there */
+    uint32_t usual;      /* the one it was made for */
+    sim_unit *neighbour; /* another unit on the same line, or NULL */
 } sim_link;
 
+/* Makes it a link on a line, where units have numbers. */
+void sim_link_on_line(sim_link *link, uint32_t number);
 bil_link sim_link_open(sim_link *link, sim_unit *unit);
 bil_clock sim_link_clock(sim_link *link);
 

@@ -39,7 +39,7 @@ size_t sim_answer(sim_unit *unit, uint64_t now, const uint8_t *request, size_t s
     } else {
         return refuse(function, is_known(function) ? BAD_VALUE : BAD_FUNCTION, reply);
     }
-    if (outcome == SIM_DEAD)
+    if (outcome == SIM_DEAD || outcome == SIM_SILENT)
         return 0;
     if (outcome != SIM_OK)
         return refuse(function, (int)outcome, reply);

@@ -13,7 +13,7 @@
 #include <time.h>
 #include <unistd.h>
 
-#include "bilancia/error.h"
+#include "bilancia/host_error.h"
 #include "pdu.h"
 
 static uint64_t real_ms(void)
@@ -86,8 +86,7 @@ static bool listen_control(sim_server *s, const char *path)
 int sim_server_open(sim_server *s, sim_unit *unit, int port, const char *control_path, unsigned factor, char *why,
                     size_t size)
 {
-    *s = (sim_server){
-        .unit = unit, .listener = -1, .control = -1, .factor = factor, .started = real_ms(), .pull_after = -1};
+    *s = (sim_server){.unit = unit, .listener = -1, .control = -1, .factor = factor, .started = real_ms()};
     for (int i = 0; i < SERVER_CLIENTS; i++)
         s->clients[i] = -1;
     s->modbus = modbus_new_tcp("127.0.0.1", port);
@@ -130,16 +129,12 @@ static bool serve(sim_server *s, int fd)
         return false;
     if (length == 0 || s->silent)
         return true;
-    if (s->pull_after == 0) {
-        s->pulled = true;
-        return true;
-    }
-    s->pull_after -= s->pull_after > 0;
     int head = modbus_get_header_length(s->modbus);
     uint8_t reply[7 + SIM_PDU] = {query[0], query[1]};
     size_t size = sim_answer(s->unit, simulated(s), query + head, (size_t)(length - head), reply + 7);
     if (size == 0)
-        return false;
+        return sim_is_up(s->unit, simulated(s)); /* only this reply is missing, or everything is gone */
+    usleep(s->unit->late_ms * 1000 / s->factor);
     reply[4] = (uint8_t)((size + 1) >> 8);
     reply[5] = (uint8_t)(size + 1);
     reply[6] = query[6];
@@ -159,16 +154,13 @@ static void obey(sim_server *s, const char *line, char *answer, size_t size)
     snprintf(answer, size, "ok");
     if (sscanf(line, "time-factor %u", &number) == 1 && number >= 1 && number <= 1000)
         set_factor(s, number);
-    else if (sscanf(line, "pull-after %u", &number) == 1)
-        s->pull_after = (int64_t)number;
-    else if (strcmp(line, "plug-in") == 0)
-        s->pulled = s->silent = false, s->pull_after = -1;
     else if (strcmp(line, "silent") == 0)
         s->silent = true;
     else if (strcmp(line, "quit") == 0)
         s->quit = true;
     else
         sim_control(s->unit, simulated(s), line, answer, size);
+    s->silent = s->silent && strcmp(line, "plug-in") != 0;
 }
 
 static void control(sim_server *s)
@@ -209,7 +201,7 @@ static void welcome(sim_server *s)
 void sim_server_run(sim_server *s, const volatile int *stop)
 {
     while (!s->quit && !*stop) {
-        bool up = !s->pulled && sim_is_up(s->unit, simulated(s));
+        bool up = sim_is_up(s->unit, simulated(s));
         if (!up)
             go_dark(s);
         else if (s->listener < 0)
@@ -224,7 +216,7 @@ void sim_server_run(sim_server *s, const volatile int *stop)
         if (waiting[1].revents)
             control(s);
         for (int i = 0; i < SERVER_CLIENTS; i++)
-            if (waiting[i + 2].revents && !s->pulled && !serve(s, s->clients[i]))
+            if (waiting[i + 2].revents && !serve(s, s->clients[i]))
                 hang_up(&s->clients[i]);
         if (waiting[0].revents)
             welcome(s);

@@ -16,8 +16,7 @@ typedef struct sim_server {
     char control_path[108];
     uint64_t started, base; /* real and simulated time where the present time factor began */
     unsigned factor;
-    bool silent, pulled, quit;
-    int64_t pull_after; /* requests until the cable is pulled, -1: never */
+    bool silent, quit;
 } sim_server;
 
 /* `port` 0 takes a free one; `control_path` may be NULL. BIL_OK or an error with the reason in `why`. */

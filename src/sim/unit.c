@@ -4,6 +4,8 @@
 #include <stdlib.h>
 #include <string.h>
 
+#include "fault.h"
+
 const sim_model *sim_model_named(const char *name)
 {
     static const sim_model *const models[] = {&sim_ed30, &sim_ec8};
@@ -36,7 +38,7 @@ uint64_t sim_number(const sim_unit *unit, const sim_entry *entry, const uint16_t
     return number;
 }
 
-static void put_number(const sim_unit *unit, const sim_entry *entry, uint64_t number, uint16_t *cells)
+void sim_put_number(const sim_unit *unit, const sim_entry *entry, uint64_t number, uint16_t *cells)
 {
     size_t count = cells_of(entry);
     for (size_t i = 0; i < count; i++) {
@@ -76,7 +78,7 @@ static bool parse(const sim_unit *unit, const sim_entry *entry, const char *text
         float f = strtof(text, &end);
         uint32_t bits;
         memcpy(&bits, &f, sizeof bits);
-        put_number(unit, entry, bits, cells);
+        sim_put_number(unit, entry, bits, cells);
         return *text && !*end;
     }
     bool negative = *text == '-';
@@ -95,7 +97,7 @@ static bool parse(const sim_unit *unit, const sim_entry *entry, const char *text
         return false;
     if (bits < 64 && bits > 8)
         number &= (UINT64_C(1) << bits) - 1;
-    put_number(unit, entry, number, cells); /* 8 bit numbers stand sign-extended in their cell */
+    sim_put_number(unit, entry, number, cells); /* 8 bit numbers stand sign-extended in their cell */
     return true;
 }
 
@@ -148,6 +150,12 @@ bool sim_put(sim_unit *unit, const char *name, const char *text)
     return entry && parse(unit, entry, text, &unit->running[entry->space][entry->address]);
 }
 
+static void answer_there(sim_unit *unit)
+{
+    const sim_entry *entry = sim_find(unit, unit->model->address);
+    unit->answers_at = (uint8_t)sim_number(unit, entry, &unit->running[entry->space][entry->address]);
+}
+
 void sim_start(sim_unit *unit, const sim_model *model, bool as_delivered, const char *serial, const char *name)
 {
     memset(unit, 0, sizeof *unit);
@@ -170,6 +178,16 @@ void sim_start(sim_unit *unit, const sim_model *model, bool as_delivered, const 
     memcpy(unit->kept[0], unit->stored[0], sizeof unit->kept[0]);
     memcpy(unit->kept[1], unit->stored[0], sizeof unit->kept[1]);
     model->start(unit);
+    answer_there(unit);
+}
+
+bool sim_own(sim_unit *unit, uint8_t space, uint16_t address, uint16_t count, const uint16_t *cells)
+{
+    for (uint16_t i = 0; i < count; i++)
+        if (space >= SIM_SPACES || (uint32_t)address + i >= SIM_CELLS || unit->owner[space][address + i] < 0)
+            return false;
+    memcpy(&unit->running[space][address], cells, count * sizeof cells[0]);
+    return true;
 }
 
 static void tick(sim_unit *unit, uint64_t now)
@@ -182,7 +200,7 @@ static void tick(sim_unit *unit, uint64_t now)
 bool sim_is_up(sim_unit *unit, uint64_t now)
 {
     tick(unit, now);
-    return unit->now >= unit->up_at;
+    return unit->now >= unit->up_at && !unit->pulled;
 }
 
 static bool is_lasting(const sim_entry *entry)
@@ -206,6 +224,8 @@ void sim_restart(sim_unit *unit)
     memcpy(unit->running, unit->stored, sizeof unit->running);
     unit->up_at = unit->now + unit->model->boot_ms;
     unit->model->start(unit);
+    answer_there(unit);
+    sim_fault_at_start(unit);
 }
 
 void sim_power_cut(sim_unit *unit, uint64_t now)
@@ -227,10 +247,8 @@ void sim_factory_reset(sim_unit *unit, uint64_t now)
     sim_restart(unit);
 }
 
-sim_reply sim_read(sim_unit *unit, uint64_t now, uint8_t space, uint16_t address, uint16_t count, uint16_t *cells)
+static sim_reply read_cells(sim_unit *unit, uint8_t space, uint16_t address, uint16_t count, uint16_t *cells)
 {
-    if (!sim_is_up(unit, now))
-        return SIM_DEAD;
     unit->counters.read_requests++;
     if (count == 0 || count > unit->model->most_read)
         return SIM_BAD_VALUE;
@@ -252,7 +270,7 @@ sim_reply sim_read(sim_unit *unit, uint64_t now, uint8_t space, uint16_t address
             cells[i] = kept[home];
         } else if (entry->role == SIM_LIVE || unit->model->live(unit, entry) != UINT64_MAX) {
             uint16_t made[4];
-            put_number(unit, entry, unit->model->live(unit, entry), made);
+            sim_put_number(unit, entry, unit->model->live(unit, entry), made);
             cells[i] = made[address + i - entry->address];
         } else {
             cells[i] = unit->running[space][address + i];
@@ -270,11 +288,8 @@ static bool in_range(const sim_unit *unit, const sim_entry *entry, const uint16_
     return value >= entry->low && value <= entry->high;
 }
 
-sim_reply sim_write(sim_unit *unit, uint64_t now, uint8_t space, uint16_t address, uint16_t count,
-                    const uint16_t *cells)
+static sim_reply write_cells(sim_unit *unit, uint8_t space, uint16_t address, uint16_t count, const uint16_t *cells)
 {
-    if (!sim_is_up(unit, now))
-        return SIM_DEAD;
     unit->counters.write_requests++;
     if (count == 0 || count > unit->model->most_write)
         return SIM_BAD_VALUE;
@@ -288,7 +303,7 @@ sim_reply sim_write(sim_unit *unit, uint64_t now, uint8_t space, uint16_t addres
         bool writable = is_lasting(entry) || entry->role == SIM_COMMAND;
         if (!writable || entry->address != address + i || i + cells_of(entry) > count)
             return SIM_BAD_ADDRESS; /* part of a value can't be written */
-        if (!in_range(unit, entry, cells + i))
+        if (!in_range(unit, entry, cells + i) || sim_fault_refuses(unit, entry))
             return SIM_BAD_VALUE;
         sim_reply reply = unit->model->may(unit, entry, cells + i);
         if (reply != SIM_OK)
@@ -306,15 +321,39 @@ sim_reply sim_write(sim_unit *unit, uint64_t now, uint8_t space, uint16_t addres
             unit->changes += changed;
         }
         unit->model->written(unit, entry, cells + i, changed);
+        sim_fault_written(unit, entry, changed);
         i = (uint16_t)(i + cells_of(entry));
     }
     return SIM_OK;
 }
 
+sim_reply sim_read(sim_unit *unit, uint64_t now, uint8_t space, uint16_t address, uint16_t count, uint16_t *cells)
+{
+    if (!sim_is_up(unit, now))
+        return SIM_DEAD;
+    bool mute = false;
+    sim_reply reply = sim_fault_strikes(unit, &mute);
+    if (reply == SIM_OK)
+        reply = read_cells(unit, space, address, count, cells);
+    return mute ? SIM_SILENT : reply;
+}
+
+sim_reply sim_write(sim_unit *unit, uint64_t now, uint8_t space, uint16_t address, uint16_t count,
+                    const uint16_t *cells)
+{
+    if (!sim_is_up(unit, now))
+        return SIM_DEAD;
+    bool mute = false;
+    sim_reply reply = sim_fault_strikes(unit, &mute);
+    if (reply == SIM_OK)
+        reply = write_cells(unit, space, address, count, cells);
+    return mute ? SIM_SILENT : reply;
+}
+
 /* ---- the control channel ---- */
 
-/* As somebody at the device: it acts at once and lasts, as from the keys on its front. */
-static void control_set(sim_unit *unit, const char *name, const char *value, char *answer, size_t size)
+/* As from the keys on its front. */
+void sim_set(sim_unit *unit, const char *name, const char *value, char *answer, size_t size)
 {
     const sim_entry *entry = sim_find(unit, name);
     uint16_t cells[64] = {0};
@@ -346,12 +385,12 @@ void sim_control(sim_unit *unit, uint64_t now, const char *line, char *answer, s
     char name[64], value[64];
     tick(unit, now);
     if (sscanf(line, "set %63s %63[^\n]", name, value) == 2) {
-        control_set(unit, name, value, answer, size);
+        sim_set(unit, name, value, answer, size);
     } else if (sscanf(line, "get %63s", name) == 1) {
         const sim_entry *entry = sim_find(unit, name);
         uint16_t cells[64] = {0};
-        if (!entry || entry->role == SIM_SECRET ||
-            sim_read(unit, now, entry->space, entry->address, (uint16_t)cells_of(entry), cells) != SIM_OK) {
+        if (!entry || entry->role == SIM_SECRET || !sim_is_up(unit, now) ||
+            read_cells(unit, entry->space, entry->address, (uint16_t)cells_of(entry), cells) != SIM_OK) {
             snprintf(answer, size, "error: %s has no value \"%s\" that can be read now", unit->model->name, name);
             return;
         }
@@ -370,7 +409,13 @@ void sim_control(sim_unit *unit, uint64_t now, const char *line, char *answer, s
         snprintf(answer, size, "ok: read requests %llu, write requests %llu, values written %llu",
                  (unsigned long long)unit->counters.read_requests, (unsigned long long)unit->counters.write_requests,
                  (unsigned long long)unit->counters.values_written);
+    } else if (strncmp(line, "fault ", 6) == 0) {
+        sim_fault_say(unit, line + 6, answer, size);
+    } else if (strcmp(line, "plug-in") == 0) {
+        sim_fault_clear(unit);
+        snprintf(answer, size, "ok: nothing is wrong with it any more");
     } else {
-        snprintf(answer, size, "error: say set NAME VALUE, get NAME, power-cut, factory-reset or counters");
+        snprintf(answer, size,
+                 "error: say set NAME VALUE, get NAME, power-cut, factory-reset, counters, fault or plug-in");
     }
 }

@@ -18,7 +18,8 @@ typedef enum sim_reply {
     SIM_BAD_VALUE = 3,
     SIM_NOT_NOW = 4,
     SIM_BUSY = 6,
-    SIM_DEAD = 100 /* no reply at all */
+    SIM_DEAD = 100,  /* it is off, or cut off: the connection is gone, too */
+    SIM_SILENT = 101 /* no reply, this once */
 } sim_reply;
 
 /* What a cell is for. */
@@ -47,8 +48,18 @@ typedef struct sim_entry {
 
 struct sim_unit;
 
+/* What goes wrong, as said on the control channel; see fault.c. */
+enum { SIM_FAULTS = 4 };
+typedef struct sim_fault {
+    uint8_t kind;
+    uint64_t at; /* from this request on, counted from 0 */
+    uint32_t number;
+    char name[32], text[32];
+} sim_fault;
+
 typedef struct sim_model {
     const char *name;
+    const char *address; /* the entry with the unit number at which it answers, from its next start on */
     bool low_cell_first, text_low_byte_first;
     uint32_t boot_ms, reply_ms;
     uint16_t most_read, most_write; /* cells in one request */
@@ -78,6 +89,12 @@ typedef struct sim_unit {
     uint64_t now, up_at;
     uint32_t changes; /* of lasting values in force, by whatever hand */
     sim_counters counters;
+    uint8_t answers_at; /* unit number on its line; a link of its own need not care */
+    sim_fault faults[SIM_FAULTS];
+    size_t fault_count;
+    uint64_t requests; /* since the unit was made */
+    uint32_t late_ms;  /* the reply just given comes so much later */
+    bool pulled;       /* its cable, or it doesn't come back from a restart: until plugged in */
     /* for the models */
     uint32_t state, state_next, state_before, level;
     uint64_t state_at, store_at, powered_at;
@@ -91,6 +108,9 @@ const sim_model *sim_model_named(const char *name);
 /* A unit as set up in the mill, or as delivered; running and stored alike. Serial and name may be NULL. */
 void sim_start(sim_unit *unit, const sim_model *model, bool as_delivered, const char *serial, const char *name);
 
+/* Gives it this value as its own, in force; false where the model has no such cells. */
+bool sim_own(sim_unit *unit, uint8_t space, uint16_t address, uint16_t count, const uint16_t *cells);
+
 /* Requests of the protocol. `now` never goes back. A write is done wholly or not at all. */
 sim_reply sim_read(sim_unit *unit, uint64_t now, uint8_t space, uint16_t address, uint16_t count, uint16_t *cells);
 sim_reply sim_write(sim_unit *unit, uint64_t now, uint8_t space, uint16_t address, uint16_t count,
@@ -102,15 +122,18 @@ bool sim_is_up(sim_unit *unit, uint64_t now);
 void sim_power_cut(sim_unit *unit, uint64_t now);
 void sim_factory_reset(sim_unit *unit, uint64_t now);
 
-/* One line of the control channel ("set NAME VALUE", "get NAME", "power-cut", "factory-reset", "counters"); the answer
- * begins with "ok" or "error". */
+/* One line of the control channel ("set NAME VALUE", "get NAME", "power-cut", "factory-reset", "counters", "fault ...",
+ * "plug-in"); the answer begins with "ok" or "error". */
 void sim_control(sim_unit *unit, uint64_t now, const char *line, char *answer, size_t size);
 
 /* For the models. */
 const sim_entry *sim_find(const sim_unit *unit, const char *name);
 uint64_t sim_number(const sim_unit *unit, const sim_entry *entry, const uint16_t *cells);
+void sim_put_number(const sim_unit *unit, const sim_entry *entry, uint64_t number, uint16_t *cells);
 bool sim_put(sim_unit *unit, const char *name, const char *text); /* running only; false: no such value */
 void sim_restart(sim_unit *unit);
+/* As somebody at the device: it acts at once and lasts. */
+void sim_set(sim_unit *unit, const char *name, const char *value, char *answer, size_t size);
 bool sim_all_stored(const sim_unit *unit);
 void sim_store(sim_unit *unit);
 

@@ -1,0 +1,229 @@
+/* What a write is about to do, for the person who decides. */
+#include <string.h>
+
+#include "writing.h"
+
+/* ---- before ---- */
+
+/* What the device is doing, and that it has to stop for the write. */
+bool state_text(const bil_description *d, uint32_t state, char text[BIL_VALUE_TEXT])
+{
+    if (d->state == BIL_NONE)
+        return false;
+    const bil_param *param = &d->params[d->state];
+    uint8_t raw[BIL_TEXT_MAX] = {0};
+    for (size_t i = param->format.size; i-- > 0; state >>= 8)
+        raw[i] = (uint8_t)state;
+    return bil_value_text(&param->format, raw, NULL, text, BIL_VALUE_TEXT) == BIL_OK;
+}
+
+static void put_state(const write_call *w, uint32_t found)
+{
+    char text[BIL_VALUE_TEXT];
+    static const char *const restarts[] = {"", ", restarts,", ", and again for a restart when it stands,",
+                                           ", and again for a restart at the time given,",
+                                           ", is switched off and on by hand,"};
+    if (!state_text(w->want.description, found, text))
+        return;
+    if (w->config.kind == BIL_JOB_RESET)
+        printf("%sState%s    %s; it stands after the reset\n", bold(), plain(), text);
+    else
+        printf("%sState%s    %s; it is held for the write%s and goes back to %s afterwards\n", bold(), plain(), text,
+               restarts[w->config.restart], text);
+}
+
+/* Is it the copy that one would expect, and is any check set aside? */
+static void put_warnings(const write_call *w)
+{
+    char digest[2 * BIL_SHA256 + 1];
+    const char *check;
+    json_t *why;
+    set_digest_hex(w->totals.digest, digest);
+    if (w->h && !w->undoes && !w->sets && w->config.kind != BIL_JOB_RESET) {
+        bool is_baseline = strcmp(digest, w->owner.baseline) == 0;
+        bool is_last = w->owner.copies && strcmp(digest, w->owner.last.digest) == 0;
+        if (w->owner.baseline[0] && !is_baseline)
+            printf("%s!%s        this copy isn't the baseline of %s\n", warn(), plain(), w->owner.name);
+        if (!is_last && !is_baseline && w->owner.copies)
+            printf("%s!%s        nor is it the newest copy: that was read %s\n", warn(), plain(), w->owner.last.when);
+    }
+    for (uint16_t i = 0; i < w->want.description->count; i++)
+        if (w->want.description->params[i].flags & BIL_ACCESS && need_of(w, i) == BIL_NEED_WRITE)
+            printf("%s!%s        this changes who may do what on the device: %s (%s)\n", bad(), plain(),
+                   w->want.description->params[i].name, w->want.description->params[i].id);
+    for (uint16_t i = 0; i < w->want.description->count && w->config.kind == BIL_JOB_RESET; i++)
+        if (w->want.description->params[i].cls == BIL_CLASS_SECRET)
+            printf("%s!%s        this changes who may do what on the device: %s becomes the one from the manual\n",
+                   bad(), plain(), w->want.description->params[i].name);
+    if (bil_job_moves_to(w->job))
+        printf("%s!%s        its unit number on the line changes: afterwards it answers at %u; nobody else does yet\n",
+               warn(), plain(), bil_job_moves_to(w->job));
+    json_object_foreach(w->config.kind == BIL_JOB_RESET ? NULL : w->despite, check, why)
+        printf("%s!%s        the check of the %s is set aside: %s\n", bad(), plain(), check, json_string_value(why));
+}
+
+static void put_who(const write_call *w, uint32_t found)
+{
+    char age[64], id[BIL_ID_COUNT][BIL_VALUE_TEXT];
+    for (int i = 0; i < BIL_ID_COUNT; i++)
+        bil_image_identity(&w->dev.image, (bil_identity)i, id[i], sizeof id[i]);
+    age_text(w->origin.when, age, sizeof age);
+    if (w->config.kind == BIL_JOB_RESET)
+        printf("%sReset%s    to the values as delivered\n", bold(), plain());
+    else
+        printf("%sCopy%s     %s\n", bold(), plain(), w->copy);
+    if (w->config.kind != BIL_JOB_RESET)
+        printf("         of %s, %s %s, firmware %s, serial number %s; read %s%s%s\n",
+               w->origin.device[0] ? w->origin.device : "a device without a name", w->origin.vendor, w->origin.model,
+               w->origin.firmware, w->origin.serial, age, w->origin.why[0] ? ": " : "", w->origin.why);
+    printf("%sDevice%s   %s\n", bold(), plain(), w->address);
+    printf("         %s, %s %s, hardware %s, firmware %s, serial number %s\n",
+           id[BIL_ID_NAME][0] ? id[BIL_ID_NAME] : "without a name", id[BIL_ID_VENDOR], id[BIL_ID_MODEL],
+           id[BIL_ID_HARDWARE], id[BIL_ID_FIRMWARE], id[BIL_ID_SERIAL]);
+    static const char *const meaning[] = {"the same unit", "another unit, in the same place",
+                                          "another unit, in another place"};
+    put_state(w, found);
+    put_warnings(w);
+    bil_purpose purpose = bil_job_purpose(w->job);
+    if (w->groups && w->groups[0])
+        printf("%sOnly%s     %s\n", bold(), plain(), w->groups);
+    if (w->config.kind != BIL_JOB_RESET)
+        printf("%sPurpose%s  %s: %s\n", bold(), plain(), bil_purpose_name(purpose), meaning[purpose]);
+    printf("\n");
+}
+
+static void put_change(const write_call *w, uint16_t i)
+{
+    const bil_param *param = &w->want.description->params[i];
+    char now[2 * BIL_VALUE_TEXT], then[2 * BIL_VALUE_TEXT];
+    param_text(&w->dev.image, i, now, sizeof now);
+    param_text(&w->want, i, then, sizeof then);
+    const char *mark = param->flags & BIL_SAFETY ? "!" : "→";
+    look l = screen();
+    put_value_row(
+        &l, &(value_row){mark, param->id, param->name, 2,
+                         (const char *const[]){"device now", w->config.kind == BIL_JOB_RESET ? "as delivered" : "copy"},
+                         (const char *const[]){now, then}, 0});
+}
+
+/* What a written parameter resets on the device and the copy doesn't bring back. */
+static unsigned lost_by_reset(const write_call *w)
+{
+    const bil_description *d = w->want.description;
+    unsigned lost = 0;
+    for (uint16_t i = 0; i < d->count; i++) {
+        bool reset = false;
+        for (uint16_t k = 0; k < d->count && !reset; k++)
+            for (uint8_t n = 0; n < d->params[k].reset_count && !reset; n++)
+                reset = d->params[k].resets[n] == i && need_of(w, k) == BIL_NEED_WRITE;
+        if (reset && need_of(w, i) == BIL_NEED_OUT && w->dev.image.state[i] == BIL_PRESENT) {
+            char now[2 * BIL_VALUE_TEXT];
+            param_text(&w->dev.image, i, now, sizeof now);
+            printf("  %s!%s %s = %s would be lost: it isn't in the copy, and another value resets it\n", bad(), plain(),
+                   d->params[i].id, now);
+            lost++;
+        }
+    }
+    return lost;
+}
+
+static void put_kept(const write_call *w, const unsigned kept[BIL_CLASS_COUNT], unsigned missing)
+{
+    const char *between = "Stays as it is on the device: ";
+    for (int cls = 0; cls < BIL_CLASS_COUNT; cls++)
+        if (kept[cls] && cls != BIL_CLASS_SETUP) {
+            printf("%s%u %s", between, kept[cls], bil_class_name((bil_class)cls));
+            between = ", ";
+        }
+    if (missing) {
+        printf("%s%u setup that %s", between, missing,
+               w->config.kind == BIL_JOB_RESET ? "isn't known as delivered"
+               : w->groups && w->groups[0]     ? "isn't chosen, or not in the copy"
+                                               : "the copy doesn't have");
+        between = ", ";
+    }
+    if (between[0] == ',')
+        printf("\n");
+}
+
+static void put_list(const char *title, const char *const *list, size_t count)
+{
+    if (count)
+        printf("%s:\n", title);
+    for (size_t i = 0; i < count; i++)
+        printf("  - %s\n", list[i]);
+}
+
+static void put_plan(const write_call *w)
+{
+    const bil_description *d = w->want.description;
+    unsigned safety = 0, missing = 0, kept[BIL_CLASS_COUNT] = {0};
+    bool resets = w->config.kind == BIL_JOB_RESET;
+    for (uint16_t i = 0; i < d->count; i++) {
+        bil_write_need need = need_of(w, i);
+        safety += (need == BIL_NEED_WRITE || need == BIL_NEED_READ) && d->params[i].flags & BIL_SAFETY;
+        if (need == BIL_NEED_OUT && !bil_class_left_out((bil_class)d->params[i].cls)) {
+            kept[d->params[i].cls]++;
+            missing += d->params[i].cls == BIL_CLASS_SETUP && w->dev.image.state[i] == BIL_PRESENT;
+        }
+    }
+    if (w->planned) {
+        printf("Will be %s %sdevice%s: %u value%s", resets ? "reset on the" : "written to the", bold(), plain(),
+               w->planned, w->planned == 1 ? "" : "s");
+        if (safety)
+            printf(", %u of them safety-relevant (%s!%s)", safety, warn(), plain());
+        look l = screen();
+        int width = (int)value_width(&l, 2);
+        if (width)
+            printf("\n  %-*s %-*s %s", (int)id_width(&l, 2), "parameter", width, "device now",
+                   resets ? "as delivered" : "copy");
+        putchar('\n');
+    } else {
+        printf(resets ? "It has its factory values already, as far as they are known.\n"
+                      : "Nothing differs: no value will be written.\n");
+    }
+    for (uint16_t i = 0; i < d->count; i++) {
+        bil_write_need need = need_of(w, i);
+        if (need == BIL_NEED_WRITE || need == BIL_NEED_READ)
+            put_change(w, i);
+    }
+    put_kept(w, kept, missing);
+    if (!resets && lost_by_reset(w) == 0)
+        printf("Would be lost: nothing; the values overwritten are saved first\n");
+    char hardware[BIL_VALUE_TEXT];
+    bil_image_identity(&w->dev.image, BIL_ID_HARDWARE, hardware, sizeof hardware);
+    bool hold = bil_description_procedure(d, BIL_PROC_HOLD, hardware, 0);
+    put_list("Expect meanwhile", d->expect, d->expect_count);
+    put_list("By hand afterwards", d->by_hand, d->by_hand_count);
+    put_list("To be tried before the machine goes back to work", d->tests, d->test_count);
+    if (w->config.trial) {
+        printf("Then: safety copy%s%s, read back twice%s; a trial: nothing is stored, the next restart or power cut "
+               "ends it\n",
+               hold ? ", hold" : "", w->planned ? ", write" : "", hold ? ", release" : "");
+        return;
+    }
+    if (resets) {
+        printf("Then: safety copy%s, factory reset, read back twice, compare; the device stands afterwards\n",
+               hold ? ", hold" : "");
+        return;
+    }
+    static const char *const restarts[] = {"", ", restart", ", release, restart when the machine stands",
+                                           ", release, restart at the time given",
+                                           ", restart by your hand at the supply"};
+    printf("Then: safety copy%s%s, store%s, read back twice, compare%s\n", hold ? ", hold" : "",
+           w->planned ? ", write" : "", restarts[w->config.restart], hold ? ", release" : "");
+}
+
+void preview_count(write_call *w)
+{
+    w->planned = 0;
+    for (uint16_t i = 0; i < w->want.description->count; i++)
+        w->planned += need_of(w, i) == BIL_NEED_WRITE || need_of(w, i) == BIL_NEED_READ;
+}
+
+void preview(write_call *w, uint32_t found)
+{
+    preview_count(w);
+    put_who(w, found);
+    put_plan(w);
+}

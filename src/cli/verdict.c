@@ -1,0 +1,244 @@
+/* How a write ended, what is left to do, and what can be done now. */
+#include <stdlib.h>
+#include <string.h>
+#include <unistd.h>
+
+#include "../host/rule_text.h"
+#include "writing.h"
+
+/* ---- the end ---- */
+
+static void put_still_to_do(const write_call *w)
+{
+    const bil_description *d = w->want.description;
+    bool first = true;
+    for (uint16_t i = 0; i < d->count; i++)
+        if (d->params[i].cls == BIL_CLASS_SECRET) {
+            printf("%s", first ? "Still to do by a person:\n" : "");
+            printf("  - check %s (%s): secrets are not in the copy, and a reset brings back the one from the manual\n",
+                   d->params[i].name, d->params[i].id);
+            first = false;
+        }
+    for (uint8_t i = 0; i < d->by_hand_count; i++) {
+        printf("%s  - %s\n", first ? "Still to do by a person:\n" : "", d->by_hand[i]);
+        first = false;
+    }
+}
+
+static void put_exceptions(const write_call *w)
+{
+    for (uint16_t i = 0; i < w->want.description->count; i++)
+        if (need_of(w, i) == BIL_NEED_ROUNDED) {
+            char now[2 * BIL_VALUE_TEXT], then[2 * BIL_VALUE_TEXT];
+            param_text(&w->dev.image, i, now, sizeof now);
+            param_text(&w->want, i, then, sizeof then);
+            printf("  ~ %s: the copy says %s, the device rounds it to %s\n", w->want.description->params[i].id, then,
+                   now);
+        }
+}
+
+static void put_reason(const write_call *w, const bil_action *end, char *out, size_t size)
+{
+    const bil_description *d = w->want.description;
+    size_t used = 0;
+    if (end->u.end.cause == BIL_E_RULE) {
+        bil_outlook outlook = {&w->dev.image, &w->want, bil_job_purpose(w->job), w->config.with_calibration};
+        const uint16_t params[2] = {end->u.end.param, end->u.end.other};
+        rule_text(d, (uint16_t)end->u.end.code, params, bil_outlook_values(&outlook), out, size);
+        return;
+    }
+    if (end->u.end.param != BIL_NONE) {
+        used +=
+            (size_t)snprintf(out, size, "%s (%s): ", d->params[end->u.end.param].id, d->params[end->u.end.param].name);
+        if (end->u.end.cause == BIL_E_DIFFERS) {
+            char now[2 * BIL_VALUE_TEXT], then[2 * BIL_VALUE_TEXT];
+            param_text(&w->dev.image, end->u.end.param, now, sizeof now);
+            param_text(&w->want, end->u.end.param, then, sizeof then);
+            used += (size_t)snprintf(out + used, size - used, "wanted %s, read back %s: ", then, now);
+        }
+    }
+    if (end->u.end.other != BIL_NONE)
+        used += (size_t)snprintf(out + used, size - used, "with %s: ", d->params[end->u.end.other].id);
+    used += (size_t)snprintf(out + used, size - used, "%s", error_text((int)end->u.end.cause));
+    char its[BIL_VALUE_TEXT];
+    if (end->u.end.cause == BIL_E_OTHER_FIRMWARE || end->u.end.cause == BIL_E_UNKNOWN_FIRMWARE) {
+        bil_image_identity(&w->dev.image, BIL_ID_FIRMWARE, its, sizeof its);
+        snprintf(out + used, size - used, ": the copy is from %s, the unit has %s", w->origin.firmware, its);
+    } else if (end->u.end.cause == BIL_E_OTHER_UNIT) {
+        bil_image_identity(&w->dev.image, BIL_ID_SERIAL, its, sizeof its);
+        snprintf(out + used, size - used, ": the copy is from serial number %s, this is %s", w->origin.serial, its);
+    } else if (end->u.end.code && end->u.end.cause == BIL_E_REFUSED) {
+        snprintf(out + used, size - used, " (its reason: %u)", end->u.end.code);
+    }
+}
+
+static void put_how_to_go_on(const write_call *w, const bil_action *end)
+{
+    if (end->u.end.held)
+        fprintf(stderr, "  %sThe device is, or may be, still held%s: it doesn't work until it is released.\n", bad(),
+                plain());
+    if (!w->safety[0])
+        return;
+    const char *what = w->h ? w->owner.name : w->rec.path;
+    fprintf(stderr, "  To finish:   bilancia resume %s\n", what);
+    fprintf(stderr, "  To go back:  bilancia undo %s\n", what);
+}
+
+void put_verdict(const write_call *w, const bil_action *end)
+{
+    bil_job_progress p;
+    bil_job_progress_of(w->job, &p);
+    bool done = end->u.end.verdict == BIL_VERDICT_VERIFIED || end->u.end.verdict == BIL_VERDICT_WITH_EXCEPTIONS;
+    progress_clear();
+    bool tried = end->u.end.verdict == BIL_VERDICT_ON_TRIAL;
+    if (tried && !end->u.end.held) {
+        const char *what = w->h ? w->owner.name : w->rec.path;
+        printf("%s! %s%s: %u value%s written, read back twice. The next restart or power cut ends the trial.\n", warn(),
+               bil_verdict_text(end->u.end.verdict), plain(), p.written, p.written == 1 ? "" : "s");
+        printf("  To make them last:  bilancia keep %s\n  To go back:         bilancia undo %s\n", what, what);
+        return;
+    }
+    if (done || end->u.end.verdict == BIL_VERDICT_NOT_PROVED) {
+        bool resets = w->config.kind == BIL_JOB_RESET;
+        printf("%s%s %s%s: ", done ? good() : warn(), done ? "✓" : "!", bil_verdict_text(end->u.end.verdict), plain());
+        if (resets)
+            printf("the factory values are in force; read back twice.\n");
+        else
+            printf("%u value%s written with %u request%s; stored, %s\n", p.written, p.written == 1 ? "" : "s",
+                   p.write_requests, p.write_requests == 1 ? "" : "s",
+                   !done                                      ? "but not restarted: no proof that it lasts."
+                   : w->config.restart == BIL_RESTART_BY_HAND ? "switched off and on, read back twice."
+                                                              : "restarted, read back twice.");
+        if (end->u.end.cause == BIL_E_NOT_IDLE)
+            say_error("", (int)end->u.end.cause, NULL);
+        put_exceptions(w);
+        char state[BIL_VALUE_TEXT];
+        if (!end->u.end.held)
+            printf("%s. Safe to disconnect.\n",
+                   resets ? "It stands, as after switching it on" : "The device does what it did before");
+        if (!end->u.end.held && w->chain[0] && w->found_first != w->found &&
+            state_text(w->want.description, w->found_first, state))
+            printf("%s!%s When the write was first begun it was %s; it isn't put back to that by itself.\n", warn(),
+                   plain(), state);
+        put_still_to_do(w);
+        if (end->u.end.held)
+            say_error(w->address, (int)end->u.end.cause, NULL);
+        if (end->u.end.held && end->u.end.cause != BIL_E_LEFT_HELD)
+            put_how_to_go_on(w, end);
+        return;
+    }
+    char reason[1200];
+    put_reason(w, end, reason, sizeof reason);
+    int error = (int)end->u.end.cause;
+    if (w->declined_without_asking) {
+        error = BIL_E_PERSON;
+        snprintf(reason, sizeof reason, "nobody can be asked here; say --yes to agree beforehand");
+    } else if (w->file_error && !end->u.end.wrote) {
+        snprintf(reason, sizeof reason, "%s: %s", w->folder, error_text(w->file_error));
+        error = w->file_error;
+    }
+    char what[40];
+    snprintf(what, sizeof what, "%s%s%s", bad(), bil_verdict_text(end->u.end.verdict), plain());
+    say_error(what, error, reason);
+    if (end->u.end.wrote && w->config.kind == BIL_JOB_RESET)
+        fprintf(stderr, "  The reset had begun.\n");
+    else if (end->u.end.wrote)
+        fprintf(stderr, "  %u value%s had been written.\n", p.written, p.written == 1 ? "" : "s");
+    else
+        fprintf(stderr, "  No value was written.\n");
+    if (end->u.end.wrote || end->u.end.held)
+        put_how_to_go_on(w, end);
+}
+
+void put_json(const write_call *w, const bil_action *end, int code)
+{
+    bil_job_progress p;
+    bil_job_progress_of(w->job, &p);
+    const bil_description *d = w->want.description;
+    json_t *out = json_pack("{s:s,s:i,s:s,s:s,s:b,s:i,s:i,s:i,s:s,s:s}", "verdict",
+                            bil_verdict_name(end->u.end.verdict), "exit", code, "cause",
+                            error_name((int)end->u.end.cause), "purpose", bil_purpose_name(bil_job_purpose(w->job)),
+                            "held", (int)end->u.end.held, "planned", (int)w->planned, "values_written", (int)p.written,
+                            "write_requests", (int)p.write_requests, "record", w->rec.path, "safety_copy", w->safety);
+    if (end->u.end.param != BIL_NONE)
+        json_object_set_new(out, "parameter", json_string(d->params[end->u.end.param].id));
+    json_dumpf(out, stdout, JSON_INDENT(2));
+    putchar('\n');
+    json_decref(out);
+}
+
+/* One question, its answer recorded. False when it was no. */
+static bool confirm(write_call *w, const char *event, const char *what, const char *question, bool *person_there)
+{
+    char answer[16] = "", when[48];
+    const char *result = "open";
+    if (!w->json)
+        printf("  - %s\n", what);
+    if (*person_there) {
+        fprintf(stderr, "    %s [yes/no/later] ", question);
+        fflush(stderr);
+        *person_there = fgets(answer, sizeof answer, stdin) != NULL;
+        result = strcmp(answer, "yes\n") == 0 ? "passed" : strcmp(answer, "no\n") == 0 ? "failed" : "open";
+    }
+    record_moment(when);
+    record_add(&w->rec, json_pack("{s:s,s:s,s:s,s:s,s:s}", "event", event, "when", when, "what", what, "result", result,
+                                  "who", person(w->who)));
+    return strcmp(result, "failed") != 0;
+}
+
+bool ask_for_tests(write_call *w)
+{
+    const bil_description *d = w->want.description;
+    bool person_there = isatty(STDIN_FILENO) && !w->json, well = true;
+    if (!w->json && d->expect_count)
+        printf("To be expected meanwhile, and to be over now:\n");
+    for (uint8_t i = 0; i < d->expect_count; i++)
+        well = confirm(w, "warning", d->expect[i], "Is that over?", &person_there) && well;
+    if (!w->json && d->test_count)
+        printf("Before the machine goes back to work:\n");
+    for (uint8_t i = 0; i < d->test_count; i++)
+        well = confirm(w, "test", d->tests[i], "Is it so?", &person_there) && well;
+    if (!well)
+        fprintf(stderr,
+                "  %s✗ a test failed%s: the machine must not go back to work like this. To go back: bilancia undo %s\n",
+                bad(), plain(), w->h ? w->owner.name : w->rec.path);
+    return well;
+}
+
+/* What the device holds now, beside what belongs to the unit, and the copy doesn't. */
+static unsigned beside_the_copy(const write_call *w)
+{
+    const bil_description *d = w->want.description;
+    unsigned count = 0;
+    for (uint16_t i = 0; i < d->count; i++) {
+        bil_class cls = (bil_class)d->params[i].cls;
+        bool kept = cls == BIL_CLASS_SETUP || cls == BIL_CLASS_PLACE || cls == BIL_CLASS_CALIBRATION;
+        count += kept && w->dev.image.state[i] == BIL_PRESENT &&
+                 ((w->in_copy ? w->in_copy : w->want.state)[i] != BIL_PRESENT ||
+                  !bil_image_same(&w->dev.image, &w->want, i));
+    }
+    return count;
+}
+
+void offer_copy(write_call *w)
+{
+    unsigned count = beside_the_copy(w);
+    if (count == 0 || w->json)
+        return;
+    const char *what = w->h ? w->owner.name : w->address;
+    printf("No saved copy is up to date with the device now (%u value%s).", count, count == 1 ? "" : "s");
+    if (!isatty(STDIN_FILENO) || w->yes) {
+        printf(" To take one: bilancia read %s\n", what);
+        return;
+    }
+    putchar('\n');
+    fflush(stdout);
+    char path[STORAGE_PATH];
+    if (!ask_at_terminal("Save one from what was just read back?"))
+        return;
+    int error = save_from_device(w, "after a write", path);
+    if (error)
+        say_error(w->safety_folder, error, NULL);
+    else
+        printf("Saved  %s\n", path);
+}

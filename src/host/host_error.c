@@ -1,0 +1,39 @@
+#include "bilancia/host_error.h"
+
+#include <stddef.h>
+
+typedef struct entry {
+    int number;
+    const char *name, *text, *advice;
+} entry;
+
+static const entry *find(int error)
+{
+    static const entry entries[] = {
+#define ENTRY(number, NAME, name, text, advice) {number, name, text, advice},
+        BIL_HOST_ERRORS(ENTRY)
+#undef ENTRY
+    };
+    for (size_t i = 0; i < sizeof entries / sizeof entries[0]; i++)
+        if (entries[i].number == error)
+            return &entries[i];
+    return NULL;
+}
+
+const char *error_name(int error)
+{
+    const entry *own = find(error);
+    return own ? own->name : bil_error_name(error);
+}
+
+const char *error_text(int error)
+{
+    const entry *own = find(error);
+    return own ? own->text : bil_error_text(error);
+}
+
+const char *error_advice(int error)
+{
+    const entry *own = find(error);
+    return own ? own->advice : bil_error_advice(error);
+}

@@ -1,0 +1,37 @@
+#include "limit.h"
+
+#include <errno.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+static person_limit limit_in(const char *path)
+{
+    char word[32] = "", more[2];
+    FILE *file = fopen(path, "r");
+    if (!file)
+        return errno == ENOENT || errno == ENOTDIR ? LIMIT_NONE : LIMIT_READING;
+    int words = fscanf(file, "%31s %1s", word, more);
+    fclose(file);
+    return words == 1 && strcmp(word, "trials") == 0 ? LIMIT_TRIALS : LIMIT_READING;
+}
+
+person_limit limit_of_person(char *from, size_t size)
+{
+    const char *config = getenv("XDG_CONFIG_HOME"), *home = getenv("HOME");
+    char own[4096] = "";
+    if (config && config[0] == '/')
+        snprintf(own, sizeof own, "%s/bilancia/limit", config);
+    else if (home && home[0] == '/')
+        snprintf(own, sizeof own, "%s/.config/bilancia/limit", home);
+    const char *paths[] = {"/etc/bilancia/limit", own};
+    person_limit strictest = LIMIT_NONE;
+    for (size_t i = 0; i < 2; i++) {
+        person_limit one = paths[i][0] ? limit_in(paths[i]) : LIMIT_NONE;
+        if (one > strictest) {
+            strictest = one;
+            snprintf(from, size, "%s", paths[i]);
+        }
+    }
+    return strictest;
+}

@@ -1,0 +1,37 @@
+/* What can go wrong with a unit, scripted: each fault is one line of the control channel, in force from now on.
+ *
+ *   fault power-cut N              before request N from now (0 is the next one) the supply is gone for a moment
+ *   fault cable N                  from request N on nothing comes through, until "plug-in"
+ *   fault request-lost N           request N never arrives
+ *   fault reply-lost N             request N takes effect, its reply never arrives
+ *   fault late N MS                the reply to request N comes so much later
+ *   fault busy N TIMES             from request N on it is busy for so many
+ *   fault refused N                request N is refused
+ *   fault hand N NAME VALUE        before request N a second master sets a value
+ *   fault refuse NAME              no value of this parameter is taken
+ *   fault clamp NAME VALUE         a larger value of this parameter becomes this one, without a word
+ *   fault contest NAME NAME        writing either of the two resets the other
+ *   fault counts                   its counters change with every request
+ *   fault other-unit SERIAL        after the next restart another unit answers in its place
+ *   fault no-return                it doesn't come back from the next restart, until "plug-in"
+ *   fault other-address NUMBER     after the next restart it answers at another unit number
+ *
+ * "plug-in" ends them all. A unit bears four at a time. */
+#ifndef BIL_SIM_FAULT_H
+#define BIL_SIM_FAULT_H
+
+#include "unit.h"
+
+/* Takes what follows "fault ". */
+void sim_fault_say(sim_unit *unit, const char *words, char *answer, size_t size);
+void sim_fault_clear(sim_unit *unit);
+
+/* ---- for unit.c ---- */
+
+/* A request arrives. SIM_OK: it goes on; `mute`: it is done, but nobody hears of it. */
+sim_reply sim_fault_strikes(sim_unit *unit, bool *mute);
+bool sim_fault_refuses(const sim_unit *unit, const sim_entry *entry);
+void sim_fault_written(sim_unit *unit, const sim_entry *entry, bool changed);
+void sim_fault_at_start(sim_unit *unit);
+
+#endif
