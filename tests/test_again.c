@@ -289,8 +289,11 @@ static void one_write_at_a_time(void **state)
     expect(0, "verified", write_baseline("")); /* and the turn is free again */
 }
 
-int main(void)
+/* test_again [TEST] */
+int main(int argc, char **argv)
 {
+    if (argc > 1)
+        cmocka_set_test_filter(argv[1]);
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(the_cable_is_pulled_anywhere),
         cmocka_unit_test(killed_at_any_moment),

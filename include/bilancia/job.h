@@ -197,6 +197,7 @@ typedef struct bil_job_config {
     bil_restart restart;
     uint64_t restart_ms; /* on the clock of the results: when it comes (AT), or until when it waits (IDLE) */
     uint32_t unit;       /* the unit number by which the link reaches the device; 0: the link has none */
+    bool numbered;       /* an earlier write that broke off knew the unit number to be that of the device's own value */
     bool has_password;   /* secret slot 1 can be filled */
     bool found_known;    /* an earlier write that broke off left the device held; `found` is the state */
     uint32_t found;      /* that it had found before */
@@ -227,7 +228,8 @@ void bil_job_progress_of(const bil_job *job, bil_job_progress *progress);
 /* After identify: the purpose of a write, as far as the serial numbers tell it. */
 bil_purpose bil_job_purpose(const bil_job *job);
 
-/* From the question BIL_ASK_WRITE on: the unit number at which the device answers afterwards, 0 where that stays. */
-uint32_t bil_job_moves_to(const bil_job *job);
+/* From the question BIL_ASK_WRITE on: the unit number at which the device answers when all is done; 0 where the values
+ * have no say in that. */
+uint32_t bil_job_unit_after(const bil_job *job);
 
 #endif

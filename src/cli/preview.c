@@ -55,9 +55,9 @@ static void put_warnings(const write_call *w)
         if (w->want.description->params[i].cls == BIL_CLASS_SECRET)
             printf("%s!%s        this changes who may do what on the device: %s becomes the one from the manual\n",
                    bad(), plain(), w->want.description->params[i].name);
-    if (bil_job_moves_to(w->job))
+    if (bil_job_unit_after(w->job) && bil_job_unit_after(w->job) != w->config.unit)
         printf("%s!%s        its unit number on the line changes: afterwards it answers at %u; nobody else does yet\n",
-               warn(), plain(), bil_job_moves_to(w->job));
+               warn(), plain(), bil_job_unit_after(w->job));
     json_object_foreach(w->config.kind == BIL_JOB_RESET ? NULL : w->despite, check, why)
         printf("%s!%s        the check of the %s is set aside: %s\n", bad(), plain(), check, json_string_value(why));
 }

@@ -92,29 +92,24 @@ static void say_story(const again *a, bool undoes)
 static int choose(again *a, write_call *w, bool undoes)
 {
     const record_story *first = &a->first;
-    w->config.with_calibration = first->with_calibration;
-    w->config.kind = first->resets && !undoes ? BIL_JOB_RESET : BIL_JOB_WRITE;
-    w->config.restart = undoes || first->restart == BIL_RESTART_AT ? BIL_RESTART_NOW : (bil_restart)first->restart;
+    bool back = record_again(first, undoes, &w->config);
     if (w->config.restart == BIL_RESTART_IDLE && !w->restart_word)
         w->restart_word = "idle";
     w->groups = undoes ? NULL : first->groups;
     w->expected_serial = a->last.serial[0] ? a->last.serial : NULL;
-    w->moved_to = a->last.moves_to ? a->last.moves_to : first->moves_to;
-    w->config.purpose = (bil_purpose)first->purpose;
-    w->config.purpose_given = true;
+    char why[200];
+    address there;
+    bool known = address_parse(a->last.address, &there, why, sizeof why) == BIL_OK;
+    /* where it was going, where it was, what it had as its number, and where it went at first */
+    w->numbers[0] = a->last.unit_after;
+    w->numbers[1] = known && there.unit > 0 ? (uint32_t)there.unit : 0;
+    w->numbers[2] = a->last.unit_after ? a->last.unit_before : 0;
+    w->numbers[3] = first->unit_after;
     w->undoes = undoes;
-    w->config.despite = first->despite; /* the reasons stand in the first record */
-    if (undoes)
-        w->config.despite |= UINT32_C(1) << BIL_CHECK_RULES; /* what was there before may come back as it was */
-    bool back = undoes && !first->undoes;                    /* an undo that broke off: both ways lead on with it */
-    if (undoes)
-        w->config.purpose = BIL_RESTORE;
     w->copy = a->copy;
     if (w->config.kind == BIL_JOB_RESET)
         return -1;
-    if (!back)
-        return find_set(a, w, first->copy, first->copy_digest);
-    return find_set(a, w, first->safety, first->safety_digest);
+    return back ? find_set(a, w, first->safety, first->safety_digest) : find_set(a, w, first->copy, first->copy_digest);
 }
 
 static int run(const command *self, int argc, const char **argv)

@@ -73,7 +73,7 @@ static json_t *intent_line(write_call *w, const char *when)
                         .undoes = w->undoes,
                         .found = w->found,
                         .found_first = w->found_first,
-                        .moves_to = bil_job_moves_to(w->job),
+                        .unit_after = bil_job_unit_after(w->job),
                         .planned = w->planned,
                         .despite = w->despite};
     json_t *line = record_intent_line(&in, when);
@@ -353,17 +353,18 @@ static int open_at(write_call *w, const char *where, const models *m, char *why,
     return BIL_E_OTHER_UNIT;
 }
 
-/* Finds the unit: at its address, or, after a write that changed that and broke off, at the new one. */
+/* Finds the unit: at its address, or, after a write that changed that and broke off, where it may be by now. */
 static int open_unit(write_call *w, const models *m)
 {
     char why[500], there[ADDRESS_TEXT], other[500];
     int error = open_at(w, w->address, m, why, sizeof why);
-    if (error && w->moved_to && other_number(w->address, w->moved_to, there) &&
-        open_at(w, there, m, other, sizeof other) == BIL_OK) {
-        snprintf(w->moved_address, sizeof w->moved_address, "%s", there);
-        w->address = w->moved_address;
-        error = BIL_OK;
-    }
+    for (size_t i = 0; error && i < sizeof w->numbers / sizeof w->numbers[0]; i++)
+        if (w->numbers[i] && other_number(w->address, w->numbers[i], there) && strcmp(there, w->address) != 0 &&
+            open_at(w, there, m, other, sizeof other) == BIL_OK) {
+            snprintf(w->moved_address, sizeof w->moved_address, "%s", there);
+            w->address = w->moved_address;
+            error = BIL_OK;
+        }
     progress_clear();
     if (error)
         return say_error(w->address, error, why);
@@ -402,8 +403,8 @@ static void note_sent(const write_call *w, const bil_action *end)
 static void note_address(write_call *w, const bil_action *end)
 {
     bool moved = end->u.end.verdict == BIL_VERDICT_VERIFIED || end->u.end.verdict == BIL_VERDICT_WITH_EXCEPTIONS;
-    if (bil_job_moves_to(w->job) && moved)
-        other_number(w->address, bil_job_moves_to(w->job), w->moved_address);
+    if (bil_job_unit_after(w->job) && bil_job_unit_after(w->job) != w->config.unit && moved)
+        other_number(w->address, bil_job_unit_after(w->job), w->moved_address);
     if (!w->moved_address[0] || !moved)
         return;
     if (!w->json)

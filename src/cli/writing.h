@@ -18,7 +18,7 @@ typedef struct write_call {
     const char *restart_word;    /* as given with --restart, or NULL */
     int rehearse;                /* REHEARSE_... */
     const char *expected_serial; /* of the unit that a story is about, or NULL */
-    uint32_t moved_to;           /* unit number at which that may answer by now, 0: none but the one of the address */
+    uint32_t numbers[4];         /* unit numbers at which that may answer by now, beside the address; 0: none */
     char **despite_words;        /* checks set aside: "firmware=REASON", ended by NULL; or NULL */
     bil_job_config config;
     /* own */

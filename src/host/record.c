@@ -95,8 +95,15 @@ json_t *record_intent_line(const record_intent *in, const char *when)
         in->have->description->model, "serial", serial, "firmware", firmware, "copy", path, "copy_digest", in->digest,
         "purpose", bil_purpose_name(in->purpose), "with_calibration", (int)config->with_calibration, "restart",
         restarts[config->restart], "undoes", (int)in->undoes, "resets", (int)(config->kind == BIL_JOB_RESET), "trial",
-        (int)config->trial, "groups", in->groups, "chain", in->chain, "found", (int)in->found, "moves_to",
-        (int)in->moves_to, "planned", (int)in->planned);
+        (int)config->trial, "groups", in->groups, "chain", in->chain, "found", (int)in->found, "unit_after",
+        (int)in->unit_after, "planned", (int)in->planned);
+    uint16_t number = in->have->description->link_unit;
+    if (number != BIL_NONE && in->have->state[number] == BIL_PRESENT) {
+        uint32_t own = 0;
+        for (uint8_t i = 0; i < in->have->description->params[number].format.size; i++)
+            own = own << 8 | bil_image_raw(in->have, number)[i];
+        json_object_set_new(line, "unit_before", json_integer(own));
+    }
     if (in->despite)
         json_object_set(line, "despite", (json_t *)(uintptr_t)in->despite);
     if (in->chain[0]) {
@@ -174,7 +181,8 @@ static void take_intent(record_story *s, const json_t *line)
     take_text(line, "groups", s->groups, sizeof s->groups);
     s->undoes = json_is_true(json_object_get(line, "undoes"));
     s->resets = json_is_true(json_object_get(line, "resets"));
-    s->moves_to = (uint32_t)json_integer_value(json_object_get(line, "moves_to"));
+    s->unit_before = (uint32_t)json_integer_value(json_object_get(line, "unit_before"));
+    s->unit_after = (uint32_t)json_integer_value(json_object_get(line, "unit_after"));
     s->found = (uint32_t)json_integer_value(json_object_get(line, "found"));
     const json_t *found_first = json_object_get(line, "found_first");
     s->found_first = found_first ? (uint32_t)json_integer_value(found_first) : s->found;
@@ -238,6 +246,20 @@ void record_go_on(const record_story *before, bil_job_config *config)
 {
     config->found_known = before->held;
     config->found = before->found;
+    config->numbered = before->unit_after != 0;
+}
+
+bool record_again(const record_story *first, bool undoes, bil_job_config *config)
+{
+    config->kind = first->resets && !undoes ? BIL_JOB_RESET : BIL_JOB_WRITE;
+    config->with_calibration = first->with_calibration || (undoes && first->resets);
+    config->restart = undoes || first->restart == BIL_RESTART_AT ? BIL_RESTART_NOW : (bil_restart)first->restart;
+    config->purpose = undoes ? BIL_RESTORE : (bil_purpose)first->purpose;
+    config->purpose_given = true;
+    config->despite = first->despite; /* the reasons stand in the first record */
+    if (undoes)
+        config->despite |= UINT32_C(1) << BIL_CHECK_RULES; /* what was there before may come back as it was */
+    return undoes && !first->undoes;
 }
 
 bool record_newest(const char *folder, const char *model, const char *serial, bool that_wrote, record_story *story)

@@ -30,7 +30,7 @@ typedef struct record_intent {
     const char *chain;            /* record with which an unfinished story began; "" where this is the first */
     bool still_held, undoes;      /* what that left; it goes back to what was before another write */
     uint32_t found, found_first;  /* state in which the device was found now, and by the first one */
-    uint32_t moves_to;            /* unit number that the device answers at afterwards, 0: as before */
+    uint32_t unit_after;          /* unit number that the device answers at afterwards, 0: as before */
     unsigned planned;             /* values */
     const json_t *despite;        /* checks set aside, each with its reason */
 } record_intent;
@@ -54,7 +54,8 @@ typedef struct record_story {
     bool resets; /* a factory reset rather than a write */
     int restart; /* bil_restart */
     char groups[SET_TEXT];
-    uint32_t moves_to;    /* unit number that the device may answer at by now, 0: none but the one of the address */
+    /* the device's own unit number when it began, and when all is done; 0: not known */
+    uint32_t unit_before, unit_after;
     uint32_t despite;     /* checks that were set aside, as in bil_job_config */
     uint32_t found;       /* the state in which the device was found, and goes back to */
     uint32_t found_first; /* the one before an unfinished story began */
@@ -75,5 +76,9 @@ bool record_newest(const char *folder, const char *model, const char *serial, bo
 
 /* What the newest record of a unit means for the next job: what it had found before it held the device. */
 void record_go_on(const record_story *before, bil_job_config *config);
+/* What the next job of a story does: finish what its first record wanted, or go back to what was before it. True when
+ * the safety copy of the first record is what it writes, else that record's copy (none for a reset). An undo that
+ * broke off is gone on with either way. */
+bool record_again(const record_story *first, bool undoes, bil_job_config *config);
 
 #endif

@@ -110,8 +110,8 @@ bil_purpose bil_job_purpose(const bil_job *job)
     return job->purpose;
 }
 
-uint32_t bil_job_moves_to(const bil_job *job)
+uint32_t bil_job_unit_after(const bil_job *job)
 {
     require(job);
-    return job->move_to;
+    return job->unit_after;
 }

@@ -12,6 +12,7 @@ enum {
     CONNECT_MS = 4000,    /* how long the first connection is tried */
     RECONNECT_MS = 10000, /* and a new one in the middle: the device may have to start first */
     ROUNDS = 3,           /* of writing until nothing differs */
+    BY_HAND_MS = 60000,   /* how long a device that was switched on by hand may take to answer */
     IDLE_MS = 5000,       /* how often a machine is looked at that is to stand by itself */
     STAGES = 10,
     CELLS_MAX = 125 /* Modbus Application Protocol 1.1b3, 6.3; larger than any block */
@@ -56,6 +57,7 @@ struct bil_job {
     bool over;
 
     /* the link */
+    bool must_record; /* what is about to happen has to be recorded first */
     bool dirty;       /* a reply may still be on its way: be silent, drain, connect anew */
     bool reconnected; /* since somebody last looked: who answers has to be checked again */
     exchange exchange;
@@ -71,9 +73,10 @@ struct bil_job {
     uint8_t reads;  /* of the proof */
     uint32_t found; /* state of operation before hold */
     bool left_held;
-    bool between;     /* a restart between two stages, not the one of the proof */
-    uint32_t unit;    /* unit number that is spoken to, 0: the one of the address */
-    uint32_t move_to; /* the one that the values bring, 0: it stays */
+    bool between;        /* a restart between two stages, not the one of the proof */
+    uint32_t unit;       /* unit number that is spoken to, 0: the one of the address */
+    uint32_t unit_next;  /* the one from its restart on */
+    uint32_t unit_after; /* the one that the values bring; 0: they have no say in that */
     bil_verdict verdict;
 
     /* why it fails */

@@ -83,6 +83,8 @@ static flow begin(bil_job *job, bil_action *action, const bil_proc_step *step)
         return bil_give_wait(job, action, step->within_ms);
     case BIL_STEP_RECONNECT:
         p->state = CONNECTING;
+        if (p->procedure->kind == BIL_PROC_RESTART || p->procedure->kind == BIL_PROC_FACTORY_RESET)
+            job->unit = job->unit_next; /* from here on it answers there; a command sent again went to the old one */
         return bil_give_connect(job, action, step->within_ms);
     default:
         p->state = ASKING;
@@ -98,8 +100,10 @@ static flow begin(bil_job *job, bil_action *action, const bil_proc_step *step)
 static flow judge(bil_job *job, bil_action *action, const bil_proc_step *step, flow read)
 {
     uint32_t number;
-    if (read == FLOW_DONE && bil_cells_number(job, step->param, &number) && (number & step->mask) == step->value)
+    if (read == FLOW_DONE && bil_cells_number(job, step->param, &number) && (number & step->mask) == step->value) {
+        bil_failed(job, BIL_OK, BIL_NONE); /* what went wrong while it was waited for is of no account */
         return FLOW_DONE;
+    }
     if (job->now >= job->player.deadline)
         return step_failed(job, step->param, read == FLOW_DONE);
     bil_exchange_read_param(job, step->param); /* not yet, or not answering yet */

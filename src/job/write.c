@@ -6,7 +6,7 @@
 /* clang-format off */
 typedef enum phase {
     PH_CONNECT, PH_CONNECTED, PH_IDENTIFY, PH_READ, PH_STATE, PH_LOOK, PH_LOOKING, PH_LOOKED, PH_ASK, PH_ASKED, PH_INTENT, PH_INTENT_DONE, PH_SAFETY_DONE,
-    PH_UNLOCK, PH_HOLD, PH_HOLD_STEPS, PH_HELD, PH_RECHECK, PH_STAGE, PH_RECORDED, PH_WRITING, PH_WRITE_BLOCK, PH_REFUSED_DONE, PH_UNTOUCHED,
+    PH_UNLOCK, PH_HOLD, PH_HOLD_STEPS, PH_HELD, PH_RECHECK, PH_STAGE, PH_WRITING, PH_WRITE_BLOCK, PH_REFUSED_DONE, PH_UNTOUCHED,
     PH_READ_BACK, PH_STORE, PH_STORE_STEPS, PH_RESTART, PH_LET_WORK, PH_WAIT, PH_WAITED, PH_HOLD_THEN, PH_UNLOCK_THEN,
     PH_RESTART_NOW, PH_RESTART_STEPS, PH_BY_HAND, PH_SWITCHED, PH_SWITCHED_STATE, PH_RESET_STEPS, PH_WHO_CAME_BACK,
     PH_UNLOCK_AGAIN, PH_HOLD_AGAIN, PH_BETWEEN, PH_PROVE, PH_PROVING, PH_RELEASE, PH_RELEASE_STEPS, PH_VERDICT, PH_END
@@ -58,6 +58,13 @@ static flow look(bil_job *job, bil_action *action)
     if (f == FLOW_FAILED)
         stop(job, BIL_VERDICT_UNTOUCHED);
     return f;
+}
+
+/* What happens next must be in the record before it happens: without that, nobody could put it right later. */
+static flow announce(bil_job *job, bil_action *action, bil_event event)
+{
+    job->must_record = true;
+    return bil_give_record(job, action, event);
 }
 
 /* ---- before anything is changed ---- */
@@ -197,15 +204,28 @@ static uint32_t number_of(const bil_image *image, uint16_t param)
     return number;
 }
 
-/* When the write changes the unit number by which the device is reached, nobody may answer at the new one yet. */
-static flow look_there(bil_job *job, bil_action *action)
+/* The unit number that the device answers at when all values are in force, as far as they have a say in that. */
+static uint32_t brings_to(const bil_job *job)
 {
     uint16_t param = job->description->link_unit;
     const bil_job_config *config = &job->config;
-    if (param == BIL_NONE || config->unit == 0 || number_of(config->have, param) != config->unit ||
-        bil_plan_need(config->have, config->want, param, job->purpose, false) != BIL_NEED_WRITE)
+    if (param == BIL_NONE || config->unit == 0)
+        return 0;
+    uint32_t now = number_of(config->have, param);
+    if (now != config->unit && !config->numbered)
+        return 0; /* it is reached by another number, a gateway's perhaps; or that one is in force with the next restart
+                   */
+    bool writes = bil_plan_need(config->have, config->want, param, job->purpose, false) == BIL_NEED_WRITE;
+    return writes ? number_of(config->want, param) : now;
+}
+
+/* When the write changes the unit number by which the device is reached, nobody may answer at the new one yet. */
+static flow look_there(bil_job *job, bil_action *action)
+{
+    job->unit_after = brings_to(job);
+    if (job->unit_after == 0 || job->unit_after == job->config.unit)
         return go(job, PH_ASK);
-    job->unit = job->move_to = number_of(config->want, param);
+    job->unit = job->unit_after;
     uint16_t serial = job->description->identity[BIL_ID_SERIAL];
     bil_exchange_read_param(job, serial == BIL_NONE ? job->description->identity[BIL_ID_MODEL] : serial);
     go(job, PH_LOOKING);
@@ -233,7 +253,7 @@ static flow looking(bil_job *job, bil_action *action)
     if (!nobody && !itself)
         return refuse(job, BIL_E_ADDRESS_TAKEN, job->description->link_unit);
     if (itself)
-        job->move_to = 0;
+        job->unit_after = 0;
     job->dirty = false;
     go(job, PH_LOOKED);
     return bil_give_connect(job, action, RECONNECT_MS);
@@ -288,14 +308,12 @@ static flow intent(bil_job *job, bil_action *action)
 {
     go(job, PH_INTENT_DONE);
     job->code = job->found;
-    return bil_give_record(job, action, BIL_EV_INTENT);
+    return announce(job, action, BIL_EV_INTENT);
 }
 
 static flow intent_done(bil_job *job, bil_action *action)
 {
     job->code = 0;
-    if (job->result->outcome != BIL_DONE)
-        return refuse(job, BIL_E_RECORD, BIL_NONE);
     go(job, PH_SAFETY_DONE);
     action->u.save.have = job->config.have;
     return bil_give(job, action, BIL_ACT_SAVE);
@@ -320,7 +338,7 @@ static flow unlock(bil_job *job, bil_action *action)
 /* The record says to which state it has to go back. */
 static flow record_holding(bil_job *job, bil_action *action)
 {
-    bil_give_record(job, action, BIL_EV_HOLDING);
+    announce(job, action, BIL_EV_HOLDING);
     action->u.record.code = job->found;
     return FLOW_ACTION;
 }
@@ -328,13 +346,13 @@ static flow record_holding(bil_job *job, bil_action *action)
 static flow hold(bil_job *job, bil_action *action)
 {
     bil_player_start(job, job->left_held ? NULL : procedure(job, BIL_PROC_HOLD));
-    job->held = job->left_held || job->player.procedure;
     go(job, PH_HOLD_STEPS);
     return record_holding(job, action);
 }
 
 static flow hold_steps(bil_job *job, bil_action *action)
 {
+    job->held = job->left_held || job->player.procedure;
     flow f = play(job, action, BIL_VERDICT_REFUSED);
     if (f != FLOW_DONE)
         return f;
@@ -438,11 +456,11 @@ static flow next_stage(bil_job *job, bil_action *action)
         bil_block_rule rule = {job->description->link.write_cells, 1, 0, false};
         bil_plan_blocks(job->description, job->items, job->write_count, &rule, job->cost, job->next, NULL);
         job->write_at = 0;
+        go(job, PH_WRITING);
         if (job->recorded_writing)
-            return go(job, PH_WRITING);
+            return FLOW_DONE;
         job->recorded_writing = true;
-        go(job, PH_RECORDED);
-        return bil_give_record(job, action, BIL_EV_WRITING);
+        return announce(job, action, BIL_EV_WRITING);
     }
     if (job->again) {
         job->again = false;
@@ -451,12 +469,6 @@ static flow next_stage(bil_job *job, bil_action *action)
         return FLOW_DONE; /* look once more: a later stage may have reset something */
     }
     return go(job, job->config.trial ? PH_PROVE : PH_STORE);
-}
-
-/* The record of what is about to happen has to be there before the first value. */
-static flow recorded(bil_job *job)
-{
-    return job->result->outcome == BIL_DONE ? go(job, PH_WRITING) : refuse(job, BIL_E_RECORD, BIL_NONE);
 }
 
 static flow start_block(bil_job *job)
@@ -483,9 +495,9 @@ static flow start_block(bil_job *job)
 static void follow(bil_job *job, uint16_t from, uint16_t to)
 {
     uint16_t unit = job->description->link_unit;
-    for (uint16_t i = from; i < to && job->move_to; i++)
+    for (uint16_t i = from; i < to && job->unit_after; i++)
         if (job->items[i] == unit && !(job->description->params[unit].flags & BIL_NEEDS_RESTART)) {
-            job->unit = job->move_to;
+            job->unit = job->unit_after;
             job->dirty = true;
         }
 }
@@ -543,14 +555,19 @@ static flow untouched(bil_job *job, bil_action *action)
     return stop(job, BIL_VERDICT_REFUSED);
 }
 
-static bool same_unit(const bil_job *job)
+/* Is it still the unit that was there at first? What can't be read doesn't make it another one. */
+static bil_error same_unit(const bil_job *job)
 {
     char now[BIL_VALUE_TEXT], before[BIL_VALUE_TEXT];
-    if (bil_check_model(job, job->config.have) != BIL_OK)
-        return false;
-    bil_image_identity(job->config.have, BIL_ID_SERIAL, now, sizeof now);
+    const bil_image *have = job->config.have;
+    for (int i = 0; i < BIL_ID_COUNT; i++) {
+        uint16_t param = job->description->identity[i];
+        if (param != BIL_NONE && have->state[param] == BIL_UNREADABLE && job->expect.state[param] == BIL_PRESENT)
+            return (bil_error)have->cause[param];
+    }
+    bil_image_identity(have, BIL_ID_SERIAL, now, sizeof now);
     bil_image_identity(&job->expect, BIL_ID_SERIAL, before, sizeof before);
-    return strcmp(now, before) == 0;
+    return bil_check_model(job, have) == BIL_OK && strcmp(now, before) == 0 ? BIL_OK : BIL_E_OTHER_UNIT;
 }
 
 static bool more_to_write(bil_job *job)
@@ -567,8 +584,9 @@ static flow read_back(bil_job *job, bil_action *action)
     flow f = look(job, action);
     if (f != FLOW_DONE)
         return f;
-    if (job->reconnected && !same_unit(job))
-        return refuse(job, BIL_E_OTHER_UNIT, BIL_NONE);
+    bil_error other = job->reconnected ? same_unit(job) : BIL_OK;
+    if (other)
+        return refuse(job, other, BIL_NONE);
     job->reconnected = false;
     uint16_t changed = foreign_change(job);
     if (changed != BIL_NONE)
@@ -589,13 +607,13 @@ static flow store(bil_job *job, bil_action *action)
 #else
     bil_player_start(job, procedure(job, BIL_PROC_STORE));
 #endif
-    job->wrote = true; /* from here on the stored values are touched, even where nothing differed */
     go(job, PH_STORE_STEPS);
-    return bil_give_record(job, action, BIL_EV_STORING);
+    return announce(job, action, BIL_EV_STORING);
 }
 
 static flow store_steps(bil_job *job, bil_action *action)
 {
+    job->wrote = true; /* from here on the stored values are touched, even where nothing differed */
     flow f = play(job, action, BIL_VERDICT_INCOMPLETE);
     if (f != FLOW_DONE)
         return f;
@@ -677,13 +695,13 @@ static flow unlock_then(bil_job *job, bil_action *action)
     if (f != FLOW_DONE)
         return f;
     bil_player_start(job, procedure(job, BIL_PROC_HOLD));
-    job->held = job->player.procedure != NULL;
     go(job, PH_HOLD_THEN);
     return record_holding(job, action);
 }
 
 static flow hold_then(bil_job *job, bil_action *action)
 {
+    job->held = job->player.procedure != NULL;
     flow f = play(job, action, BIL_VERDICT_INCOMPLETE);
     return f == FLOW_DONE ? go(job, PH_RESTART_NOW) : f;
 }
@@ -691,13 +709,15 @@ static flow hold_then(bil_job *job, bil_action *action)
 static flow restart_now(bil_job *job, bil_action *action)
 {
     bool resets = job->config.kind == BIL_JOB_RESET, by_hand = job->config.restart == BIL_RESTART_BY_HAND;
-    if (job->move_to && (resets || number_of(job->config.have, job->description->link_unit) == job->move_to))
-        job->unit = job->move_to; /* it is found there when it comes back */
-    job->wrote = true;
+    job->unit_next = job->unit;
+    if (job->unit_after && !resets)
+        job->unit_next = number_of(job->config.have, job->description->link_unit); /* what was just stored */
+    else if (job->unit_after)
+        job->unit_next = job->unit_after;
     job->restarted = !job->between;
     bil_player_start(job, procedure(job, resets ? BIL_PROC_FACTORY_RESET : BIL_PROC_RESTART));
     go(job, resets ? PH_RESET_STEPS : by_hand ? PH_BY_HAND : PH_RESTART_STEPS);
-    return bil_give_record(job, action, resets ? BIL_EV_RESETTING : BIL_EV_RESTARTING);
+    return announce(job, action, resets ? BIL_EV_RESETTING : BIL_EV_RESTARTING);
 }
 
 static flow restart_steps(bil_job *job, bil_action *action)
@@ -705,6 +725,7 @@ static flow restart_steps(bil_job *job, bil_action *action)
     flow f = play(job, action, BIL_VERDICT_INCOMPLETE);
     if (f != FLOW_DONE)
         return f;
+    job->unit = job->unit_next;
     bil_reader_identity(job, job->config.have);
     return go(job, PH_WHO_CAME_BACK);
 }
@@ -712,6 +733,7 @@ static flow restart_steps(bil_job *job, bil_action *action)
 /* Nothing holds a device any more that was reset; it stands. */
 static flow reset_steps(bil_job *job, bil_action *action)
 {
+    job->wrote = true;
     flow f = restart_steps(job, action);
     if (f == FLOW_DONE)
         job->held = job->left_held = false;
@@ -728,17 +750,22 @@ static flow by_hand(bil_job *job, bil_action *action)
     return bil_give(job, action, BIL_ACT_ASK);
 }
 
-/* The person says so; now it has to come back. The first look makes the connection anew. */
+/* What tells that it is back, and where it can be seen, whether it was really switched off. */
+static void look_for_it(bil_job *job)
+{
+    uint16_t state = job->description->state;
+    bil_exchange_read_param(job, state == BIL_NONE ? job->description->identity[BIL_ID_MODEL] : state);
+}
+
+/* The person says so; now it has to come back. */
 static flow switched(bil_job *job)
 {
     if (job->result->outcome != BIL_DONE)
         return refuse(job, BIL_E_PERSON, BIL_NONE);
-    job->dirty = true;
-    if (job->description->state == BIL_NONE) {
-        bil_reader_identity(job, job->config.have);
-        return go(job, PH_WHO_CAME_BACK);
-    }
-    bil_exchange_read_param(job, job->description->state);
+    job->dirty = true; /* the first look makes the connection anew */
+    job->unit = job->unit_next;
+    job->player.deadline = job->now + BY_HAND_MS;
+    look_for_it(job);
     return go(job, PH_SWITCHED_STATE);
 }
 
@@ -749,10 +776,16 @@ static flow switched_state(bil_job *job, bil_action *action)
     flow f = bil_exchange_run(job, action);
     if (f == FLOW_ACTION)
         return f;
-    if (f == FLOW_FAILED)
-        return stop(job, BIL_VERDICT_INCOMPLETE);
-    if (job->held && bil_cells_number(job, job->description->state, &state) && state == job->description->state_held)
+    if (f == FLOW_FAILED) {
+        if (job->now >= job->player.deadline)
+            return refuse(job, BIL_E_RESTART, BIL_NONE);
+        look_for_it(job);
+        return FLOW_DONE;
+    }
+    if (job->held && job->description->state != BIL_NONE && bil_cells_number(job, job->description->state, &state) &&
+        state == job->description->state_held)
         return refuse(job, BIL_E_RESTART, job->description->state);
+    bil_failed(job, BIL_OK, BIL_NONE);
     bil_reader_identity(job, job->config.have);
     return go(job, PH_WHO_CAME_BACK);
 }
@@ -762,8 +795,9 @@ static flow who_came_back(bil_job *job, bil_action *action)
     flow f = look(job, action);
     if (f != FLOW_DONE)
         return f;
-    if (!same_unit(job))
-        return refuse(job, BIL_E_OTHER_UNIT, BIL_NONE);
+    bil_error other = same_unit(job);
+    if (other)
+        return refuse(job, other, BIL_NONE);
     job->reconnected = false;
     bool keeps = job->description->restart_keeps_hold && job->config.restart != BIL_RESTART_BY_HAND;
     go(job, (keeps && !job->between) || job->config.kind == BIL_JOB_RESET ? PH_PROVE : PH_UNLOCK_AGAIN);
@@ -798,8 +832,9 @@ static flow between(bil_job *job, bil_action *action)
     flow f = look(job, action);
     if (f != FLOW_DONE)
         return f;
-    if (job->reconnected && !same_unit(job))
-        return refuse(job, BIL_E_OTHER_UNIT, BIL_NONE);
+    bil_error other = job->reconnected ? same_unit(job) : BIL_OK;
+    if (other)
+        return refuse(job, other, BIL_NONE);
     job->reconnected = job->between = false;
     bil_image_copy(&job->expect, job->config.have);
     return go(job, PH_STAGE);
@@ -820,8 +855,9 @@ static flow proving(bil_job *job, bil_action *action)
     flow f = look(job, action);
     if (f != FLOW_DONE)
         return f;
-    if (job->reconnected && !same_unit(job))
-        return refuse(job, BIL_E_OTHER_UNIT, BIL_NONE);
+    bil_error other = job->reconnected ? same_unit(job) : BIL_OK;
+    if (other)
+        return refuse(job, other, BIL_NONE);
     job->reconnected = false;
     for (uint16_t i = 0; i < job->description->count; i++) {
         bil_write_need need =
@@ -928,7 +964,6 @@ static flow run_phase(bil_job *job, bil_action *action)
     case PH_HELD: return held(job);
     case PH_RECHECK: return recheck(job, action);
     case PH_STAGE: return next_stage(job, action);
-    case PH_RECORDED: return recorded(job);
     case PH_WRITING: return start_block(job);
     case PH_WRITE_BLOCK: return write_block(job, action);
     case PH_REFUSED_DONE: return refused_done(job);
@@ -964,6 +999,10 @@ static flow run_phase(bil_job *job, bil_action *action)
 
 flow bil_write_run(bil_job *job, bil_action *action)
 {
+    bool unrecorded = job->must_record && job->result->outcome != BIL_DONE;
+    job->must_record = false;
+    if (unrecorded)
+        refuse(job, BIL_E_RECORD, BIL_NONE);
     for (;;)
         if (run_phase(job, action) == FLOW_ACTION)
             return FLOW_ACTION;

@@ -82,6 +82,8 @@ static void count_on(sim_unit *unit)
             char text[24];
             snprintf(text, sizeof text, "%u", 1000 + (unsigned)unit->requests);
             sim_put(unit, names[i], text);
+            for (int k = 0; k < 2; k++) /* counters last by themselves */
+                unit->stored[entry->space][entry->address + k] = unit->running[entry->space][entry->address + k];
         }
     }
 }

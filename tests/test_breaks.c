@@ -1,0 +1,809 @@
+/* Every write that can break: each way of writing, broken off before each action, its record cut at each byte, struck
+ * by each fault at each request, then gone on with or undone and broken off again, until both ways end well. What the
+ * unit holds is compared cell by cell with its own memory as it was set up and as it was before. The records are real
+ * files, read as the tool reads them. */
+#include <dirent.h>
+#include <unistd.h>
+
+#include "help.h"
+#include "host/record.h"
+#include "sim/fault.h"
+
+enum { NEVER = 100000000 };
+
+/* ---- the ways of writing ---- */
+
+typedef struct setting {
+    const char *name;
+    const sim_model *sim;
+    const bil_description *description;
+    bool on_line; /* reached by a unit number, which the values change */
+    const char *run, *stop;
+    uint32_t running;
+    const char *groups, *other_serial, *contested[2], *hand, *hand_value, *clamp, *clamp_value, *refuse;
+} setting;
+
+typedef struct play {
+    const setting *on;
+    bil_purpose purpose;
+    bool calibration, some, running, resets, trial;
+    bil_restart restart;
+} play;
+
+static bil_description drive_on_line; /* the drive, with a restart after its mode, on a line */
+
+static const setting settings[] = {
+    {"drive",
+     &sim_ed30,
+     &bil_description_ed_30,
+     false,
+     "set command.run 1",
+     "set command.run 0",
+     1,
+     "drive,limit,ramp,regulator,watch",
+     "ED30-0999",
+     {"limit.energy", "limit.temperature"},
+     "limit.energy",
+     "4321",
+     "limit.overload_time",
+     "17",
+     "motor.cos_phi"},
+    {"controller",
+     &sim_ec8,
+     &bil_description_ec_8,
+     false,
+     NULL,
+     NULL,
+     1,
+     "plant,kneader_1,kneader_4",
+     "700999",
+     {"kneader_1.time", "kneader_1.speed"},
+     "plant.alarm_delay",
+     "321",
+     "kneader_1.water",
+     "5.00",
+     "kneader_4.gain"},
+    {"drive on a line",
+     &sim_ed30,
+     &drive_on_line,
+     true,
+     "set command.run 1",
+     "set command.run 0",
+     1,
+     "drive,limit,ramp,regulator,watch",
+     "ED30-0999",
+     {"limit.energy", "limit.temperature"},
+     "limit.energy",
+     "4321",
+     "limit.overload_time",
+     "17",
+     "motor.cos_phi"},
+};
+
+/* All purposes, scopes, with and without calibration, standing and running; each kind of restart; reset and trial. */
+static size_t all_plays(play *plays)
+{
+    size_t count = 0;
+    for (size_t s = 0; s < 3; s++)
+        for (int i = 0; i < BIL_PURPOSE_COUNT * 8; i++)
+            plays[count++] = (play){.on = &settings[s],
+                                    .purpose = (bil_purpose)(i / 8),
+                                    .calibration = i & 1,
+                                    .some = i & 2,
+                                    .running = i & 4,
+                                    .restart = BIL_RESTART_NOW};
+    for (size_t s = 0; s < 3; s++)
+        for (int i = 0; i < 10; i++) {
+            static const bil_restart when[] = {BIL_RESTART_IDLE, BIL_RESTART_AT, BIL_RESTART_BY_HAND};
+            play p = {.on = &settings[s], .running = i & 1, .restart = i < 6 ? when[i / 2] : BIL_RESTART_NOW};
+            p.resets = i / 2 == 3;
+            p.trial = i / 2 == 4;
+            plays[count++] = p;
+        }
+    return count;
+}
+
+static const char *play_text(const play *p)
+{
+    static char text[200];
+    static const char *const restarts[] = {
+#define NAME(NAME_, name, what) name,
+        BIL_RESTARTS(NAME)
+#undef NAME
+    };
+    snprintf(text, sizeof text, "%s: %s%s%s%s%s, restart %s", p->on->name,
+             p->resets ? "reset" : bil_purpose_name(p->purpose), p->calibration ? ", with calibration" : "",
+             p->some ? ", some groups" : "", p->running ? ", running" : "", p->trial ? ", on trial" : "",
+             restarts[p->restart]);
+    return text;
+}
+
+/* ---- a unit, what it holds, and what it is to hold ---- */
+
+typedef struct memory {
+    uint16_t cells[SIM_SPACES][SIM_CELLS];
+} memory;
+
+typedef struct world {
+    bench b;
+    play p;
+    char folder[64];
+    sim_unit start;        /* as every case begins */
+    uint32_t number;       /* on the line at which it answers then */
+    memory old, wanted;    /* what lasts of it before, and what it has to be afterwards */
+    bil_image safety;      /* the first safety copy of the story */
+    const char *hand;      /* what somebody else changed meanwhile, or NULL */
+    const memory *towards; /* where the last job that went on was to come to */
+    memory before;         /* the unit's own memory when that was saved */
+    bool has_safety;
+    /* the present job */
+    record rec;
+    record_intent intent;
+    uint64_t at, count; /* dies before this action */
+    size_t torn;        /* and leaves so many bytes of the line that it was about to record */
+    jmp_buf out;
+    bool waiting;
+    unsigned waits, records, no_record; /* this one can't be saved, counted from 1; 0: all can */
+    uint64_t looked_at;                 /* number of the request that read the value of `hand` last */
+    uint64_t record_at[40];             /* numbers of the actions that record something behind the intent */
+    size_t record_count;
+} world;
+
+/* Cells that last: settings, calibration, secrets. */
+static bool lasts(const sim_entry *entry)
+{
+    return entry->role == SIM_SETTING || entry->role == SIM_CALIBRATION || entry->role == SIM_SECRET;
+}
+
+static void remember(const sim_unit *unit, uint16_t cells[SIM_SPACES][SIM_CELLS], memory *to)
+{
+    memset(to, 0, sizeof *to);
+    for (int space = 0; space < SIM_SPACES; space++)
+        for (uint32_t a = 0; a < SIM_CELLS; a++)
+            if (unit->owner[space][a] >= 0 && lasts(&unit->entries[unit->owner[space][a]]))
+                to->cells[space][a] = cells[space][a];
+}
+
+/* Is the memory this? Else the name of the first entry that isn't. `but` may differ. */
+static const char *differs(const sim_unit *unit, uint16_t cells[SIM_SPACES][SIM_CELLS], const memory *from,
+                           const char *but)
+{
+    for (int space = 0; space < SIM_SPACES; space++)
+        for (uint32_t a = 0; a < SIM_CELLS; a++) {
+            int16_t owner = unit->owner[space][a];
+            if (owner >= 0 && lasts(&unit->entries[owner]) && cells[space][a] != from->cells[space][a] &&
+                !(but && strcmp(unit->entries[owner].name, but) == 0))
+                return unit->entries[owner].name;
+        }
+    return NULL;
+}
+
+static bool in_groups(const char *id, const char *groups)
+{
+    size_t length = strcspn(id, ".");
+    for (const char *g = groups; *g; g += strcspn(g, ",") + (g[strcspn(g, ",")] == ','))
+        if (strcspn(g, ",") == length && strncmp(g, id, length) == 0)
+            return true;
+    return false;
+}
+
+/* Which value goes where, once more and by itself: the table of classes and purposes. */
+static bool goes(const play *p, const bil_param *param)
+{
+    if (p->some && !in_groups(param->id, p->on->groups))
+        return false;
+    switch ((bil_class)param->cls) {
+    case BIL_CLASS_SETUP:
+        return true;
+    case BIL_CLASS_PLACE:
+        return p->purpose == BIL_RESTORE || p->purpose == BIL_REPLACEMENT;
+    case BIL_CLASS_CALIBRATION:
+        return p->calibration &&
+               (p->purpose == BIL_RESTORE || (p->purpose == BIL_REPLACEMENT && param->flags & BIL_OF_PLACE));
+    default:
+        return false;
+    }
+}
+
+/* As set up in the mill and saved; then another or a reset unit with other calibration, on which the write begins. */
+static void make_world(world *w, const play *p)
+{
+    const setting *on = p->on;
+    char answer[100];
+    memory mill;
+    memset(w, 0, sizeof *w);
+    w->p = *p;
+    bench_open(&w->b, on->sim, on->description, false);
+    sim_unit *unit = w->b.unit;
+    remember(unit, unit->running, &mill);
+    assert_int_equal(bench_read(&w->b, true).u.end.cause, BIL_OK);
+    sim_unit *set_up = malloc(sizeof *set_up);
+    *set_up = *unit;
+    if (!p->resets)
+        sim_factory_reset(unit, w->b.sim.now);
+    w->b.sim.now += 20000;
+    sim_is_up(unit, w->b.sim.now);
+    if (p->purpose != BIL_RESTORE)
+        sim_put(unit, "id.serial", on->other_serial);
+    for (size_t i = 0; i < unit->count; i++)
+        if (unit->entries[i].role == SIM_CALIBRATION)
+            unit->running[unit->entries[i].space][unit->entries[i].address] ^= 3;
+    sim_store(unit);
+    if (p->running && on->run)
+        sim_control(unit, w->b.sim.now, on->run, answer, sizeof answer);
+    else if (p->running)
+        unit->state = on->running;
+    remember(unit, unit->running, &w->old);
+    w->wanted = w->old;
+    if (p->resets) { /* what it was delivered with, by its own map */
+        sim_unit *delivered = malloc(sizeof *delivered);
+        sim_start(delivered, on->sim, true, NULL, NULL);
+        for (size_t i = 0; i < unit->count; i++)
+            for (uint32_t k = 0; k < 32 && unit->entries[i].role != SIM_CALIBRATION && lasts(&unit->entries[i]); k++)
+                if (unit->owner[0][unit->entries[i].address + k] == (int16_t)i)
+                    w->wanted.cells[0][unit->entries[i].address + k] =
+                        delivered->running[0][unit->entries[i].address + k];
+        free(delivered);
+        for (uint16_t i = 0; i < on->description->count; i++) {
+            w->b.want.state[i] = on->description->factory_known[i] ? BIL_PRESENT : BIL_ABSENT;
+            if (on->description->factory_known[i])
+                bil_image_put(&w->b.want, i, on->description->factory + on->description->params[i].raw_at);
+        }
+    } else {
+        for (uint16_t i = 0; i < on->description->count; i++) {
+            const bil_param *param = &on->description->params[i];
+            for (uint16_t k = 0; k < param->cells && goes(p, param); k++)
+                w->wanted.cells[param->space][param->address + k] = mill.cells[param->space][param->address + k];
+            if (p->some && !in_groups(param->id, on->groups))
+                w->b.want.state[i] = BIL_ABSENT;
+        }
+    }
+    free(set_up);
+    w->number = unit->answers_at;
+    w->start = *unit;
+    w->safety = new_image(on->description);
+    snprintf(w->folder, sizeof w->folder, "%s/bilancia-breaks-XXXXXX",
+             access("/dev/shm", W_OK) == 0 ? "/dev/shm" : "/tmp");
+    assert_non_null(mkdtemp(w->folder));
+}
+
+static void forget_records(const world *w)
+{
+    DIR *dir = opendir(w->folder);
+    struct dirent *entry;
+    while ((entry = readdir(dir)))
+        if (entry->d_name[0] != '.') {
+            char path[400];
+            snprintf(path, sizeof path, "%s/%s", w->folder, entry->d_name);
+            unlink(path);
+        }
+    closedir(dir);
+}
+
+static void end_world(world *w)
+{
+    forget_records(w);
+    rmdir(w->folder);
+    free_image(&w->safety);
+    bench_close(&w->b);
+}
+
+/* ---- whoever runs the jobs ---- */
+
+static bool keep_record(void *ctx, const bil_action *action)
+{
+    world *w = ctx;
+    static unsigned moment;
+    char when[48], name[40];
+    snprintf(when, sizeof when, "2026-11-23T07:00:00.%09uZ", ++moment);
+    if (++w->records == w->no_record)
+        return false;
+    w->waiting = action->u.record.event == BIL_EV_RELEASED || action->u.record.event == BIL_EV_WAITING;
+    if (action->u.record.event == BIL_EV_INTENT) {
+        w->intent.found = action->u.record.code;
+        w->intent.have = &w->b.have;
+        w->intent.purpose = w->b.purpose;
+        snprintf(name, sizeof name, "%09u.brec", moment);
+        return record_begin(&w->rec, w->folder, name, record_intent_line(&w->intent, when)) == BIL_OK;
+    }
+    return !w->rec.file || record_add(&w->rec, record_event_line(w->b.description, action, when)) == BIL_OK;
+}
+
+static bool keep_safety_copy(void *ctx, const bil_image *have)
+{
+    world *w = ctx;
+    char path[100] = "x.bset";
+    if (!w->intent.chain[0] && !w->intent.undoes) {
+        bil_image_copy(&w->safety, have);
+        remember(w->b.unit, w->b.unit->running, &w->before);
+    }
+    if (++w->records == w->no_record)
+        return false;
+    w->has_safety = true;
+    return record_add(&w->rec, record_safety_line(path, "")) == BIL_OK;
+}
+
+static void die(world *w, const bil_action *action)
+{
+    if (action->kind == BIL_ACT_RECORD && w->rec.file && action->u.record.event != BIL_EV_INTENT) {
+        /* the line that was about to be written, as far as it came */
+        char when[] = "2026-11-23T07:00:00.000000000Z";
+        json_t *line = record_event_line(w->b.description, action, when);
+        char *text = json_dumps(line, JSON_COMPACT);
+        size_t size = strlen(text);
+        fwrite(text, 1, w->torn < size ? w->torn : size, w->rec.file);
+        fflush(w->rec.file);
+        free(text);
+        json_decref(line);
+    }
+    longjmp(w->out, 1);
+}
+
+static void before_each(void *ctx, const bil_job *job, const bil_action *action)
+{
+    world *w = ctx;
+    char answer[100];
+    if (action->kind == BIL_ACT_TRANSFER && action->u.transfer.write && action->u.transfer.value)
+        assert_true(w->has_safety); /* no value before there is a way back */
+    const sim_entry *hand = sim_find(w->b.unit, w->p.on->hand);
+    if (action->kind == BIL_ACT_TRANSFER && !action->u.transfer.write && action->u.transfer.space == hand->space &&
+        action->u.transfer.address <= hand->address &&
+        hand->address < action->u.transfer.address + action->u.transfer.count)
+        w->looked_at = w->b.unit->requests;
+    if (action->kind == BIL_ACT_RECORD && action->u.record.event == BIL_EV_INTENT) {
+        w->b.purpose = bil_job_purpose(job);
+        w->intent.unit_after = bil_job_unit_after(job);
+    }
+    if (w->waiting && action->kind == BIL_ACT_WAIT && w->waits++ == 3 &&
+        w->p.running) { /* somebody stops the machine */
+        if (w->p.on->stop)
+            sim_control(w->b.unit, w->b.sim.now, w->p.on->stop, answer, sizeof answer);
+        else
+            w->b.unit->state = 0;
+    }
+    if (action->kind == BIL_ACT_RECORD && w->rec.file && w->record_count < 40)
+        w->record_at[w->record_count++] = w->count;
+    if (w->count++ == w->at)
+        die(w, action);
+}
+
+/* A person who does as told. */
+static bool ask(void *ctx, const bil_action *action)
+{
+    world *w = ctx;
+    if (action->u.ask.question == BIL_ASK_PERSON)
+        sim_power_cut(w->b.unit, w->b.sim.now);
+    return true;
+}
+
+/* The computer dies before action `at` of this job, or the job comes to its end: then true. */
+static bool run_until(world *w, const bil_image *want, bil_job_config config, uint64_t at, size_t torn, bil_action *end)
+{
+    config.want = want;
+    config.has_password = true;
+    w->at = at;
+    w->torn = torn;
+    w->count = 0;
+    w->waits = 0;
+    w->waiting = false;
+    w->records = 0;
+    w->looked_at = 0;
+    w->record_count = 0;
+    w->rec.file = NULL;
+    w->intent.config = &config;
+    bool alive = setjmp(w->out) == 0;
+    if (alive) {
+        *end = bench_write(&w->b, config);
+        if (w->rec.file)
+            record_add(&w->rec, record_end_line(end, 0));
+    }
+    record_end(&w->rec);
+    return alive;
+}
+
+static void speak_to(world *w, uint32_t number, bil_job_config *config)
+{
+    static char text[12];
+    if (!w->p.on->on_line)
+        return;
+    snprintf(text, sizeof text, "%u", number);
+    w->intent.address = text;
+    sim_link_on_line(&w->b.sim, number);
+    config->unit = number;
+}
+
+static void begin(world *w)
+{
+    *w->b.unit = w->start;
+    w->b.unit->requests = 0;
+    w->b.sim.number = w->b.sim.usual = 0;
+    w->has_safety = false;
+    w->hand = NULL;
+    w->b.ask = ask;
+    w->b.record = keep_record;
+    w->b.save = keep_safety_copy;
+    w->b.before = before_each;
+    w->b.ctx = w;
+    w->intent =
+        (record_intent){.who = "test", .why = "", .address = "", .copy = "", .digest = "", .groups = "", .chain = ""};
+    forget_records(w);
+}
+
+static bool write_until(world *w, uint64_t at, size_t torn, bil_action *end)
+{
+    bil_job_config config = bench_config(&w->b);
+    config.kind = w->p.resets ? BIL_JOB_RESET : BIL_JOB_WRITE;
+    config.purpose = w->p.purpose;
+    config.purpose_given = w->p.purpose != BIL_RESTORE;
+    config.with_calibration = w->p.calibration;
+    config.restart = w->p.restart;
+    config.restart_ms = w->b.sim.now + 3600000;
+    config.trial = w->p.trial;
+    config.despite = UINT32_C(1) << BIL_CHECK_RULES; /* with calibration and groups at random, some would not hold */
+    speak_to(w, w->number, &config);
+    return run_until(w, &w->b.want, config, at, torn, end);
+}
+
+/* As the commands do it: from what the records say. False: there is nothing to go on with. */
+static bool go_on(world *w, bool undoes, uint64_t at, size_t torn, bil_action *end, bool *alive)
+{
+    record_story last, first;
+    char path[500], serial[64];
+    static char chain[300];
+    if (!record_newest(w->folder, NULL, NULL, undoes, &last))
+        return false;
+    snprintf(path, sizeof path, "%s/%s", w->folder, last.chain);
+    if (record_read(path, &first) != BIL_OK)
+        first = last;
+    if (undoes && !first.safety[0])
+        return false;
+    if (!undoes && last.finished)
+        return false;
+    bil_job_config config = bench_config(&w->b);
+    bool back = record_again(&first, undoes, &config);
+    record_story before;
+    record_newest(w->folder, NULL, NULL, false, &before);
+    record_go_on(&before, &config);
+    snprintf(chain, sizeof chain, "%s", before.settled ? "" : before.chain);
+    bil_image_identity(&w->safety, BIL_ID_SERIAL, serial, sizeof serial);
+    bool old = back || strcmp(first.copy, "old") == 0;
+    if (old)
+        config.serial = serial;
+    config.restart_ms = w->b.sim.now + 3600000;
+    w->intent = (record_intent){.who = "test",
+                                .why = "",
+                                .address = "",
+                                .copy = "",
+                                .digest = "",
+                                .groups = "",
+                                .chain = chain,
+                                .undoes = undoes,
+                                .still_held = before.held,
+                                .found_first = before.found_first};
+    const uint32_t numbers[] = {w->number, last.unit_after, (uint32_t)atoi(last.address), last.unit_before,
+                                first.unit_after};
+    for (size_t i = 0; i < 5; i++)
+        if (w->b.unit->answers_at == numbers[i])
+            speak_to(w, numbers[i], &config);
+    static bil_image target;
+    target = old ? w->safety : w->b.want;
+    w->intent.copy = old ? "old" : "want";
+    w->towards = old ? &w->before : &w->wanted;
+    *alive = run_until(w, &target, config, at, torn, end);
+    return true;
+}
+
+static void later(world *w)
+{
+    sim_fault_clear(w->b.unit);
+    w->b.sim.now += 20000;
+    sim_is_up(w->b.unit, w->b.sim.now);
+}
+
+/* ---- what must hold ---- */
+
+static void complain_of(const world *w, const char *what, const char *where, const bil_action *end)
+{
+    char command[200]; /* the whole story, for whoever has to understand it */
+    snprintf(command, sizeof command, "cd %s && for f in *; do echo $f; cut -c 1-1000 $f; done", w->folder);
+    if (system(command) != 0)
+        print_message("no records\n");
+    fail_msg("%s: %s: %s %s (%s, %s)", play_text(&w->p), what, where, end->u.end.held ? "held" : "",
+             bil_verdict_name(end->u.end.verdict), bil_error_name((int)end->u.end.cause));
+}
+
+/* After a job that came to its end: what it says is so, and a device that was let go is wholly old or wholly new. */
+static void judge(const world *w, const bil_action *end, const memory *towards, const char *but)
+{
+    sim_unit *unit = w->b.unit;
+    const char *wrong;
+    bool verified = end->u.end.verdict == BIL_VERDICT_VERIFIED || end->u.end.verdict == BIL_VERDICT_WITH_EXCEPTIONS;
+    if (verified && (wrong = differs(unit, unit->running, towards, but)))
+        complain_of(w, "said to be verified, but not in force", wrong, end);
+    if (verified && (wrong = differs(unit, unit->stored, towards, but)))
+        complain_of(w, "said to be verified, but not stored", wrong, end);
+    if (!end->u.end.held && !unit->pulled && sim_is_up(unit, unit->now) &&
+        differs(unit, unit->running, &w->old, w->hand) && differs(unit, unit->running, &w->wanted, w->hand) &&
+        differs(unit, unit->running, &w->before, w->hand))
+        complain_of(w, "let go, but neither old nor new", differs(unit, unit->running, towards, w->hand), end);
+}
+
+/* Whatever happened: now it must end well, this way. */
+static void finish(world *w, bool undoes, const char *but)
+{
+    bil_action end = {0};
+    bool alive;
+    uint32_t standing = 0;
+    later(w);
+    w->towards = &w->wanted;
+    if (!go_on(w, undoes, NEVER, 0, &end, &alive)) {
+        if (undoes && !go_on(w, false, NEVER, 0, &end, &alive)) /* nothing was meant yet: as if it hadn't begun */
+            write_until(w, NEVER, 0, &end);
+        if (!undoes && differs(w->b.unit, w->b.unit->stored, &w->wanted, but) && !w->p.trial)
+            write_until(w, NEVER, 0, &end);
+        undoes = false;
+    }
+    if (end.kind != BIL_ACT_END)
+        return; /* it had come to its end already */
+    bool tried = end.u.end.verdict == BIL_VERDICT_ON_TRIAL;
+    if ((end.u.end.verdict != BIL_VERDICT_VERIFIED && !tried) || end.u.end.held)
+        complain_of(w, undoes ? "undo" : "resume",
+                    end.u.end.param == BIL_NONE ? "" : w->b.description->params[end.u.end.param].id, &end);
+    if (!tried)
+        judge(w, &end, w->towards, but);
+    if (w->b.unit->state != standing && w->b.unit->state != w->start.state)
+        complain_of(w, "neither standing nor as found", "", &end);
+}
+
+/* ---- the tests ---- */
+
+static unsigned cases;
+
+static void begin_plays(play *plays, size_t *count)
+{
+    drive_on_line = bil_description_ed_30;
+    drive_on_line.restart_after = 1;
+    *count = all_plays(plays);
+}
+
+/* Each play without any trouble first: what it has to come to is what it comes to. Then broken off before each action;
+ * the way on is broken off, too, and then both ways have to end well. */
+static void broken_off_before_each_action(void **state)
+{
+    (void)state;
+    play plays[128];
+    size_t count;
+    dice d = {41};
+    unsigned stride = rounds(1) > 1 ? 1 : SAMPLING;
+    begin_plays(plays, &count);
+    for (size_t i = 0; i < count; i++) {
+        world w;
+        bil_action end;
+        make_world(&w, &plays[i]);
+        begin(&w);
+        if (!write_until(&w, NEVER, 0, &end) || end.u.end.cause != BIL_OK)
+            complain_of(&w, "undisturbed", "", &end);
+        if (!plays[i].trial)
+            judge(&w, &end, &w.wanted, NULL);
+        uint64_t actions = w.count;
+        for (uint64_t at = roll_below(&d, stride); at < actions; at += stride)
+            for (int ways = 0; ways < 4; ways++, cases++) {
+                bool alive;
+                begin(&w);
+                if (write_until(&w, at, roll_below(&d, 120), &end))
+                    judge(&w, &end, &w.wanted, NULL);
+                later(&w);
+                if (go_on(&w, ways & 1, roll_below(&d, (uint32_t)actions), roll_below(&d, 120), &end, &alive) &&
+                    alive && end.u.end.verdict != BIL_VERDICT_ON_TRIAL)
+                    judge(&w, &end, w.towards, NULL);
+                finish(&w, ways & 2, NULL);
+            }
+        end_world(&w);
+    }
+    print_message("broken off before each action of %zu ways of writing, and once more: %u cases\n", count, cases);
+}
+
+/* What goes wrong once: each fault at each request. */
+static void each_fault_at_each_request(void **state)
+{
+    (void)state;
+    static const char *const faults[] = {"power-cut %u", "cable %u",  "request-lost %u", "reply-lost %u",
+                                         "late %u 900",  "busy %u 3", "refused %u",      "hand %u %s %s"};
+    play plays[128];
+    size_t count;
+    dice d = {43};
+    unsigned stride = rounds(1) > 1 ? 1 : SAMPLING, good[8] = {0}, all[8] = {0}, before = cases;
+    begin_plays(plays, &count);
+    for (size_t i = 0; i < count; i++) {
+        world w;
+        bil_action end;
+        bool alive;
+        make_world(&w, &plays[i]);
+        begin(&w);
+        write_until(&w, NEVER, 0, &end);
+        uint64_t requests = w.b.unit->requests, actions = w.count;
+        for (int kind = 0; kind < 8; kind++)
+            for (uint64_t at = roll_below(&d, stride); at < requests; at += stride, cases++) {
+                char words[100], answer[100];
+                const char *but = kind == 7 ? plays[i].on->hand : NULL;
+                begin(&w);
+                snprintf(words, sizeof words, faults[kind], (unsigned)at, plays[i].on->hand, plays[i].on->hand_value);
+                sim_fault_say(w.b.unit, words, answer, sizeof answer);
+                assert_memory_equal(answer, "ok", 2);
+                w.hand = but;
+                assert_true(write_until(&w, NEVER, 0, &end));
+                if (!plays[i].trial) /* nobody can know of a hand that came after the last look */
+                    judge(&w, &end, &w.wanted, at > w.looked_at ? but : NULL);
+                bool overcome = end.u.end.verdict == BIL_VERDICT_VERIFIED || end.u.end.verdict == BIL_VERDICT_ON_TRIAL;
+                good[kind] += overcome && !end.u.end.held;
+                all[kind]++;
+                later(&w);
+                bool undoes = roll_below(&d, 2);
+                if (go_on(&w, undoes, roll_below(&d, (uint32_t)actions), roll_below(&d, 120), &end, &alive) && alive &&
+                    end.u.end.verdict != BIL_VERDICT_ON_TRIAL)
+                    judge(&w, &end, w.towards, NULL);
+                finish(&w, roll_below(&d, 2), but);
+            }
+        end_world(&w);
+    }
+    for (int kind = 0; kind < 8; kind++)
+        print_message("  %-16.*s %6u times, %6u of them overcome at once\n", (int)strcspn(faults[kind], " "),
+                      faults[kind], all[kind], good[kind]);
+    print_message("each fault at each request: %u cases\n", cases - before);
+    assert_true(good[2] >= all[2] - 6); /* a reset whose order was lost: it is never sent twice blindly */
+    assert_true(good[3] == all[3] && good[4] == all[4] && good[5] == all[5]);
+    assert_true(good[1] < all[1] / 10 && good[6] < all[6]);
+}
+
+/* What stays wrong ends in the verdict that names it, and when it is over both ways lead on. */
+static void faults_that_last_are_named(void **state)
+{
+    (void)state;
+    enum { KINDS = 9 };
+    static const char *const words[KINDS] = {
+        "refuse", "clamp", "contest", "counts", "other-unit", "no-return", "other-address 77", "cable", "busy"};
+    play plays[128];
+    size_t count;
+    dice d = {47};
+    unsigned before = cases, seen[KINDS][128] = {{0}};
+    begin_plays(plays, &count);
+    for (size_t i = 0; i < count; i++) {
+        const setting *on = plays[i].on;
+        if (plays[i].trial || plays[i].resets || (plays[i].some && !plays[i].on->on_line && i % 2))
+            continue;
+        world w;
+        make_world(&w, &plays[i]);
+        for (int kind = 0; kind < KINDS; kind++, cases++) {
+            char said[120], answer[100];
+            bil_action end;
+            if ((kind == 0 && plays[i].some) || (kind == 6 && !on->on_line))
+                continue;
+            begin(&w);
+            unsigned when = 12 + roll_below(&d, 20);
+            snprintf(said, sizeof said,
+                     kind == 0   ? "refuse %s"
+                     : kind == 1 ? "clamp %s %s"
+                     : kind == 2 ? "contest %s %s"
+                                 : "%s",
+                     kind == 0   ? on->refuse
+                     : kind == 1 ? on->clamp
+                     : kind == 2 ? on->contested[0]
+                                 : words[kind],
+                     kind == 1 ? on->clamp_value : on->contested[1]);
+            if (kind == 4)
+                snprintf(said, sizeof said, "other-unit %s", on->sim == &sim_ed30 ? "ED30-0555" : "700555");
+            if (kind >= 7)
+                snprintf(said, sizeof said, kind == 7 ? "cable %u" : "busy %u 1000000", when);
+            sim_fault_say(w.b.unit, said, answer, sizeof answer);
+            assert_memory_equal(answer, "ok", 2);
+            assert_true(write_until(&w, NEVER, 0, &end));
+            judge(&w, &end, &w.wanted, NULL);
+            seen[kind][end.u.end.cause]++;
+            bool verified = end.u.end.verdict == BIL_VERDICT_VERIFIED;
+            if (verified != (kind == 3))
+                complain_of(&w, "a fault that lasts", said, &end);
+            if (kind < 2)
+                assert_string_equal(w.b.description->params[end.u.end.param].id, kind ? on->clamp : on->refuse);
+            sim_fault_clear(w.b.unit);
+            if (kind == 4 || kind == 6) { /* the right unit again, in its place */
+                uint16_t *cells = w.b.unit->stored[0];
+                memcpy(cells, w.start.stored[0], 32 * sizeof *cells); /* who it is */
+                memcpy(w.b.unit->stored[1], w.start.stored[1], 16 * sizeof *cells);
+                sim_power_cut(w.b.unit, w.b.sim.now);
+            }
+            finish(&w, roll_below(&d, 2), NULL);
+        }
+        end_world(&w);
+    }
+    for (int kind = 0; kind < KINDS; kind++) {
+        print_message("  %-16s", words[kind]);
+        for (int cause = 0; cause < 128; cause++)
+            if (seen[kind][cause])
+                print_message(" %s %u", bil_error_name(cause), seen[kind][cause]);
+        print_message("\n");
+    }
+    print_message("faults that last: %u cases\n", cases - before);
+    assert_true(seen[0][BIL_E_REFUSED] && seen[1][BIL_E_DIFFERS] && seen[4][BIL_E_OTHER_UNIT] &&
+                seen[5][BIL_E_RESTART] && seen[6][BIL_E_RESTART]);
+}
+
+/* The line that was being written when the computer died, cut at each byte. */
+static void records_cut_at_each_byte(void **state)
+{
+    (void)state;
+    play plays[128];
+    size_t count;
+    dice d = {53};
+    unsigned before = cases;
+    begin_plays(plays, &count);
+    for (size_t i = 0; i<count; i += rounds(1)> 1 ? 1 : 7) {
+        world w;
+        bil_action end;
+        make_world(&w, &plays[i]);
+        begin(&w);
+        write_until(&w, NEVER, 0, &end);
+        uint64_t at[40];
+        size_t records = w.record_count;
+        memcpy(at, w.record_at, sizeof at);
+        for (size_t k = 0; k < records; k++)
+            for (size_t cut = roll_below(&d, SAMPLING); cut < 90; cut += SAMPLING, cases++) {
+                begin(&w);
+                assert_false(write_until(&w, at[k], cut, &end));
+                finish(&w, roll_below(&d, 2), NULL);
+            }
+        end_world(&w);
+    }
+    print_message("records cut at each byte: %u cases\n", cases - before);
+}
+
+/* A full disk: each record and the safety copy in turn can't be saved. */
+static void nothing_goes_on_without_its_record(void **state)
+{
+    (void)state;
+    play plays[128];
+    size_t count;
+    dice d = {59};
+    unsigned before = cases;
+    begin_plays(plays, &count);
+    for (size_t i = 0; i < count; i++) {
+        world w;
+        bil_action end;
+        make_world(&w, &plays[i]);
+        for (w.no_record = 1;; w.no_record++, cases++) {
+            begin(&w);
+            assert_true(write_until(&w, NEVER, 0, &end));
+            if (w.records < w.no_record)
+                break;
+            if (!plays[i].trial)
+                judge(&w, &end, &w.wanted, NULL);
+            if (w.no_record <= 2 && (end.u.end.verdict != BIL_VERDICT_REFUSED || end.u.end.wrote))
+                complain_of(&w, "goes on without intent or safety copy", "", &end);
+            unsigned failed = w.no_record;
+            w.no_record = 0;
+            finish(&w, roll_below(&d, 2), NULL);
+            w.no_record = failed;
+        }
+        end_world(&w);
+    }
+    print_message("records that can't be saved: %u cases\n", cases - before);
+}
+
+static void enough(void **state)
+{
+    (void)state;
+    print_message("writes broken in all: %u cases\n", cases);
+    assert_true(SAMPLING > 1 || cases >= 100000);
+}
+
+/* test_breaks [TEST] */
+int main(int argc, char **argv)
+{
+    if (argc > 1)
+        cmocka_set_test_filter(argv[1]);
+    const struct CMUnitTest tests[] = {
+        cmocka_unit_test(broken_off_before_each_action),      cmocka_unit_test(each_fault_at_each_request),
+        cmocka_unit_test(faults_that_last_are_named),         cmocka_unit_test(records_cut_at_each_byte),
+        cmocka_unit_test(nothing_goes_on_without_its_record), cmocka_unit_test(enough),
+    };
+    return cmocka_run_group_tests_name("breaks", tests, NULL, NULL);
+}
