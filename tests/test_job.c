@@ -314,6 +314,84 @@ static void the_gate_in_every_combination(void **state)
     printf("the gate: %u combinations, %u let through\n", cases, let_through);
 }
 
+/* The description without procedures of these kinds. */
+static void without(bench *b, bil_description *d, bil_procedure *kept, unsigned kinds)
+{
+    *d = *b->description;
+    d->procedures = kept;
+    d->procedure_count = 0;
+    for (uint16_t i = 0; i < b->description->procedure_count; i++)
+        if (!(kinds >> b->description->procedures[i].kind & 1))
+            kept[d->procedure_count++] = b->description->procedures[i];
+    b->description = b->have.description = b->want.description = d;
+}
+
+/* What the combinations above can't show: each condition of the gate, of hold and of release that decides alone. */
+static void conditions_that_decide_alone(void **state)
+{
+    (void)state;
+    static const bil_proc_step pause = {.kind = BIL_STEP_WAIT, .within_ms = 1};
+    for (int i = 0; i < 8; i++) {
+        bench b;
+        bil_description d;
+        bil_procedure kept[20];
+        char answer[100];
+        prepare(&b, &drive, i == 3);
+        bil_job_config config = bench_config(&b);
+        bil_error cause = BIL_OK;
+        switch (i) {
+        case 0: /* no serial number on either side is no evidence */
+            sim_put(b.unit, "id.serial", "");
+            config.serial = "";
+            cause = BIL_E_OTHER_UNIT;
+            break;
+        case 1: /* the copy is from the same firmware, but the description doesn't know it */
+            sim_put(b.unit, "id.firmware", "9.9.9");
+            config.firmware = "9.9.9";
+            cause = BIL_E_UNKNOWN_FIRMWARE;
+            break;
+        case 2: /* an unlock without a password */
+            without(&b, &d, kept, 1u << BIL_PROC_UNLOCK);
+            kept[d.procedure_count++] = (bil_procedure){.kind = BIL_PROC_UNLOCK, .steps = &pause, .step_count = 1};
+            config.has_password = false;
+            cause = BIL_E_REFUSED; /* by the device, later */
+            break;
+        case 3: /* running, and there is no hold for it: the device itself says no */
+            without(&b, &d, kept, 1u << BIL_PROC_HOLD | 1u << BIL_PROC_RELEASE);
+            cause = BIL_E_REFUSED;
+            break;
+        case 4: /* on its way to being held, as an earlier write left it */
+            b.unit->state = 3;
+            b.unit->state_at = b.sim.now + 1000;
+            config.found_known = true;
+            config.found = 1;
+            break;
+        case 5: /* the same, and nobody knows from where */
+            b.unit->state = 3;
+            b.unit->state_at = b.sim.now + 1000;
+            cause = BIL_E_HOLD;
+            break;
+        case 6: /* held by somebody, and the only value is refused: that stays the reason, and nobody is let go */
+            assert_int_equal(bench_write(&b, config).u.end.verdict, BIL_VERDICT_VERIFIED);
+            sim_control(b.unit, b.sim.now, "set motor.cos_phi 0.700", answer, sizeof answer);
+            sim_control(b.unit, b.sim.now, "fault refuse motor.cos_phi", answer, sizeof answer);
+            b.unit->state = drive.held;
+            cause = BIL_E_REFUSED;
+            break;
+        default: /* held before, and so said by the record of an earlier write */
+            b.unit->state = drive.held;
+            config.found_known = true;
+            config.found = 0;
+            break;
+        }
+        bil_action end = bench_write(&b, config);
+        assert_int_equal(end.u.end.cause, cause);
+        assert_int_equal(end.u.end.verdict == BIL_VERDICT_VERIFIED, cause == BIL_OK);
+        assert_int_equal(end.u.end.held, i == 6 && b.unit->state == drive.held);
+        bench_close(&b);
+    }
+}
+
 static void another_unit_keeps_what_is_its_own(void **state)
 {
     (void)state;
@@ -520,10 +598,9 @@ static void a_reset_wants_a_procedure_for_it(void **state)
     (void)state;
     bench b;
     prepare(&b, &drive, false);
-    bil_description without = *b.description;
-    while (without.procedures[without.procedure_count - 1].kind == BIL_PROC_FACTORY_RESET)
-        without.procedure_count--;
-    b.description = b.have.description = b.want.description = &without;
+    bil_description d;
+    bil_procedure kept[20];
+    without(&b, &d, kept, 1u << BIL_PROC_FACTORY_RESET);
     bil_job_config config = bench_config(&b);
     config.kind = BIL_JOB_RESET;
     bil_action end = bench_write(&b, config);
@@ -613,6 +690,7 @@ int main(void)
         cmocka_unit_test(without_a_restart_nothing_is_proved),
         cmocka_unit_test(refusals_touch_nothing),
         cmocka_unit_test(the_gate_in_every_combination),
+        cmocka_unit_test(conditions_that_decide_alone),
         cmocka_unit_test(another_unit_keeps_what_is_its_own),
         cmocka_unit_test(other_models_and_firmware_are_seen),
         cmocka_unit_test(a_unit_held_by_somebody_stays_held),

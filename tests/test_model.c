@@ -327,6 +327,26 @@ static void a_refused_value_is_named(void **state)
     }
 }
 
+static void refuse_two_and_die(row *r, uint16_t address, bil_result *result, bil_outcome *outcome)
+{
+    refuse_two(r, address, result, outcome);
+    if (address == TWO)
+        r->always = BIL_UNKNOWN;
+}
+
+/* Whether it took a part before it said no can't be read: it counts as written. */
+static void a_refusal_that_cant_be_looked_into(void **state)
+{
+    (void)state;
+    row *r = new_row(plain);
+    r->hook = refuse_two_and_die;
+    r->cells[ONE] = 5;
+    run_row(r, BIL_JOB_WRITE);
+    expect_end(r, BIL_VERDICT_INCOMPLETE, BIL_E_REFUSED, "v.two", NULL);
+    assert_true(r->end.u.end.wrote);
+    free_row(r);
+}
+
 static void a_person_may_refuse_a_step(void **state)
 {
     (void)state;
@@ -346,9 +366,12 @@ static void a_person_may_refuse_a_step(void **state)
     run_row(r, BIL_JOB_WRITE);
     expect_end(r, BIL_VERDICT_REFUSED, BIL_E_HOLD, "x.state", NULL);
     assert_int_equal(r->end.u.end.code, 2);
-    r->cells[STATE] = 9; /* a state that the description doesn't know */
-    run_row(r, BIL_JOB_WRITE);
-    expect_end(r, BIL_VERDICT_REFUSED, BIL_E_HOLD, "x.state", NULL);
+    static const uint16_t odd[] = {9, 0x1209}; /* one that the description doesn't know, and no value at all */
+    for (int i = 0; i < 2; i++) {
+        r->cells[STATE] = odd[i];
+        run_row(r, BIL_JOB_WRITE);
+        expect_end(r, BIL_VERDICT_REFUSED, BIL_E_HOLD, "x.state", NULL);
+    }
     free_row(r);
 }
 
@@ -423,6 +446,7 @@ int main(void)
         cmocka_unit_test(another_unit_is_never_taken_for_the_same),
         cmocka_unit_test(what_cant_be_read_back_isnt_verified),
         cmocka_unit_test(a_refused_value_is_named),
+        cmocka_unit_test(a_refusal_that_cant_be_looked_into),
         cmocka_unit_test(a_person_may_refuse_a_step),
         cmocka_unit_test(links_that_never_work),
         cmocka_unit_test(reads_that_go_wrong),

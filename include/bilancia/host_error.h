@@ -41,12 +41,11 @@
 /* clang-format on */
 
 /* BIL_E_ADDRESS, BIL_E_FILE_OPEN, ... */
-typedef enum bil_host_error {
+enum {
 #define BIL_ERROR_ENUM(number, NAME, name, text, advice) BIL_E_##NAME = (number),
     BIL_HOST_ERRORS(BIL_ERROR_ENUM)
 #undef BIL_ERROR_ENUM
-        BIL_HOST_ERROR_NONE = -2
-} bil_host_error;
+};
 
 /* As bil_error_name and the others, for the errors of both lists. */
 const char *error_name(int error);
