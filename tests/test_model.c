@@ -11,6 +11,7 @@ enum {
     ONE = 10,
     TWO = 11,
     STATE = 12,
+    NUMBER = 13,
     RESTART = 20,
     STORE_A = 21,
     STORE_B = 22,
@@ -30,6 +31,7 @@ static const char params[] =
     "  v.one: {name: One, type: u16, class: setup, at: 10, resets: [v.two]}\n"
     "  v.two: {name: Two, type: u16, class: setup, at: 11, resets: [v.one]}\n"
     "  x.state: {name: S, type: choice8, class: live, at: 12, choices: {0: ready, 1: held, 2: fault}}\n"
+    "  x.number: {name: N, type: u8, class: place, at: 13, limits: [1, 247], stage: 9}\n"
     "  x.restart: {name: R, type: u16, class: command, at: 20}\n"
     "  x.store_a: {name: SA, type: u16, class: command, at: 21}\n"
     "  x.store_b: {name: SB, type: u16, class: command, at: 22}\n"
@@ -57,6 +59,8 @@ struct row {
     bil_event no_record; /* this event can't be recorded; 0: all can */
     unsigned reads_after_restart;
     bool says_no, asked, sloppy;
+    bil_restart restart;     /* NOW unless given */
+    uint32_t speaks, number; /* unit number spoken to, and the one that it answers at; 0: any */
     loaded_description loaded;
     bil_image have, want;
     bil_action end;
@@ -75,12 +79,16 @@ static bil_outcome read_row(void *ctx, uint8_t space, uint16_t address, uint16_t
     row *r = ctx;
     (void)space;
     r->now += 5;
+    if (r->number && r->speaks != r->number) {
+        result->cause = BIL_E_SILENT;
+        return BIL_UNKNOWN;
+    }
     result->cause = r->always == BIL_BUSY ? BIL_E_BUSY : BIL_E_SILENT;
     if (r->on_read)
         r->on_read(r, address);
     if (r->always != BIL_DONE)
         return r->always;
-    bool hole = address > STATE || address + count > STATE + 1;
+    bool hole = address > NUMBER || address + count > NUMBER + 1;
     if (hole || (r->unreadable_one && address <= ONE && address + count > ONE)) {
         result->cause = BIL_E_REFUSED;
         result->code = 2;
@@ -113,7 +121,13 @@ static void hang_up(void *ctx)
     (void)ctx;
 }
 
-static const bil_link_ops row_ops = {dial, read_row, write_row, hang_up, NULL};
+static void speak_to(void *ctx, uint32_t unit)
+{
+    row *r = ctx;
+    r->speaks = unit ? unit : 1;
+}
+
+static const bil_link_ops row_ops = {dial, read_row, write_row, hang_up, speak_to};
 
 static uint64_t row_now(void *ctx)
 {
@@ -133,7 +147,7 @@ static bool answer(void *ctx, const bil_action *action)
     row *r = ctx;
     if (action->u.ask.question != BIL_ASK_PERSON)
         return true;
-    assert_string_equal(action->u.ask.text, "turn the key");
+    assert_true(strcmp(action->u.ask.text, "turn the key") == 0 || r->restart == BIL_RESTART_BY_HAND);
     r->asked = true;
     return !r->says_no;
 }
@@ -177,7 +191,9 @@ static bil_action run_row(row *r, bil_job_kind kind)
                              .want = &r->want,
                              .serial = "77",
                              .firmware = "1",
-                             .restart = BIL_RESTART_NOW};
+                             .restart = r->restart ? r->restart : BIL_RESTART_NOW,
+                             .restart_ms = r->now + 50000,
+                             .unit = r->number};
     void *memory = malloc(bil_job_size(d));
     bil_job *job;
     assert_int_equal(bil_job_init(&job, memory, bil_job_size(d), &config), BIL_OK);
@@ -217,6 +233,54 @@ static void a_model_without_hold_is_written_too(void **state)
         assert_int_equal(r->writes[ONE], 1);
         assert_int_equal(r->writes[STORE_A], b ? 0 : 1); /* the procedure of its own hardware */
         assert_int_equal(r->writes[STORE_B], b ? 1 : 0);
+        free_row(r);
+    }
+}
+
+/* Nothing tells what it does, and nothing has to be held: every restart is possible all the same. */
+static void restarts_without_hold(void **state)
+{
+    (void)state;
+    static const char no_restart[] = "procedures:\n  - {does: store, steps: [{write: x.store_a, value: 1}]}\n";
+    for (int i = BIL_RESTART_NOW; i < BIL_RESTART_COUNT; i++)
+        for (int without = 0; without < 2; without++) {
+            row *r = new_row(without ? no_restart : plain);
+            r->restart = (bil_restart)i;
+            run_row(r, BIL_JOB_WRITE);
+            bool never = without && i != BIL_RESTART_BY_HAND;
+            expect_end(r, never ? BIL_VERDICT_NOT_PROVED : BIL_VERDICT_VERIFIED, BIL_OK, NULL, NULL);
+            assert_int_equal(r->writes[RESTART], !without && i != BIL_RESTART_BY_HAND);
+            assert_int_equal(r->asked, i == BIL_RESTART_BY_HAND);
+            assert_true(i != BIL_RESTART_AT || never || r->now >= 50000);
+            free_row(r);
+        }
+}
+
+static void takes_its_number(row *r, uint16_t address, bil_result *result, bil_outcome *outcome)
+{
+    (void)result;
+    (void)outcome;
+    if (address == NUMBER)
+        r->number = r->cells[NUMBER];
+}
+
+/* A unit number that acts at once: the job goes on there, and where another one is meant it isn't followed. */
+static void a_number_that_acts_at_once(void **state)
+{
+    (void)state;
+    static const char *const numbered[] = {"link_unit: x.number\n", ""};
+    for (int i = 0; i < 3; i++) {
+        char text[1200];
+        snprintf(text, sizeof text, "%s%s", numbered[i == 2], plain);
+        row *r = new_row(text);
+        r->hook = takes_its_number;
+        r->number = 1;
+        r->cells[NUMBER] = i == 1 ? 9 : 1; /* 9: a gateway gave it its number */
+        bil_image_put(&r->want, index_of(&r->loaded.table, "x.number"), (const uint8_t[]){5});
+        run_row(r, BIL_JOB_WRITE);
+        assert_int_equal(r->cells[NUMBER], 5);
+        assert_int_equal(r->end.u.end.verdict, i == 0 ? BIL_VERDICT_VERIFIED : BIL_VERDICT_INCOMPLETE);
+        assert_int_equal(r->writes[ONE] + r->writes[TWO], 2); /* the number came last */
         free_row(r);
     }
 }
@@ -447,6 +511,8 @@ int main(void)
         cmocka_unit_test(what_cant_be_read_back_isnt_verified),
         cmocka_unit_test(a_refused_value_is_named),
         cmocka_unit_test(a_refusal_that_cant_be_looked_into),
+        cmocka_unit_test(restarts_without_hold),
+        cmocka_unit_test(a_number_that_acts_at_once),
         cmocka_unit_test(a_person_may_refuse_a_step),
         cmocka_unit_test(links_that_never_work),
         cmocka_unit_test(reads_that_go_wrong),

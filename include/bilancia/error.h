@@ -59,7 +59,7 @@
     X(53, RELEASE, "release", "the device doesn't go back to its former state", "look at the device and release it by hand") \
     X(54, STORE, "store", "the device doesn't confirm that it stored the values", "don't switch it off; run the command again") \
     X(55, RESTART, "restart", "the device doesn't come back after the restart", "look at the device; when it answers again, run the command again") \
-    X(56, FOREIGN_CHANGE, "foreign_change", "somebody else changes this value at the same time", "find out who, then run the command again") \
+    X(56, FOREIGN_CHANGE, "foreign_change", "somebody else, or the device itself, changes this value at the same time", "find out who, then run the command again") \
     X(57, DIFFERS, "differs", "the value read back isn't the value wanted", "look at the parameter named; the device may have rejected or changed it") \
     X(58, DISAGREE, "disagree", "these two parameters reset each other again and again", "check the two values; the device takes only one of them") \
     X(59, DECLINED, "declined", "a person said no", "nothing was written; run the command again when you are ready") \
@@ -74,7 +74,8 @@
     X(68, NO_TRIAL, "no_trial", "what is written to this model lasts at once, so that it can't be tried", "write it for good, or leave it") \
     X(69, ADDRESS_TAKEN, "address_taken", "another device answers at the address that the values bring", "take that device off the line, or change the address in the copy") \
     X(70, NOT_IDLE, "not_idle", "the machine didn't stand by itself in time", "the values are in force and stored; prove it later: run the same write again") \
-    X(71, NO_RESET, "no_reset", "this model has no command for a factory reset", "reset it by hand as its manual says, then read it")
+    X(71, NO_RESET, "no_reset", "this model has no command for a factory reset", "reset it by hand as its manual says, then read it") \
+    X(72, INTERRUPTED, "interrupted", "the device was switched off or restarted in the middle: a value isn't what it was", "see to its supply, then finish or go back as said below")
 /* clang-format on */
 
 /* BIL_OK, BIL_E_RANGE, ... */

@@ -587,10 +587,10 @@ static flow read_back(bil_job *job, bil_action *action)
     bil_error other = job->reconnected ? same_unit(job) : BIL_OK;
     if (other)
         return refuse(job, other, BIL_NONE);
-    job->reconnected = false;
     uint16_t changed = foreign_change(job);
     if (changed != BIL_NONE)
-        return refuse(job, BIL_E_FOREIGN_CHANGE, changed);
+        return refuse(job, job->reconnected ? BIL_E_INTERRUPTED : BIL_E_FOREIGN_CHANGE, changed);
+    job->reconnected = false;
     bil_image_copy(&job->expect, job->config.have);
     job->between = job->description->restart_after >> job->stage & 1 && !job->config.trial &&
                    job->config.restart != BIL_RESTART_NEVER && more_to_write(job);
