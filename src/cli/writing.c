@@ -302,6 +302,9 @@ static int take_restart(write_call *w)
     for (int i = 0; i < BIL_RESTART_COUNT; i++)
         if (words[i] && strcmp(word, words[i]) == 0) {
             w->config.restart = (bil_restart)i;
+            if (i == BIL_RESTART_IDLE && w->dev.description->state_idle == 0)
+                return say_error("--restart idle", BIL_E_CALL,
+                                 "the description doesn't say in which states the machine stands by itself");
             if (i == BIL_RESTART_BY_HAND && !isatty(STDIN_FILENO))
                 return say_error("--restart by-hand", BIL_E_PERSON, NULL);
             return -1;

@@ -570,6 +570,15 @@ static bil_error same_unit(const bil_job *job)
     return bil_check_model(job, have) == BIL_OK && strcmp(now, before) == 0 ? BIL_OK : BIL_E_OTHER_UNIT;
 }
 
+/* After a new connection: if it isn't the same unit, the job stops with that. */
+static bool is_another(bil_job *job)
+{
+    bil_error other = job->reconnected ? same_unit(job) : BIL_OK;
+    if (other)
+        refuse(job, other, BIL_NONE);
+    return other != BIL_OK;
+}
+
 static bool more_to_write(bil_job *job)
 {
     for (uint8_t stage = (uint8_t)(job->stage + 1); stage < STAGES; stage++)
@@ -584,9 +593,8 @@ static flow read_back(bil_job *job, bil_action *action)
     flow f = look(job, action);
     if (f != FLOW_DONE)
         return f;
-    bil_error other = job->reconnected ? same_unit(job) : BIL_OK;
-    if (other)
-        return refuse(job, other, BIL_NONE);
+    if (is_another(job))
+        return FLOW_DONE;
     uint16_t changed = foreign_change(job);
     if (changed != BIL_NONE)
         return refuse(job, job->reconnected ? BIL_E_INTERRUPTED : BIL_E_FOREIGN_CHANGE, changed);
@@ -795,9 +803,9 @@ static flow who_came_back(bil_job *job, bil_action *action)
     flow f = look(job, action);
     if (f != FLOW_DONE)
         return f;
-    bil_error other = same_unit(job);
-    if (other)
-        return refuse(job, other, BIL_NONE);
+    job->reconnected = true;
+    if (is_another(job))
+        return FLOW_DONE;
     job->reconnected = false;
     bool keeps = job->description->restart_keeps_hold && job->config.restart != BIL_RESTART_BY_HAND;
     go(job, (keeps && !job->between) || job->config.kind == BIL_JOB_RESET ? PH_PROVE : PH_UNLOCK_AGAIN);
@@ -832,9 +840,8 @@ static flow between(bil_job *job, bil_action *action)
     flow f = look(job, action);
     if (f != FLOW_DONE)
         return f;
-    bil_error other = job->reconnected ? same_unit(job) : BIL_OK;
-    if (other)
-        return refuse(job, other, BIL_NONE);
+    if (is_another(job))
+        return FLOW_DONE;
     job->reconnected = job->between = false;
     bil_image_copy(&job->expect, job->config.have);
     return go(job, PH_STAGE);
@@ -855,9 +862,8 @@ static flow proving(bil_job *job, bil_action *action)
     flow f = look(job, action);
     if (f != FLOW_DONE)
         return f;
-    bil_error other = job->reconnected ? same_unit(job) : BIL_OK;
-    if (other)
-        return refuse(job, other, BIL_NONE);
+    if (is_another(job))
+        return FLOW_DONE;
     job->reconnected = false;
     for (uint16_t i = 0; i < job->description->count; i++) {
         bil_write_need need =
