@@ -346,6 +346,28 @@ static void another_unit_is_never_taken_for_the_same(void **state)
     }
 }
 
+static void other_before_anything_is_written(row *r, uint16_t address)
+{
+    if (address <= SERIAL || address == ONE)
+        r->reads_after_restart++;
+    bool now = r->reads_after_restart == 4; /* in the middle of the last look */
+    r->always = now ? BIL_UNKNOWN : BIL_DONE;
+    if (now)
+        r->cells[SERIAL] = 78;
+}
+
+/* The cable goes into another device with the same values, between the look and the first value. */
+static void another_unit_isnt_even_touched(void **state)
+{
+    (void)state;
+    row *r = new_row(plain);
+    r->on_read = other_before_anything_is_written;
+    run_row(r, BIL_JOB_WRITE);
+    expect_end(r, BIL_VERDICT_REFUSED, BIL_E_OTHER_UNIT, NULL, NULL);
+    assert_int_equal(r->writes[ONE] + r->writes[TWO], 0);
+    free_row(r);
+}
+
 static void becomes_unreadable(row *r, uint16_t address, bil_result *result, bil_outcome *outcome)
 {
     (void)result;
@@ -508,6 +530,7 @@ int main(void)
         cmocka_unit_test(a_model_without_hold_is_written_too),
         cmocka_unit_test(two_that_reset_each_other_are_named),
         cmocka_unit_test(another_unit_is_never_taken_for_the_same),
+        cmocka_unit_test(another_unit_isnt_even_touched),
         cmocka_unit_test(what_cant_be_read_back_isnt_verified),
         cmocka_unit_test(a_refused_value_is_named),
         cmocka_unit_test(a_refusal_that_cant_be_looked_into),

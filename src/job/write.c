@@ -254,18 +254,18 @@ static flow looking(bil_job *job, bil_action *action)
         return refuse(job, BIL_E_ADDRESS_TAKEN, job->description->link_unit);
     if (itself)
         job->unit_after = 0;
-    job->dirty = false;
     go(job, PH_LOOKED);
     return bil_give_connect(job, action, RECONNECT_MS);
 }
 
-/* Back where it was; `reconnected` makes sure that it is still this unit. */
+/* Back where it was; before anything is written, `reconnected` makes sure that it is still this unit. */
 static flow looked(bil_job *job)
 {
     if (job->result->outcome != BIL_DONE) {
         bil_failed(job, BIL_E_LOST, BIL_NONE);
         return stop(job, BIL_VERDICT_UNTOUCHED);
     }
+    job->reconnected = true;
     return go(job, PH_ASK);
 }
 
@@ -409,11 +409,38 @@ static uint16_t foreign_change(const bil_job *job)
     return BIL_NONE;
 }
 
+/* Is it still the unit that was there at first? What can't be read doesn't make it another one. */
+static bil_error same_unit(const bil_job *job)
+{
+    char now[BIL_VALUE_TEXT], before[BIL_VALUE_TEXT];
+    const bil_image *have = job->config.have;
+    for (int i = 0; i < BIL_ID_COUNT; i++) {
+        uint16_t param = job->description->identity[i];
+        if (param != BIL_NONE && have->state[param] == BIL_UNREADABLE && job->expect.state[param] == BIL_PRESENT)
+            return (bil_error)have->cause[param];
+    }
+    bil_image_identity(have, BIL_ID_SERIAL, now, sizeof now);
+    bil_image_identity(&job->expect, BIL_ID_SERIAL, before, sizeof before);
+    return bil_check_model(job, have) == BIL_OK && strcmp(now, before) == 0 ? BIL_OK : BIL_E_OTHER_UNIT;
+}
+
+/* After a new connection: if it isn't the same unit, the job stops with that. */
+static bool is_another(bil_job *job)
+{
+    bil_error other = job->reconnected ? same_unit(job) : BIL_OK;
+    if (other)
+        refuse(job, other, BIL_NONE);
+    return other != BIL_OK;
+}
+
 static flow recheck(bil_job *job, bil_action *action)
 {
     flow f = look(job, action);
     if (f != FLOW_DONE)
         return f;
+    if (is_another(job))
+        return FLOW_DONE;
+    job->reconnected = false;
     uint16_t changed = foreign_change(job);
     if (changed != BIL_NONE)
         return refuse(job, BIL_E_FOREIGN_CHANGE, changed);
@@ -553,30 +580,6 @@ static flow untouched(bil_job *job, bil_action *action)
         return f;
     job->wrote = f == FLOW_FAILED || foreign_change(job) != BIL_NONE;
     return stop(job, BIL_VERDICT_REFUSED);
-}
-
-/* Is it still the unit that was there at first? What can't be read doesn't make it another one. */
-static bil_error same_unit(const bil_job *job)
-{
-    char now[BIL_VALUE_TEXT], before[BIL_VALUE_TEXT];
-    const bil_image *have = job->config.have;
-    for (int i = 0; i < BIL_ID_COUNT; i++) {
-        uint16_t param = job->description->identity[i];
-        if (param != BIL_NONE && have->state[param] == BIL_UNREADABLE && job->expect.state[param] == BIL_PRESENT)
-            return (bil_error)have->cause[param];
-    }
-    bil_image_identity(have, BIL_ID_SERIAL, now, sizeof now);
-    bil_image_identity(&job->expect, BIL_ID_SERIAL, before, sizeof before);
-    return bil_check_model(job, have) == BIL_OK && strcmp(now, before) == 0 ? BIL_OK : BIL_E_OTHER_UNIT;
-}
-
-/* After a new connection: if it isn't the same unit, the job stops with that. */
-static bool is_another(bil_job *job)
-{
-    bil_error other = job->reconnected ? same_unit(job) : BIL_OK;
-    if (other)
-        refuse(job, other, BIL_NONE);
-    return other != BIL_OK;
 }
 
 static bool more_to_write(bil_job *job)
