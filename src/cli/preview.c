@@ -119,8 +119,8 @@ static unsigned lost_by_reset(const write_call *w)
         if (reset && need_of(w, i) == BIL_NEED_OUT && w->dev.image.state[i] == BIL_PRESENT) {
             char now[2 * BIL_VALUE_TEXT];
             param_text(&w->dev.image, i, now, sizeof now);
-            printf("  %s!%s %s = %s would be lost: another value resets it, and it isn't among those written\n", bad(), plain(),
-                   d->params[i].id, now);
+            printf("  %s!%s %s = %s would be lost: another value resets it, and it isn't among those written\n", bad(),
+                   plain(), d->params[i].id, now);
             lost++;
         }
     }

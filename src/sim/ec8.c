@@ -90,7 +90,7 @@ static void start(sim_unit *unit)
     unit->state = unit->hold_at_boot ? HELD : STANDBY;
     unit->hold_at_boot = false;
     unit->storing = false;
-    unit->state_at = 0; /* what it was about to do is forgotten */
+    unit->state_at = 0;             /* what it was about to do is forgotten */
     if (unit->kept_hours[0] == 0) { /* a unit that has been at work for a while */
         uint32_t hours = (uint32_t)sim_number(unit, sim_find(unit, "hours.power"), &unit->running[1][16]);
         unit->kept_hours[0] = hours > 40 ? hours - 40 : 0;
