@@ -150,7 +150,8 @@ static void what_is_refused(void **state)
     refuse("nobody can be asked", 3, "b write crusher#baseline crusher --site mill </dev/null");
     refuse("a restart by hand, and nobody there", 3,
            "b write crusher#baseline crusher --yes --restart by-hand --site mill </dev/null");
-    refuse("the folder for the record can't be written", 6, TO(0, "--folder good.bset"));
+    refuse("the folder for the record can't be written", 6,
+           (snprintf(line, sizeof line, "b write good.bset %s --yes --folder good.bset", unit_at[0]), line));
     refuse("the disk is full", 6,
            "said=$( (ulimit -f 0; b write crusher#baseline crusher --yes --site mill 2>&1; echo \"code $?\") | cat); "
            "echo \"$said\"; exit ${said##*code }");
