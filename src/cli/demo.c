@@ -70,6 +70,8 @@ static int play(const plant *p, const char *why, const char *text)
         snprintf(line, sizeof line, "bilancia() { '%s' \"$@\"; }\n%s", p->tool, text);
         if (chdir(p->folder) != 0)
             _exit(126);
+        close(STDIN_FILENO); /* nobody is asked: what a person confirms stays open */
+        open("/dev/null", O_RDONLY);
         execl("/bin/sh", "sh", "-c", line, (char *)NULL);
         _exit(127);
     }
