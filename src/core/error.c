@@ -4,16 +4,16 @@
 
 typedef struct entry {
     int number;
-    const char *name, *text, *advice;
+    const char *name, *text;
 } entry;
 
 static const entry entries[] = {
-#define ENTRY(number, NAME, name, text, advice) {number, name, text, advice},
+#define ENTRY(number, NAME, name, text) {number, name, text},
     BIL_ERRORS(ENTRY)
 #undef ENTRY
 };
 
-static const entry unknown = {-1, "unknown", "unknown error", ""};
+static const entry unknown = {-1, "unknown", "unknown error"};
 
 static const entry *find(int error)
 {
@@ -31,11 +31,6 @@ const char *bil_error_name(int error)
 const char *bil_error_text(int error)
 {
     return find(error)->text;
-}
-
-const char *bil_error_advice(int error)
-{
-    return find(error)->advice;
 }
 
 int bil_error_from_name(const char *name, unsigned long length)

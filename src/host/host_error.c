@@ -4,13 +4,13 @@
 
 typedef struct entry {
     int number;
-    const char *name, *text, *advice;
+    const char *name, *text;
 } entry;
 
 static const entry *find(int error)
 {
     static const entry entries[] = {
-#define ENTRY(number, NAME, name, text, advice) {number, name, text, advice},
+#define ENTRY(number, NAME, name, text) {number, name, text},
         BIL_HOST_ERRORS(ENTRY)
 #undef ENTRY
     };
@@ -30,10 +30,4 @@ const char *error_text(int error)
 {
     const entry *own = find(error);
     return own ? own->text : bil_error_text(error);
-}
-
-const char *error_advice(int error)
-{
-    const entry *own = find(error);
-    return own ? own->advice : bil_error_advice(error);
 }

@@ -1,0 +1,108 @@
+/* What to do now, for each error of both lists: it names commands, so firmware doesn't carry it. */
+#include <stddef.h>
+
+#include "bilancia/host_error.h"
+
+/* X(NAME, "what to do now") */
+/* clang-format off */
+#define ADVICE(X) \
+    X(RANGE, "give a value within the limits shown") \
+    X(STEP, "give a multiple of the step shown") \
+    X(CHOICE, "give one of the choices shown") \
+    X(SYNTAX, "write it as `show` prints it") \
+    X(INEXACT, "round it to the decimals that `show` prints") \
+    X(NO_TEXT, "use the raw value") \
+    X(ENCODING, "check that the description fits the firmware of the unit") \
+    X(SPACE, "ask the matching size function and give that much") \
+    X(SET_CUT, "take another copy: this one was cut while it was written or copied") \
+    X(SET_ALTERED, "take another copy: this one was altered after it was written") \
+    X(SET_LINE, "take another copy, or check where this file comes from") \
+    X(SET_ORDER, "take another copy: this one wasn't written by a sound program") \
+    X(SET_LONG, "take another copy: this one wasn't written by a sound program") \
+    X(SET_VERSION, "use the version of this tool that wrote the file") \
+    X(SET_COUNT, "take another copy: this one was altered after it was written") \
+    X(SET_AFTER_END, "take another copy: this one was altered after it was written") \
+    X(OTHER_MODEL, "check the address, or take the copy that belongs to this model") \
+    X(OTHER_FIRMWARE, "bring the unit to the firmware of the copy, read a fresh copy from a unit with this firmware, or say --despite firmware='THE REASON'") \
+    X(OTHER_HARDWARE, "use a description that names this hardware revision") \
+    X(OTHER_UNIT, "check the address; for another unit say what for: --as replacement or --as clone") \
+    X(OTHER_TYPE, "use the description that the copy was made with") \
+    X(UNKNOWN_PARAMETER, "use the description that the copy was made with") \
+    X(OTHER_LAYOUT, "use the description that the copy was made with") \
+    X(VALUE_TEXT, "take another copy, or check where this file comes from") \
+    X(UNKNOWN_MODEL, "give the description of this model with --description") \
+    X(UNKNOWN_FIRMWARE, "it may be read; for writing use a description that names this firmware") \
+    X(NOT_REACHABLE, "check address and port, the supply of the device, the cable, and that its interface is switched on") \
+    X(SILENT, "check the unit number in the address and that the device has finished starting") \
+    X(LOST, "check cable and supply, then run the command again") \
+    X(GARBLED, "check that the device speaks this protocol at this port") \
+    X(REFUSED, "check the state of the device and the firmware named in the description") \
+    X(BUSY, "wait until it has finished, then run the command again") \
+    X(GATEWAY_PATH, "check the unit number and how the gateway is set up") \
+    X(GATEWAY_SILENT, "check the line between gateway and device, the unit number, and the supply of the device") \
+    X(LINE_IN_USE, "end the other program, or wait for it") \
+    X(PASSWORD, "check the password; after a factory reset it is the one from the manual; an account may also be locked after wrong ones, or expired: look at the device") \
+    X(NO_PASSWORD, "give it at the prompt, with --password-fd, or in BILANCIA_PASSWORD") \
+    X(HOLD, "look at the device: is it stopped, in service, without a fault?") \
+    X(RELEASE, "look at the device and release it by hand") \
+    X(STORE, "don't switch it off; run the command again") \
+    X(RESTART, "look at the device; when it answers again, run the command again") \
+    X(FOREIGN_CHANGE, "find out who, then run the command again") \
+    X(DIFFERS, "look at the parameter named; the device may have rejected or changed it") \
+    X(DISAGREE, "check the two values; the device takes only one of them") \
+    X(DECLINED, "nothing was written; run the command again when you are ready") \
+    X(PERSON, "run the command in a terminal") \
+    X(UNREADABLE, "the record names the parameter and the reason") \
+    X(LEFT_HELD, "it stays held; release it at the device once you know who held it") \
+    X(BAD_RESULT, "this is a fault of the program that drives the job") \
+    X(SAFETY_COPY, "free space or choose another folder; nothing was written to the device") \
+    X(RECORD, "free space or choose another folder") \
+    X(NOTHING_READ, "check that the description fits the unit") \
+    X(RULE, "change one of the two; or say --despite rules='THE REASON'") \
+    X(NO_TRIAL, "write it for good, or leave it") \
+    X(ADDRESS_TAKEN, "take that device off the line, or change the address in the copy") \
+    X(NOT_IDLE, "the values are in force and stored; prove it later: run the same write again") \
+    X(NO_RESET, "reset it by hand as its manual says, then read it") \
+    X(INTERRUPTED, "see to its supply, then finish or go back as said below") \
+    X(ADDRESS, "write modbus+tcp://host[:port]/unit or modbus+rtu:/dev/NAME?unit=N") \
+    X(FILE_OPEN, "check the path and your rights") \
+    X(FILE_WRITE, "check the folder and your rights, or choose another with --folder") \
+    X(DISK_FULL, "free some space, or choose another folder with --folder") \
+    X(YAML, "mend the line named") \
+    X(CALL, "see --help of the command") \
+    X(MEMORY, "close other programs") \
+    X(CONTROL, "check that it runs and that the path is the one it printed") \
+    X(LIBRARY, "install it (on Debian: libarchive13), then run the command again") \
+    X(STORED_HIDDEN, "store or undo what is in force; or restart the device and read it: then what was stored is in force") \
+    X(CSV, "mend the line named; docs/compare.md tells how a table looks") \
+    X(NO_SITE, "go to the folder of the site, name it with --site, or make one: bilancia site make FOLDER") \
+    X(SITE_BROKEN, "bilancia site check names what is wrong") \
+    X(NO_DEVICE, "bilancia overview lists its devices; bilancia device adds one") \
+    X(NO_COPY, "bilancia history lists its copies") \
+    X(KEPT, "the first copy, the baseline and proved copies can't be deleted; mark another baseline first") \
+    X(DISPUTED, "decide, and say it again: then both agree") \
+    X(SIGNATURE, "have it signed by the key named, or take a copy that is") \
+    X(NOT_ALLOWED, "ask somebody whom the site names") \
+    X(ON_DEVICE, "choose a folder on another disk") \
+    X(NOT_YOURS, "leave it out: it belongs to the unit, or the device takes no value for it") \
+    X(DECISIONS, "mend the place named; `bilancia settle --help` shows how one looks") \
+    X(TURN, "wait until that has ended, then run the command again") \
+    X(NO_RECORD, "name the device of a site, or the .brec file that the write printed") \
+    X(RECORD_FORM, "take another one; the saved copies beside it can be written as ever")
+/* clang-format on */
+
+const char *error_advice(int error)
+{
+    static const struct {
+        int error;
+        const char *advice;
+    } list[] = {
+#define ENTRY(NAME, advice) {(int)BIL_E_##NAME, advice},
+        ADVICE(ENTRY)
+#undef ENTRY
+    };
+    for (size_t i = 0; i < sizeof list / sizeof list[0]; i++)
+        if (list[i].error == error)
+            return list[i].advice;
+    return "";
+}
