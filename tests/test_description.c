@@ -17,7 +17,7 @@ static const char *const sound[] = {
     "link: {largest_read: 20, largest_write: 4, across: [{cells: [2, 3]}]}",         /* 7 */
     "stored_values: by_restart",                                                     /* 8 */
     "identify: {model: id.model}",                                                   /* 9 */
-    "state: {parameter: x.state, held: held}",                                       /* 10 */
+    "state: {parameter: x.state, held: held, idle: [ready]}",                        /* 10 */
     "procedures:",                                                                   /* 11 */
     "  - {does: hold, steps: [{write: x.hold, value: 1}, {until: x.state, value: held}]}", /* 12 */
     "  - {does: release, found: ready, steps: [{wait: 5}]}",                         /* 13 */

@@ -70,8 +70,98 @@ static void a_read_is_whole_and_short(void **state)
         assert_int_equal(b.progress.total, reads[i].values);
         assert_int_equal(b.progress.done, reads[i].values);
         assert_int_equal(b.progress.read_requests, reads[i].requests);
-        assert_int_equal(b.unit->counters.read_requests, reads[i].requests + b.progress.other_requests);
+        assert_int_equal(b.unit->counters.read_requests, reads[i].requests + b.progress.identity_requests);
+        assert_int_equal(b.progress.other_requests, 0);
+        assert_int_equal(b.progress.identity_requests, 1);
         assert_int_equal(b.unit->counters.write_requests, 0); /* reading disturbs nothing */
+        bench_close(&b);
+    }
+}
+
+/* Another unit from any request of a read on, with a lost request and without a trace: what counts as a copy is of one.
+ */
+static void a_copy_is_of_one_unit(void **state)
+{
+    (void)state;
+    const model_under_test *models[] = {&drive, &controller};
+    static sim_unit other;
+    unsigned refused = 0, whole = 0;
+    for (int m = 0; m < 2; m++)
+        for (int loses = 0; loses < 2; loses++)
+            for (uint64_t at = 0; at < 12; at++) {
+                bench b;
+                bench_open(&b, models[m]->sim, models[m]->description, false);
+                sim_start(&other, models[m]->sim, true, m ? "700777" : "ED30-0777", NULL);
+                b.sim.swap = &other;
+                b.sim.swap_at = at;
+                b.sim.swap_loses = loses;
+                bil_action end = bench_read(&b, false);
+                bool one = at == 0 || other.requests == 0;
+                if (end.u.end.verdict == BIL_VERDICT_VERIFIED) {
+                    assert_true(one);
+                    assert_text(&b.have, m ? "plant.alarm_delay" : "motor.power",
+                                at == 0 ? m ? "10" : "2200"
+                                : m     ? "45"
+                                        : "5500");
+                    whole++;
+                } else {
+                    assert_false(one);
+                    assert_int_equal(end.u.end.cause, BIL_E_OTHER_UNIT);
+                    refused++;
+                }
+                bench_close(&b);
+            }
+    print_message("a read of two units: %u times refused, %u times of one\n", refused, whole);
+    assert_true(refused >= 14 && whole >= 12);
+}
+
+typedef struct changing {
+    bench b;
+    unsigned times, every; /* changes still to come; before each request or once a look */
+    unsigned count;
+} changing;
+
+static void change_meanwhile(void *ctx, const bil_job *job, const bil_action *action)
+{
+    changing *c = ctx;
+    char words[80], answer[200];
+    (void)job;
+    if (action->kind != BIL_ACT_TRANSFER || c->times == 0 || c->count++ % c->every != 1)
+        return;
+    c->times--;
+    snprintf(words, sizeof words, "set plant.alarm_delay %u", 100 + c->times);
+    sim_control(c->b.unit, c->b.sim.now, words, answer, sizeof answer);
+}
+
+/* A device that changes while it is read is read again, twice at most; then it is said. So is one that restarts. */
+static void a_read_while_it_changes(void **state)
+{
+    (void)state;
+    for (unsigned times = 0; times < 5; times++) {
+        changing c = {.times = times, .every = 4};
+        bench_open(&c.b, controller.sim, controller.description, false);
+        c.b.before = change_meanwhile;
+        c.b.ctx = &c;
+        bil_action end = bench_read(&c.b, false);
+        if (times < 3) {
+            assert_int_equal(end.u.end.verdict, BIL_VERDICT_VERIFIED);
+            assert_text(&c.b.have, "plant.alarm_delay", times ? "100" : "45");
+        } else {
+            assert_int_equal(end.u.end.verdict, BIL_VERDICT_INCOMPLETE);
+            assert_int_equal(end.u.end.cause, BIL_E_CHANGING);
+        }
+        assert_int_equal(c.b.progress.read_requests, 4 * (times < 3 ? times + 1 : 3));
+        bench_close(&c.b);
+    }
+    for (unsigned at = 0; at < 6; at++) { /* the supply fails for a moment: what was read before is read once more */
+        bench b;
+        char words[40], answer[100];
+        bench_open(&b, drive.sim, drive.description, false);
+        sim_put(b.unit, "ramp.jerk", "77"); /* in force, not stored */
+        snprintf(words, sizeof words, "fault power-cut %u", at);
+        sim_control(b.unit, 0, words, answer, sizeof answer);
+        assert_int_equal(bench_read(&b, false).u.end.verdict, BIL_VERDICT_VERIFIED);
+        assert_text(&b.have, "ramp.jerk", "350");
         bench_close(&b);
     }
 }
@@ -114,7 +204,9 @@ static void a_reset_unit_is_brought_back(void **state)
         assert_int_equal(end.u.end.verdict, BIL_VERDICT_VERIFIED);
         assert_false(end.u.end.held);
         assert_int_equal(b.purpose, BIL_RESTORE);
-        assert_int_equal(b.unit->state, before); /* stands or runs as before */
+        assert_int_equal(b.unit->state, 0); /* it stands, whatever it did before: nothing is started unasked */
+        assert_int_equal(end.u.end.stopped, before != 0);
+        assert_true(end.u.end.stored && end.u.end.restarted);
         uint64_t written = b.unit->counters.values_written;
         assert_true(written >= b.progress.written && written > 20);
         assert_true(unit_holds_want(&b));
@@ -343,7 +435,7 @@ static void conditions_that_decide_alone(void **state)
         case 0: /* no serial number on either side is no evidence */
             sim_put(b.unit, "id.serial", "");
             config.serial = "";
-            cause = BIL_E_OTHER_UNIT;
+            cause = BIL_E_NO_IDENTITY;
             break;
         case 1: /* the copy is from the same firmware, but the description doesn't know it */
             sim_put(b.unit, "id.firmware", "9.9.9");
@@ -363,8 +455,8 @@ static void conditions_that_decide_alone(void **state)
         case 4: /* on its way to being held, as an earlier write left it */
             b.unit->state = 3;
             b.unit->state_at = b.sim.now + 1000;
-            config.found_known = true;
-            config.found = 1;
+            config.held_before = true;
+            config.found = drive.running;
             break;
         case 5: /* the same, and nobody knows from where */
             b.unit->state = 3;
@@ -380,8 +472,7 @@ static void conditions_that_decide_alone(void **state)
             break;
         default: /* held before, and so said by the record of an earlier write */
             b.unit->state = drive.held;
-            config.found_known = true;
-            config.found = 0;
+            config.held_before = true;
             break;
         }
         bil_action end = bench_write(&b, config);
@@ -390,6 +481,79 @@ static void conditions_that_decide_alone(void **state)
         assert_int_equal(end.u.end.held, i == 6 && b.unit->state == drive.held);
         bench_close(&b);
     }
+}
+
+static unsigned stores; /* orders to store that reached the unit */
+
+static void count_stores(void *ctx, const sim_unit *unit, bool write, uint8_t space, uint16_t address, uint16_t count,
+                         const uint16_t *cells)
+{
+    (void)ctx;
+    (void)count;
+    (void)cells;
+    int16_t owner = unit->owner[space][address];
+    stores += write && owner >= 0 && strcmp(unit->entries[owner].name, "command.store") == 0;
+}
+
+/* A write that the device acknowledges and is at work on is never sent again: its end is read. */
+static void what_is_at_work_is_waited_for(void **state)
+{
+    (void)state;
+    const model_under_test *models[] = {&drive, &controller};
+    static const char *const slow[2][4] = {{"command.store", "command.hold", "limit.energy", "command.restart"},
+                                           {"command.store", "command.hold", "kneader_1.water", "command.restart"}};
+    for (int m = 0; m < 2; m++)
+        for (int i = 0; i < 4; i++) {
+            bench b;
+            char words[60], answer[100];
+            prepare(&b, models[m], false);
+            snprintf(words, sizeof words, "fault slow %s", slow[m][i]);
+            sim_control(b.unit, b.sim.now, words, answer, sizeof answer);
+            assert_memory_equal(answer, "ok", 2);
+            b.unit->listener = count_stores;
+            stores = 0;
+            bil_action end = bench_write(&b, bench_config(&b));
+            assert_string_equal(bil_error_name((int)end.u.end.cause), "ok");
+            assert_int_equal(end.u.end.verdict, BIL_VERDICT_VERIFIED);
+            assert_int_equal(stores, 1);
+            assert_true(unit_holds_want(&b));
+            bench_close(&b);
+        }
+}
+
+/* A machine is set to work only when a person asks for it now: it has to stand, and to be the one that was written. */
+static void a_machine_is_started_on_purpose(void **state)
+{
+    (void)state;
+    static const struct {
+        const char *serial;
+        uint32_t state;
+        bool password;
+        bil_error cause;
+    } cases[] = {{NULL, 0, true, BIL_OK},
+                 {NULL, 0, false, BIL_E_NO_PASSWORD},
+                 {NULL, 2, true, BIL_E_NOT_STANDING},
+                 {NULL, 1, true, BIL_E_NOT_STANDING},
+                 {"ED30-0001", 0, true, BIL_E_OTHER_UNIT}};
+    const model_under_test *models[] = {&drive, &controller};
+    for (int m = 0; m < 2; m++)
+        for (size_t i = 0; i < sizeof cases / sizeof cases[0]; i++) {
+            bench b;
+            bool locked = m == 0;
+            prepare(&b, models[m], false);
+            b.unit->state = cases[i].state;
+            bil_job_config config = bench_config(&b);
+            config.kind = BIL_JOB_START;
+            config.found = 1;
+            config.has_password = cases[i].password;
+            config.serial = cases[i].serial ? cases[i].serial : b.serial;
+            bil_action end = bench_write(&b, config);
+            bil_error cause = cases[i].cause == BIL_E_NO_PASSWORD && !locked ? BIL_OK : cases[i].cause;
+            assert_int_equal(end.u.end.cause, cause);
+            assert_int_equal(end.u.end.verdict, cause ? BIL_VERDICT_REFUSED : BIL_VERDICT_VERIFIED);
+            assert_int_equal(b.unit->state, cause ? cases[i].state : 1);
+            bench_close(&b);
+        }
 }
 
 static void another_unit_keeps_what_is_its_own(void **state)
@@ -452,7 +616,7 @@ static void a_unit_held_by_somebody_stays_held(void **state)
     assert_true(unit_holds_want(&b));
     /* and so does the next write, whose record says that it was held */
     bil_job_config config = bench_config(&b);
-    config.found_known = true;
+    config.held_before = true;
     config.found = drive.held;
     end = bench_write(&b, config);
     assert_int_equal(end.u.end.cause, BIL_E_LEFT_HELD);
@@ -476,7 +640,8 @@ static void a_trial_ends_with_the_power(void **state)
         bil_action end = bench_write(&b, config);
         assert_int_equal(end.u.end.verdict, BIL_VERDICT_ON_TRIAL);
         assert_false(end.u.end.held);
-        assert_int_equal(b.unit->state, before);
+        assert_int_equal(b.unit->state, 0);
+        assert_int_equal(end.u.end.stopped, before != 0);
         assert_memory_equal(b.unit->stored, stored, sizeof stored);
         assert_true(b.progress.written > 20 && !sim_all_stored(b.unit));
         config.trial = false; /* kept */
@@ -534,6 +699,14 @@ static bool no_time(void *ctx, const bil_action *action)
     return action->u.ask.question != BIL_ASK_PERSON;
 }
 
+static bool starts_it(void *ctx, const bil_action *action)
+{
+    bench *b = ctx;
+    if (action->u.record.event == BIL_EV_RELEASED)
+        b->unit->state = 1;
+    return true;
+}
+
 /* A person who says so without having done it is noticed; one who says no stops the job; a machine that never stands is
  * let work with what is stored, but nothing is called proved. */
 static void restarts_that_dont_come(void **state)
@@ -548,6 +721,8 @@ static void restarts_that_dont_come(void **state)
             config.restart = how < 2 ? BIL_RESTART_BY_HAND : BIL_RESTART_IDLE;
             config.restart_ms = b.sim.now + 100000;
             b.ask = how == 1 ? no_time : NULL;
+            b.record = how == 2 ? starts_it : NULL; /* somebody, as soon as it is let go */
+            b.ctx = &b;
             bil_action end = bench_write(&b, config);
             static const bil_error causes[] = {BIL_E_RESTART, BIL_E_PERSON, BIL_E_NOT_IDLE};
             assert_int_equal(end.u.end.cause, causes[how]);
@@ -683,6 +858,10 @@ int main(void)
 {
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(a_read_is_whole_and_short),
+        cmocka_unit_test(a_copy_is_of_one_unit),
+        cmocka_unit_test(a_read_while_it_changes),
+        cmocka_unit_test(what_is_at_work_is_waited_for),
+        cmocka_unit_test(a_machine_is_started_on_purpose),
         cmocka_unit_test(one_refused_value_is_the_only_one_missing),
         cmocka_unit_test(a_reset_unit_is_brought_back),
         cmocka_unit_test(only_what_differs_is_written),

@@ -8,6 +8,7 @@ enum {
     CELLS = 64,
     SERIAL = 2,
     HARDWARE = 3,
+    STARTS = 5,
     ONE = 10,
     TWO = 11,
     STATE = 12,
@@ -28,6 +29,7 @@ static const char params[] =
     "  id.serial: {name: S, type: u16, class: unit, at: 2}\n"
     "  id.hardware: {name: H, type: text, size: 2, class: unit, at: 3}\n"
     "  id.firmware: {name: F, type: text, size: 2, class: unit, at: 4}\n"
+    "  id.starts: {name: Starts, type: u16, class: unit, at: 5}\n"
     "  v.one: {name: One, type: u16, class: setup, at: 10, resets: [v.two]}\n"
     "  v.two: {name: Two, type: u16, class: setup, at: 11, resets: [v.one]}\n"
     "  x.state: {name: S, type: choice8, class: live, at: 12, choices: {0: ready, 1: held, 2: fault}}\n"
@@ -36,11 +38,13 @@ static const char params[] =
     "  x.store_a: {name: SA, type: u16, class: command, at: 21}\n"
     "  x.store_b: {name: SB, type: u16, class: command, at: 22}\n"
     "  x.hold: {name: H, type: u16, class: command, at: 23}\n";
-static const char plain[] = "procedures:\n"
+static const char plain[] = "restart_shows: {counter: id.starts}\n"
+                            "procedures:\n"
                             "  - {does: store, steps: [{write: x.store_a, value: 1}]}\n"
                             "  - {does: store, hardware: B, steps: [{write: x.store_b, value: 1}]}\n"
                             "  - {does: restart, steps: [{write: x.restart, value: 1}, {reconnect: 500}]}\n";
-static const char with_person[] = "state: {parameter: x.state, held: held}\nrestart_keeps_hold: yes\n"
+static const char with_person[] = "state: {parameter: x.state, held: held, idle: [ready]}\nrestart_keeps_hold: yes\n"
+                                  "restart_shows: {counter: id.starts}\n"
                                   "procedures:\n"
                                   "  - {does: hold, steps: [{person: turn the key}, {write: x.hold, value: 1}]}\n"
                                   "  - {does: release, found: ready, steps: [{write: x.hold, value: 0}]}\n"
@@ -58,7 +62,7 @@ struct row {
     void (*on_read)(row *r, uint16_t address);
     bil_event no_record; /* this event can't be recorded; 0: all can */
     unsigned reads_after_restart;
-    bool says_no, asked, sloppy;
+    bool says_no, asked, sloppy, restart_lost;
     bil_restart restart;     /* NOW unless given */
     uint32_t speaks, number; /* unit number spoken to, and the one that it answers at; 0: any */
     loaded_description loaded;
@@ -108,6 +112,7 @@ static bil_outcome write_row(void *ctx, uint8_t space, uint16_t address, uint16_
         bil_outcome outcome = BIL_DONE;
         r->cells[address + i] = cells[i];
         r->writes[address + i]++;
+        r->cells[STARTS] = (uint16_t)(r->cells[STARTS] + (address + i == RESTART && !r->restart_lost));
         if (r->hook)
             r->hook(r, (uint16_t)(address + i), result, &outcome);
         if (outcome != BIL_DONE)
@@ -149,6 +154,7 @@ static bool answer(void *ctx, const bil_action *action)
         return true;
     assert_true(strcmp(action->u.ask.text, "turn the key") == 0 || r->restart == BIL_RESTART_BY_HAND);
     r->asked = true;
+    r->cells[STARTS] = (uint16_t)(r->cells[STARTS] + (r->restart == BIL_RESTART_BY_HAND));
     return !r->says_no;
 }
 
@@ -241,14 +247,16 @@ static void a_model_without_hold_is_written_too(void **state)
 static void restarts_without_hold(void **state)
 {
     (void)state;
-    static const char no_restart[] = "procedures:\n  - {does: store, steps: [{write: x.store_a, value: 1}]}\n";
+    static const char no_restart[] =
+        "restart_shows: {counter: id.starts}\nprocedures:\n  - {does: store, steps: [{write: x.store_a, value: 1}]}\n";
     for (int i = BIL_RESTART_NOW; i < BIL_RESTART_COUNT; i++)
         for (int without = 0; without < 2; without++) {
             row *r = new_row(without ? no_restart : plain);
             r->restart = (bil_restart)i;
             run_row(r, BIL_JOB_WRITE);
             bool never = without && i != BIL_RESTART_BY_HAND;
-            expect_end(r, never ? BIL_VERDICT_NOT_PROVED : BIL_VERDICT_VERIFIED, BIL_OK, NULL, NULL);
+            expect_end(r, never ? BIL_VERDICT_NOT_PROVED : BIL_VERDICT_VERIFIED, never ? BIL_E_RESTART_UNSEEN : BIL_OK,
+                       NULL, NULL);
             assert_int_equal(r->writes[RESTART], !without && i != BIL_RESTART_BY_HAND);
             assert_int_equal(r->asked, i == BIL_RESTART_BY_HAND);
             assert_true(i != BIL_RESTART_AT || never || r->now >= 50000);

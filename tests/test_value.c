@@ -254,6 +254,10 @@ static void limits_steps_and_rounding(void **state)
             f.step = 20;
             int expected = v < -100 || v > 1000 ? BIL_E_RANGE : (v + 100) % 20 ? BIL_E_STEP : BIL_OK;
             assert_int_equal(bil_value_check(&f, raw), expected);
+            f.mul = -1; /* shown as -1000..100: steps count from the lowest value shown, which is raw 1000 */
+            f.step = 30;
+            expected = v < -100 || v > 1000 ? BIL_E_RANGE : (1000 - v) % 30 ? BIL_E_STEP : BIL_OK;
+            assert_int_equal(bil_value_check(&f, raw), expected);
             if (v < -32700 || v > 32700)
                 continue;
             f.rounding = (uint8_t)how;

@@ -112,12 +112,13 @@ typedef enum bil_proc_kind {
     BIL_PROC_STORE,
     BIL_PROC_RESTART,
     BIL_PROC_FACTORY_RESET,
+    BIL_PROC_START, /* sets a machine that stands to work again; never played but when a person asks for it now */
     BIL_PROC_COUNT
 } bil_proc_kind;
 
 typedef struct bil_procedure {
     uint8_t kind;   /* bil_proc_kind */
-    bool for_state; /* release only: holds when the state found before hold was `found` */
+    bool for_state; /* a release leads to the state `found`, in which the machine stands; a start, to one at work */
     uint32_t found;
     const char *hardware; /* the variant it is for; NULL: every one that has no list of its own */
     const bil_proc_step *steps;
@@ -186,15 +187,26 @@ typedef struct bil_description {
     uint16_t procedure_count;
     const bil_procedure *procedures;
     uint16_t identity[BIL_ID_COUNT]; /* index of the text or number that tells it, or BIL_NONE */
-    uint16_t state;                  /* index of the parameter that tells the state of operation, or BIL_NONE */
-    uint32_t state_held;             /* its value while held */
-    uint32_t state_idle;             /* 1 << value for each in which the machine stands by itself; values below 32 */
-    uint16_t restart_after;          /* 1 << stage for each after which the device restarts before the next one */
-    uint16_t link_unit;              /* index of its unit number on the line, or BIL_NONE */
-    uint16_t changes;                /* index of a counter that moves whenever a setting changes, or BIL_NONE */
-    uint16_t unstored;               /* index of what tells that values in force aren't stored yet, or BIL_NONE */
-    uint32_t unstored_value;         /* its value then */
-    const char *factory_address;     /* where a new or reset unit is found, or NULL; see docs/description.md */
+    /* what tells the unit, beside its serial number: what stays the same for good (a hardware address), and what only
+     * grows; indices of readable parameters of the class unit, at most 4 each */
+    const uint16_t *unit_same, *unit_grows;
+    uint8_t unit_same_count, unit_grows_count;
+    const char *const *no_serial; /* what stands there where no serial number was ever given */
+    uint8_t no_serial_count;
+    /* what only a restart does: a counter of starts, a time since the last one (indices, or BIL_NONE); a hold that is
+     * gone; and after an order that was acknowledged, an absence of at least so long (0: that tells nothing) */
+    uint16_t starts, uptime;
+    bool restart_ends_hold;
+    uint32_t restart_absent_ms;
+    uint16_t state;              /* index of the parameter that tells the state of operation, or BIL_NONE */
+    uint32_t state_held;         /* its value while held */
+    uint32_t state_idle;         /* 1 << value for each in which the machine stands by itself; values below 32 */
+    uint16_t restart_after;      /* 1 << stage for each after which the device restarts before the next one */
+    uint16_t link_unit;          /* index of its unit number on the line, or BIL_NONE */
+    uint16_t changes;            /* index of a counter that moves whenever a setting changes, or BIL_NONE */
+    uint16_t unstored;           /* index of what tells that values in force aren't stored yet, or BIL_NONE */
+    uint32_t unstored_value;     /* its value then */
+    const char *factory_address; /* where a new or reset unit is found, or NULL; see docs/description.md */
     /* for people, around a write: warnings that the device may show meanwhile, what is to be done by hand afterwards,
      * and what is to be tried before the machine goes back to work */
     const char *const *expect, *const *by_hand, *const *tests;
@@ -220,7 +232,12 @@ const bil_procedure *bil_description_procedure(const bil_description *descriptio
 bool bil_description_names_firmware(const bil_description *description, const char *firmware);
 bool bil_description_names_hardware(const bil_description *description, const char *hardware);
 
-/* May all cells from first to last be read across? */
+/* Is this a serial number, or what stands where none was ever given: nothing, blanks, zeros, all ones, or what the
+ * description calls none? */
+bool bil_description_is_serial(const bil_description *description, const char *serial);
+
+/* May all cells from first to last be read across? Ranges that touch count as one, and so do the cells of values that
+ * every read asks for. */
 bool bil_description_across(const bil_description *description, uint8_t space, uint32_t first, uint32_t last);
 
 #endif

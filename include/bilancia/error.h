@@ -75,7 +75,17 @@
     X(69, ADDRESS_TAKEN, "address_taken", "another device answers at the address that the values bring") \
     X(70, NOT_IDLE, "not_idle", "the machine didn't stand by itself in time") \
     X(71, NO_RESET, "no_reset", "this model has no command for a factory reset") \
-    X(72, INTERRUPTED, "interrupted", "the device was switched off or restarted in the middle: a value isn't what it was")
+    X(72, INTERRUPTED, "interrupted", "the device was switched off or restarted in the middle: a value isn't what it was") \
+    X(73, RESTART_UNSEEN, "restart_unseen", "the values are in force and stored; a restart wasn't seen, which would prove that they last") \
+    X(74, LET_GO, "let_go", "the device isn't held any more: somebody let it go, or it restarted") \
+    X(75, AT_WORK, "at_work", "the device has taken the request and is still at work on it") \
+    X(76, START, "start", "the machine isn't at work again") \
+    X(77, NOT_STANDING, "not_standing", "the machine doesn't stand as it was left") \
+    X(78, CHANGING, "changing", "the device changes while it is read") \
+    X(79, NO_IDENTITY, "no_identity", "nothing tells this unit from another one of its model") \
+    X(105, ROUNDED, "rounded", "the device rounds it") \
+    X(106, FIXED, "fixed", "it differs, and the device takes no value for it") \
+    X(107, LACKS, "lacks", "the copy has no value for it")
 /* clang-format on */
 
 /* BIL_OK, BIL_E_RANGE, ... */

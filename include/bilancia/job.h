@@ -55,7 +55,9 @@ typedef enum bil_question {
     X(RESTARTED, "restarted", "the device is back: same unit") \
     X(PROVED, "proved", "everything was read back twice and compared") \
     X(RELEASING, "releasing", "the device is being released") \
-    X(RELEASED, "released", "the device is released: it does what it did before") \
+    X(RELEASED, "released", "the device is released: it stands") \
+    X(STARTING, "starting", "the machine is being set to work again") \
+    X(STARTED, "started", "the machine is at work again") \
     X(VERDICT, "verdict", "the job is over")
 /* clang-format on */
 
@@ -132,6 +134,9 @@ typedef struct bil_action {
             bil_verdict verdict;
             bool held;             /* the device is, or may be, still held */
             bool wrote;            /* at least one parameter write was sent */
+            bool stored;           /* the device confirmed that it stored the values */
+            bool restarted;        /* a restart was seen, by what only a restart does */
+            bool stopped;          /* the machine was at work when this began, and stands now */
             bil_error cause;       /* why, where it isn't verified */
             uint16_t param, other; /* the parameters concerned, or BIL_NONE */
             uint32_t code;
@@ -148,7 +153,9 @@ typedef struct bil_result {
 } bil_result;
 
 /* RESET has the device put its factory values in force, as its description says, and proves that they are. */
-typedef enum bil_job_kind { BIL_JOB_IDENTIFY, BIL_JOB_READ, BIL_JOB_WRITE, BIL_JOB_RESET } bil_job_kind;
+/* START sets a machine to work again that a write stopped, by the description's own procedure: only for a person who
+ * asks for it now, never because of a record. */
+typedef enum bil_job_kind { BIL_JOB_IDENTIFY, BIL_JOB_READ, BIL_JOB_WRITE, BIL_JOB_RESET, BIL_JOB_START } bil_job_kind;
 
 /* When the restart comes that proves that values last. X(NAME, "name", "what it means") */
 /* clang-format off */
@@ -199,10 +206,15 @@ typedef struct bil_job_config {
     uint32_t unit;       /* the unit number by which the link reaches the device; 0: the link has none */
     bool numbered;       /* an earlier write that broke off knew the unit number to be that of the device's own value */
     bool has_password;   /* secret slot 1 can be filled */
-    bool found_known;    /* an earlier write that broke off left the device held; `found` is the state */
-    uint32_t found;      /* that it had found before */
-    bool trial;          /* the values are put in force and read back, but neither stored nor restarted */
-    uint32_t despite;    /* checks set aside: 1 << BIL_CHECK_FIRMWARE and so on */
+    bool
+        held_before; /* an earlier write of this tool that broke off left the device held; it had found it in `found` */
+    bool goes_back;  /* to what was there before: what the device refuses is a named exception, the rest goes on */
+    bool serial_shared;     /* two units are known to have this serial number: it tells nothing */
+    const uint8_t *by_name; /* one for each parameter, or NULL: 1: is written though there is no way back from it,
+                             * since its present value can't be read */
+    uint32_t found;         /* that; START: the state in which the machine was at work */
+    bool trial;             /* the values are put in force and read back, but neither stored nor restarted */
+    uint32_t despite;       /* checks set aside: 1 << BIL_CHECK_FIRMWARE and so on */
 } bil_job_config;
 
 typedef struct bil_job bil_job;
@@ -220,13 +232,23 @@ int bil_job_step(bil_job *job, const bil_result *result, bil_action *action);
 typedef struct bil_job_progress {
     uint32_t done, total;
     uint32_t read_requests, write_requests; /* value transfers, repeated ones too */
-    uint32_t other_requests;                /* identity, states, procedures */
+    uint32_t identity_requests;             /* looks at who answers, and whether it restarted */
+    uint32_t other_requests;                /* states, procedures */
     uint32_t written;                       /* parameters written */
 } bil_job_progress;
 void bil_job_progress_of(const bil_job *job, bil_job_progress *progress);
 
 /* After identify: the purpose of a write, as far as the serial numbers tell it. */
 bil_purpose bil_job_purpose(const bil_job *job);
+
+/* Whether anything tells this unit from another one of its model: a serial number, a hardware address. Where nothing
+ * does, a person's word is all there is. */
+bool bil_job_unit_tells(const bil_job *job);
+
+/* From the question BIL_ASK_WRITE on: why a value isn't, or won't be, exactly as wanted: BIL_E_ROUNDED, FIXED, LACKS,
+ * REFUSED, UNREADABLE (now, so that there is no way back from it), DIFFERS (it is, or was, to be written). BIL_OK: it
+ * is. */
+bil_error bil_job_exception(const bil_job *job, uint16_t index);
 
 /* From the question BIL_ASK_WRITE on: the unit number at which the device answers when all is done; 0 where the values
  * have no say in that. */

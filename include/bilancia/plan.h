@@ -43,7 +43,9 @@ typedef enum bil_write_need {
     BIL_NEED_ROUNDED, /* right but for the rounding that the description declares */
     BIL_NEED_WRITE,   /* differs */
     BIL_NEED_READ,    /* differs as far as known, but the device's value is not known */
-    BIL_NEED_OUT      /* not wanted, not writable, or its class doesn't go there */
+    BIL_NEED_FIXED,   /* differs, and the device takes no value for it */
+    BIL_NEED_LACKS,   /* the copy should have a value for it and hasn't: BIL_UNREADABLE in `want` */
+    BIL_NEED_OUT      /* not wanted, or its class doesn't go there */
 } bil_write_need;
 
 bil_write_need bil_plan_need(const bil_image *have, const bil_image *want, uint16_t index, bil_purpose purpose,

@@ -71,8 +71,9 @@ typedef struct bil_format {
     uint16_t choice_count;
     int32_t mul, offset; /* 1 and 0 unless the description scales; always 1 and 0 for 64 bit types */
     uint32_t round_to;   /* raw units; 0: the device keeps every value */
-    uint32_t tolerance;  /* values as near as this, in order keys (see bil_value_key), count as equal in a compare */
-    uint32_t step;       /* raw units counted from low; 0 or 1: every value */
+    uint32_t tolerance;  /* values as near as this count as equal in a compare: raw units; of an f32 a share of the
+                          * larger  magnitude, in 1/100000; see bil_value_near */
+    uint32_t step;       /* raw units counted from the lowest value shown; 0 or 1: every value */
     uint64_t low, high;  /* limits, as order keys (see bil_value_key) */
     const bil_choice *choices;
 } bil_format;
@@ -103,6 +104,10 @@ int bil_value_check(const bil_format *format, const uint8_t *raw);
 /* The value that the device keeps when it is given `raw`, as far as the description declares rounding.
  * `out` may be `raw`. */
 void bil_value_rounded(const bil_format *format, const uint8_t *raw, uint8_t *out);
+
+/* Are two values as near as the tolerance of their format? Exact at its edge, and the same whichever comes first. No
+ * NaN and no infinity is near anything. */
+bool bil_value_near(const bil_format *format, const uint8_t *a, const uint8_t *b);
 
 /* Number of 16 bit cells that the value takes in a register link: one for 1 and 2 bytes, else size / 2. */
 size_t bil_value_cells(const bil_format *format);

@@ -19,17 +19,26 @@ bool state_text(const bil_description *d, uint32_t state, char text[BIL_VALUE_TE
 
 static void put_state(const write_call *w, uint32_t found)
 {
-    char text[BIL_VALUE_TEXT];
-    static const char *const restarts[] = {"", ", restarts,", ", and again for a restart when it stands,",
-                                           ", and again for a restart at the time given,",
-                                           ", is switched off and on by hand,"};
-    if (!state_text(w->want.description, found, text))
+    char text[BIL_VALUE_TEXT], hardware[BIL_VALUE_TEXT];
+    static const char *const restarts[] = {"", ", restarts", ", and again for a restart when it stands",
+                                           ", and again for a restart at the time given",
+                                           ", is switched off and on by hand"};
+    const bil_description *d = w->want.description;
+    bil_image_identity(&w->dev.image, BIL_ID_HARDWARE, hardware, sizeof hardware);
+    if (!state_text(d, found, text))
         return;
+    printf("%sState%s    %s", bold(), plain(), text);
+    bool holds = bil_description_procedure(d, BIL_PROC_HOLD, hardware, 0);
     if (w->config.kind == BIL_JOB_RESET)
-        printf("%sState%s    %s; it stands after the reset\n", bold(), plain(), text);
+        printf("; it stands after the reset\n");
+    else if (!holds || found == d->state_held)
+        printf("\n");
     else
-        printf("%sState%s    %s; it is held for the write%s and goes back to %s afterwards\n", bold(), plain(), text,
-               restarts[w->config.restart], text);
+        printf("; it is held for the write%s, and stands afterwards\n",
+               w->config.trial ? "" : restarts[w->config.restart]);
+    if (holds && found < 32 && found != d->state_held && !(d->state_idle >> found & 1))
+        printf("%s!%s        it is at work: it stops for this, and is set to work again only when you say so\n", bad(),
+               plain());
 }
 
 /* Is it the copy that one would expect, and is any check set aside? */
@@ -106,6 +115,13 @@ static void put_change(const write_call *w, uint16_t i)
                          (const char *const[]){now, then}, 0});
 }
 
+/* What the job will do: not what there is no way back from, unless that was named. */
+static bool is_planned(const write_call *w, uint16_t i)
+{
+    bil_write_need need = need_of(w, i);
+    return need == BIL_NEED_WRITE || (need == BIL_NEED_READ && w->by_name && w->by_name[i]);
+}
+
 /* What a written parameter resets on the device and the copy doesn't bring back. */
 static unsigned lost_by_reset(const write_call *w)
 {
@@ -125,6 +141,38 @@ static unsigned lost_by_reset(const write_call *w)
         }
     }
     return lost;
+}
+
+/* What will not be as the copy has it, value by value, and what there would be no way back from. */
+static void put_not_as_wanted(const write_call *w)
+{
+    static const struct {
+        bil_error cause;
+        const char *title;
+    } lists[] = {
+        {BIL_E_FIXED, "Differs, and the device takes no value for it"},
+        {BIL_E_LACKS, "Isn't written, since the copy has no value for it"},
+        {BIL_E_UNREADABLE, "Can't be read now, so that there is no way back from a write (--unseen ID writes it)"}};
+    const bil_description *d = w->want.description;
+    for (size_t k = 0; k < sizeof lists / sizeof lists[0]; k++) {
+        bool first = true;
+        for (uint16_t i = 0; i < d->count; i++) {
+            if (exception_of(w, i) != lists[k].cause)
+                continue;
+            printf("%s%s", first ? lists[k].title : ",", first ? ": " : " ");
+            printf("%s", d->params[i].id);
+            if (lists[k].cause == BIL_E_UNREADABLE && w->by_name && w->by_name[i])
+                printf(" (written, as you said)");
+            first = false;
+        }
+        if (!first)
+            printf("\n");
+    }
+    const char *id;
+    json_t *why;
+    json_object_foreach(w->without, id, why) printf("Left out: %s, since %s\n", id, json_string_value(why));
+    if (!bil_job_unit_tells(w->job) && w->config.kind != BIL_JOB_RESET)
+        printf("%s!%s %s: look at its name plate\n", bad(), plain(), error_text(BIL_E_NO_IDENTITY));
 }
 
 static void put_kept(const write_call *w, const unsigned kept[BIL_CLASS_COUNT], unsigned missing)
@@ -161,7 +209,7 @@ static void put_plan(const write_call *w)
     bool resets = w->config.kind == BIL_JOB_RESET;
     for (uint16_t i = 0; i < d->count; i++) {
         bil_write_need need = need_of(w, i);
-        safety += (need == BIL_NEED_WRITE || need == BIL_NEED_READ) && d->params[i].flags & BIL_SAFETY;
+        safety += is_planned(w, i) && d->params[i].flags & BIL_SAFETY;
         if (need == BIL_NEED_OUT && !bil_class_left_out((bil_class)d->params[i].cls)) {
             kept[d->params[i].cls]++;
             missing += d->params[i].cls == BIL_CLASS_SETUP && w->dev.image.state[i] == BIL_PRESENT;
@@ -183,11 +231,11 @@ static void put_plan(const write_call *w)
                       : "Nothing differs: no value will be written.\n");
     }
     for (uint16_t i = 0; i < d->count; i++) {
-        bil_write_need need = need_of(w, i);
-        if (need == BIL_NEED_WRITE || need == BIL_NEED_READ)
+        if (is_planned(w, i))
             put_change(w, i);
     }
     put_kept(w, kept, missing);
+    put_not_as_wanted(w);
     if (!resets && lost_by_reset(w) == 0)
         printf("Would be lost: nothing; the values overwritten are saved first\n");
     char hardware[BIL_VALUE_TEXT];
@@ -218,7 +266,7 @@ void preview_count(write_call *w)
 {
     w->planned = 0;
     for (uint16_t i = 0; i < w->want.description->count; i++)
-        w->planned += need_of(w, i) == BIL_NEED_WRITE || need_of(w, i) == BIL_NEED_READ;
+        w->planned += is_planned(w, i);
 }
 
 void preview(write_call *w, uint32_t found)

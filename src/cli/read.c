@@ -57,7 +57,7 @@ static void print_json(const device *dev, const set_origin *o, const char *path,
                   complete ? "complete" : "incomplete", "path", path, "unit", "vendor", o->vendor, "model", o->model,
                   "hardware", o->hardware, "firmware", o->firmware, "serial", o->serial, "device", o->device, "values",
                   (int)totals->values, "left_out", (int)totals->left_out, "unreadable", unreadable, "values_digest",
-                  digest, "value_requests", (int)p->read_requests, "other_requests", (int)p->other_requests);
+                  digest, "value_requests", (int)p->read_requests, "identity_requests", (int)p->identity_requests);
     json_dumpf(out, stdout, JSON_INDENT(2));
     putchar('\n');
     json_decref(out);
@@ -123,10 +123,11 @@ static int save(device *dev, const bil_job_progress *p, target *t, const char *w
         look_around(t, &o, true, unstored);
     printf("Saved    %s%s%s\n", bold(), path, plain());
     if (unreadable)
-        printf("%s✗ incomplete%s: %u values read with %u requests, %u could not be read\n", warn(), plain(), values,
-               p->read_requests, unreadable);
+        printf("%s✗ incomplete%s: %u values read with %u requests and %u for who answers, %u could not be read\n",
+               warn(), plain(), values, p->read_requests, p->identity_requests, unreadable);
     else
-        printf("%s✓ complete%s: all %u values read with %u requests\n", good(), plain(), values, p->read_requests);
+        printf("%s✓ complete%s: all %u values read with %u requests and %u for who answers\n", good(), plain(), values,
+               p->read_requests, p->identity_requests);
     return unreadable ? EXIT_INCOMPLETE : EXIT_DONE;
 }
 

@@ -6,7 +6,9 @@ static int run(const command *self, int argc, const char **argv)
 {
     char *folder = NULL, *who = NULL, *why = NULL, *description = NULL, *given = NULL;
     int yes = 0, json = 0, fd = -1;
+    write_call *w = need(1, sizeof *w);
     struct poptOption options[] = {
+        START_OPTION(w),
         WRITING_OPTIONS(yes, json, fd, folder, who, why),
         {"description", 'd', POPT_ARG_STRING, &description, 0, "a description to try first", "FILE"},
         SITE_OPTION(given),
@@ -14,10 +16,12 @@ static int run(const command *self, int argc, const char **argv)
         POPT_TABLEEND};
     call c;
     int code = call_begin(&c, self, argc, argv, options, 1, 1);
-    if (code >= 0)
+    if (code >= 0) {
+        writing_end(w);
         return code;
-    write_call *w = need(1, sizeof *w);
-    *w = (write_call){.copy = "",
+    }
+    *w = (write_call){.start_again = w->start_again,
+                      .copy = "",
                       .address = c.arguments[0],
                       .folder = folder ? folder : ".",
                       .safety_folder = folder ? folder : ".",

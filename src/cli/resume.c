@@ -106,6 +106,7 @@ static int choose(again *a, write_call *w, bool undoes)
     w->numbers[2] = a->last.unit_after ? a->last.unit_before : 0;
     w->numbers[3] = first->unit_after;
     w->undoes = undoes;
+    w->without_before = undoes ? NULL : a->last.without;
     w->copy = a->copy;
     if (w->config.kind == BIL_JOB_RESET)
         return -1;
@@ -118,7 +119,9 @@ static int run(const command *self, int argc, const char **argv)
     char *restart = NULL;
     char *folder = NULL, *who = NULL, *why = NULL, *description = NULL, *given = NULL;
     int yes = 0, json = 0, fd = -1;
+    write_call *w = need(1, sizeof *w);
     struct poptOption options[] = {
+        CALL_OPTIONS(w),
         RESTART_OPTION(restart),
         WRITING_OPTIONS(yes, json, fd, folder, who, why),
         {"description", 'd', POPT_ARG_STRING, &description, 0, "a description to try first", "FILE"},
@@ -127,11 +130,16 @@ static int run(const command *self, int argc, const char **argv)
         POPT_TABLEEND};
     call c;
     int code = call_begin(&c, self, argc, argv, options, 1, 1);
-    if (code >= 0)
+    if (code >= 0) {
+        writing_end(w);
         return code;
-    write_call *w = need(1, sizeof *w);
+    }
     again *a = need(1, sizeof *a);
-    *w = (write_call){.who = who, .why = why, .yes = yes, .json = json, .restart_word = restart};
+    w->who = who;
+    w->why = why;
+    w->yes = yes;
+    w->json = json;
+    w->restart_word = restart;
     code = find_record(a, w, c.arguments[0], given, undoes);
     if (code < 0 && folder)
         w->folder = w->safety_folder = folder;

@@ -100,7 +100,10 @@ static int run(const command *self, int argc, const char **argv)
     char *folder = NULL, *who = NULL, *why = NULL, *description = NULL, *given = NULL, *restart = NULL,
          **despite = NULL;
     int yes = 0, json = 0, trial = 0, fd = -1;
+    setting *s = need(1, sizeof *s);
+    s->w = need(1, sizeof *s->w);
     struct poptOption options[] = {
+        CALL_OPTIONS(s->w),
         HOW_OPTIONS(trial, restart, despite),
         WRITING_OPTIONS(yes, json, fd, folder, who, why),
         {"description", 'd', POPT_ARG_STRING, &description, 0, "a description to try first", "FILE"},
@@ -109,11 +112,15 @@ static int run(const command *self, int argc, const char **argv)
         POPT_TABLEEND};
     call c;
     int code = call_begin(&c, self, argc, argv, options, 2, 1000);
-    if (code >= 0)
+    if (code >= 0) {
+        writing_end(s->w);
+        free(s);
         return code;
-    setting *s = need(1, sizeof *s);
-    s->w = need(1, sizeof *s->w);
-    *s->w = (write_call){.address = c.arguments[0],
+    }
+    *s->w = (write_call){.start_again = s->w->start_again,
+                         .without_words = s->w->without_words,
+                         .unseen = s->w->unseen,
+                         .address = c.arguments[0],
                          .folder = folder ? folder : ".",
                          .safety_folder = folder ? folder : ".",
                          .who = who,

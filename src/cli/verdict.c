@@ -4,6 +4,7 @@
 #include <unistd.h>
 
 #include "../host/rule_text.h"
+#include "../port/modbus_exception.h"
 #include "writing.h"
 
 /* ---- the end ---- */
@@ -27,14 +28,24 @@ static void put_still_to_do(const write_call *w)
 
 static void put_exceptions(const write_call *w)
 {
-    for (uint16_t i = 0; i < w->want.description->count; i++)
-        if (need_of(w, i) == BIL_NEED_ROUNDED) {
-            char now[2 * BIL_VALUE_TEXT], then[2 * BIL_VALUE_TEXT];
-            param_text(&w->dev.image, i, now, sizeof now);
-            param_text(&w->want, i, then, sizeof then);
-            printf("  ~ %s: the copy says %s, the device rounds it to %s\n", w->want.description->params[i].id, then,
-                   now);
-        }
+    const bil_description *d = w->want.description;
+    for (uint16_t i = 0; i < d->count; i++) {
+        char now[2 * BIL_VALUE_TEXT], then[2 * BIL_VALUE_TEXT];
+        bil_error exception = exception_of(w, i);
+        if (!exception)
+            continue;
+        param_text(&w->dev.image, i, now, sizeof now);
+        param_text(&w->want, i, then, sizeof then);
+        printf("  ~ %s (%s): %s", d->params[i].id, d->params[i].name, error_text((int)exception));
+        if (exception == BIL_E_ROUNDED || exception == BIL_E_FIXED || exception == BIL_E_REFUSED)
+            printf("; the copy says %s, the device %s", then, now);
+        printf("\n");
+    }
+    const char *id;
+    json_t *why;
+    json_object_foreach(w->without, id, why) printf("  ~ %s: left out, since %s\n", id, json_string_value(why));
+    if (!bil_job_unit_tells(w->job) && w->config.kind != BIL_JOB_RESET)
+        printf("  ~ %s\n", error_text(BIL_E_NO_IDENTITY));
 }
 
 static void put_reason(const write_call *w, const bil_action *end, char *out, size_t size)
@@ -68,7 +79,8 @@ static void put_reason(const write_call *w, const bil_action *end, char *out, si
         bil_image_identity(&w->dev.image, BIL_ID_SERIAL, its, sizeof its);
         snprintf(out + used, size - used, ": the copy is from serial number %s, this is %s", w->origin.serial, its);
     } else if (end->u.end.code && end->u.end.cause == BIL_E_REFUSED) {
-        snprintf(out + used, size - used, " (its reason: %u)", end->u.end.code);
+        snprintf(out + used, size - used, " (its reason: %u, %s)", end->u.end.code,
+                 modbus_exception_of(end->u.end.code)->text);
     }
 }
 
@@ -104,18 +116,21 @@ void put_verdict(const write_call *w, const bil_action *end)
         if (resets)
             printf("the factory values are in force; read back twice.\n");
         else
-            printf("%u value%s written with %u request%s; stored, %s\n", p.written, p.written == 1 ? "" : "s",
-                   p.write_requests, p.write_requests == 1 ? "" : "s",
-                   !done                                      ? "but not restarted: no proof that it lasts."
+            printf("%u value%s written with %u request%s; %s%s\n", p.written, p.written == 1 ? "" : "s",
+                   p.write_requests, p.write_requests == 1 ? "" : "s", end->u.end.stored ? "stored, " : "",
+                   !end->u.end.restarted ? "read back twice, but no restart was seen: no proof that it lasts."
                    : w->config.restart == BIL_RESTART_BY_HAND ? "switched off and on, read back twice."
                                                               : "restarted, read back twice.");
-        if (end->u.end.cause == BIL_E_NOT_IDLE)
+        printf("  Requests: %u for values read, %u written, %u for who answers, %u for states and procedures.\n",
+               p.read_requests, p.write_requests, p.identity_requests, p.other_requests);
+        if (end->u.end.cause == BIL_E_NOT_IDLE || end->u.end.cause == BIL_E_RESTART_UNSEEN)
             say_error("", (int)end->u.end.cause, NULL);
         put_exceptions(w);
         char state[BIL_VALUE_TEXT];
         if (!end->u.end.held)
-            printf("%s. Safe to disconnect.\n",
-                   resets ? "It stands, as after switching it on" : "The device does what it did before");
+            printf("%s. Safe to disconnect.\n", resets               ? "It stands, as after switching it on"
+                                                : end->u.end.stopped ? "It stands; it was at work when this began"
+                                                                     : "The device isn't held");
         if (!end->u.end.held && w->chain[0] && w->found_first != w->found &&
             state_text(w->want.description, w->found_first, state))
             printf("%s!%s When the write was first begun it was %s; it isn't put back to that by itself.\n", warn(),
@@ -160,6 +175,18 @@ void put_json(const write_call *w, const bil_action *end, int code)
                             error_name((int)end->u.end.cause), "purpose", bil_purpose_name(bil_job_purpose(w->job)),
                             "held", (int)end->u.end.held, "planned", (int)w->planned, "values_written", (int)p.written,
                             "write_requests", (int)p.write_requests, "record", w->rec.path, "safety_copy", w->safety);
+    json_object_set_new(out, "stored", json_boolean(end->u.end.stored));
+    json_object_set_new(out, "restart_seen", json_boolean(end->u.end.restarted));
+    json_object_set_new(out, "stopped", json_boolean(end->u.end.stopped));
+    json_object_set_new(out, "requests",
+                        json_pack("{s:i,s:i,s:i,s:i}", "values_read", (int)p.read_requests, "values_written",
+                                  (int)p.write_requests, "identity", (int)p.identity_requests, "other",
+                                  (int)p.other_requests));
+    json_t *exceptions = json_object();
+    for (uint16_t i = 0; i < d->count; i++)
+        if (exception_of(w, i))
+            json_object_set_new(exceptions, d->params[i].id, json_string(error_name((int)exception_of(w, i))));
+    json_object_set_new(out, "exceptions", exceptions);
     if (end->u.end.param != BIL_NONE)
         json_object_set_new(out, "parameter", json_string(d->params[end->u.end.param].id));
     json_dumpf(out, stdout, JSON_INDENT(2));
@@ -202,6 +229,49 @@ bool ask_for_tests(write_call *w)
         fprintf(stderr,
                 "  %s✗ a test failed%s: the machine must not go back to work like this. To go back: bilancia undo %s\n",
                 bad(), plain(), w->h ? w->owner.name : w->rec.path);
+    return well;
+}
+
+static bool keep_start(void *ctx, const bil_action *action)
+{
+    write_call *w = ctx;
+    char when[48];
+    record_moment(when);
+    return record_add(&w->rec, record_event_line(w->want.description, action, when)) == BIL_OK;
+}
+
+bool start_again(write_call *w, bool tests_passed)
+{
+    const bil_description *d = w->want.description;
+    char state[BIL_VALUE_TEXT], hardware[BIL_VALUE_TEXT], serial[BIL_VALUE_TEXT];
+    bil_image_identity(&w->dev.image, BIL_ID_HARDWARE, hardware, sizeof hardware);
+    bil_image_identity(&w->dev.image, BIL_ID_SERIAL, serial, sizeof serial);
+    bool can = bil_description_procedure(d, BIL_PROC_START, hardware, w->found) != NULL;
+    bool agreed = w->start_again && tests_passed;
+    if (!state_text(d, w->found, state))
+        return true;
+    if (can && tests_passed && !agreed && !w->json && isatty(STDIN_FILENO)) {
+        fprintf(stderr, "%s!%s It was %s when this began; it stands now, and may move when it starts.\n", bad(),
+                plain(), state);
+        agreed = ask_at_terminal("Is everybody clear of it: set it to work again now?");
+    }
+    if (!agreed || !can) {
+        if (!w->json)
+            printf("%s!%s It was %s when this began, and isn't started by itself: start it at the machine.\n", warn(),
+                   plain(), state);
+        return true;
+    }
+    bil_job_config config = {.serial = serial, .found = w->found, .has_password = w->config.has_password};
+    config.unit = bil_job_unit_after(w->job);
+    bil_job *job = device_job(&w->dev, BIL_JOB_START, config);
+    runner r = {.link = w->dev.link, .clock = w->dev.clock, .password = w->password, .record = keep_start, .ctx = w};
+    bil_action end = run_job(job, &r);
+    free(job);
+    bool well = end.u.end.verdict == BIL_VERDICT_VERIFIED;
+    if (well && !w->json)
+        printf("%s✓%s It is %s again.\n", good(), plain(), state);
+    if (!well)
+        say_error(w->address, (int)end.u.end.cause, NULL);
     return well;
 }
 

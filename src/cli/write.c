@@ -18,6 +18,7 @@ static int run(const command *self, int argc, const char **argv)
         {"rehearse", 0, POPT_ARG_NONE, &rehearse_first, 0,
          "play it on a simulated unit with the values of the device first; go on when that ends well", NULL},
         HOW_OPTIONS(trial, restart, despite),
+        CALL_OPTIONS(w),
         WRITING_OPTIONS(yes, json, fd, folder, who, why),
         {"description", 'd', POPT_ARG_STRING, &description, 0, "a description to try first", "FILE"},
         SITE_OPTION(given),
@@ -29,20 +30,17 @@ static int run(const command *self, int argc, const char **argv)
         writing_end(w);
         return code;
     }
-    *w = (write_call){.copy = c.arguments[0],
-                      .address = c.arguments[1],
-                      .folder = folder ? folder : ".",
-                      .safety_folder = folder ? folder : ".",
-                      .who = who,
-                      .why = why,
-                      .yes = yes,
-                      .json = json,
-                      .groups = groups,
-                      .restart_word = restart,
-                      .rehearse = self == &command_rehearse ? REHEARSE_ONLY
-                                  : rehearse_first          ? REHEARSE_FIRST
-                                                            : REHEARSE_NOT,
-                      .despite_words = despite};
+    w->copy = c.arguments[0];
+    w->address = c.arguments[1];
+    w->folder = w->safety_folder = folder ? folder : ".";
+    w->who = who;
+    w->why = why;
+    w->yes = yes;
+    w->json = json;
+    w->groups = groups;
+    w->restart_word = restart;
+    w->rehearse = self == &command_rehearse ? REHEARSE_ONLY : rehearse_first ? REHEARSE_FIRST : REHEARSE_NOT;
+    w->despite_words = despite;
     int as = purpose ? bil_purpose_from_name(purpose) : BIL_RESTORE;
     w->config.kind = BIL_JOB_WRITE;
     w->config.restart = BIL_RESTART_NOW;

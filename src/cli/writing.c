@@ -16,6 +16,13 @@ bil_write_need need_of(const write_call *w, uint16_t i)
     return bil_plan_need(&w->dev.image, &w->want, i, bil_job_purpose(w->job), w->config.with_calibration);
 }
 
+bil_error exception_of(const write_call *w, uint16_t i)
+{
+    if (json_object_get(w->without, w->want.description->params[i].id))
+        return BIL_OK; /* it is named apart */
+    return bil_job_exception(w->job, i);
+}
+
 bool ask_at_terminal(const char *question)
 {
     fprintf(stderr, "%s [yes/no] ", question);
@@ -75,7 +82,8 @@ static json_t *intent_line(write_call *w, const char *when)
                         .found_first = w->found_first,
                         .unit_after = bil_job_unit_after(w->job),
                         .planned = w->planned,
-                        .despite = w->despite};
+                        .despite = w->despite,
+                        .without = w->without};
     json_t *line = record_intent_line(&in, when);
     free(whole);
     return line;
@@ -237,7 +245,14 @@ static int load_copy(write_call *w, const models *m)
     size_t size = bil_image_size(d);
     bil_image_init(&w->want, d, need(1, size), size);
     error = set_file_load(w->copy, &w->want, &w->origin, &w->totals, why, sizeof why);
-    return error ? say_error("", error, why) : -1;
+    if (error)
+        return say_error("", error, why);
+    for (uint16_t i = 0; i < d->count; i++) { /* what a whole copy should have and hasn't */
+        bool kept = d->params[i].flags & BIL_READABLE && !bil_class_left_out((bil_class)d->params[i].cls);
+        if (kept && w->want.state[i] == BIL_ABSENT && strcmp(w->origin.scope, "all") == 0)
+            w->want.state[i] = BIL_UNREADABLE;
+    }
+    return -1;
 }
 
 /* What a reset brings, as far as the description knows it. */
@@ -287,6 +302,59 @@ static int keep_groups(write_call *w)
             w->want.state[i] = BIL_ABSENT;
     }
     return -1;
+}
+
+static uint8_t *named(const write_call *w, const char *ids, const char **unknown)
+{
+    const bil_description *d = w->want.description;
+    uint8_t *list = need(d->count, 1);
+    *unknown = NULL;
+    for (const char *id = ids; *id && !*unknown;) {
+        size_t length = strcspn(id, ",");
+        int32_t index = bil_description_find(d, id, length);
+        if (index < 0)
+            *unknown = id;
+        else
+            list[index] = 1;
+        id += length + (id[length] == ',');
+    }
+    return list;
+}
+
+/* Values left out, each with its reason, and those of which only the name is known. -1, or the exit code. */
+static int leave_out(write_call *w)
+{
+    const bil_description *d = w->want.description;
+    const char *unknown;
+    w->without = json_object();
+    for (const char *id = w->without_before ? w->without_before : ""; *id;) {
+        size_t length = strcspn(id, ",");
+        char name[BIL_ID_MAX + 1];
+        snprintf(name, sizeof name, "%.*s", (int)length, id);
+        json_object_set_new(w->without, name, json_string("it was left out before in this story"));
+        id += length + (id[length] == ',');
+    }
+    for (char **word = w->without_words; word && *word; word++) {
+        size_t length = strcspn(*word, "=");
+        char name[BIL_ID_MAX + 1];
+        if (!(*word)[length] || length > BIL_ID_MAX || strlen(*word + length + 1) < 3 ||
+            !note_is_good(*word + length + 1))
+            return say_error(*word, BIL_E_CALL, "--without ID=REASON is wanted");
+        snprintf(name, sizeof name, "%.*s", (int)length, *word);
+        json_object_set_new(w->without, name, json_string(*word + length + 1));
+    }
+    const char *id;
+    json_t *why;
+    json_object_foreach(w->without, id, why)
+    {
+        int32_t index = bil_description_find(d, id, strlen(id));
+        if (index < 0)
+            return say_error(id, BIL_E_UNKNOWN_PARAMETER, NULL);
+        w->want.state[index] = BIL_UNREADABLE;
+    }
+    w->by_name = named(w, w->unseen ? w->unseen : "", &unknown);
+    w->config.by_name = w->by_name;
+    return unknown ? say_error(unknown, BIL_E_UNKNOWN_PARAMETER, NULL) : -1;
 }
 
 /* "now", "idle", "by-hand", "never", or a time of day. -1, or the exit code. */
@@ -449,7 +517,6 @@ static int carry_out(write_call *w)
                 .progress = show_progress,
                 .ctx = w};
     bil_action end = run_job(w->job, &r);
-    secret_wipe(w->password, sizeof w->password);
     int code = exit_of(&end, w);
     if (w->json)
         put_json(w, &end, code);
@@ -460,7 +527,10 @@ static int carry_out(write_call *w)
     if (w->rec.file) {
         record_add(&w->rec, record_end_line(&end, code));
         bool proved = end.u.end.verdict == BIL_VERDICT_VERIFIED || end.u.end.verdict == BIL_VERDICT_WITH_EXCEPTIONS;
-        if (proved && end.u.end.wrote && !ask_for_tests(w)) /* the write itself has ended, whatever becomes of these */
+        bool passed = !(proved && end.u.end.wrote) || ask_for_tests(w);
+        if (!passed) /* the write itself has ended, whatever becomes of these */
+            code = EXIT_INCOMPLETE;
+        if (end.u.end.stopped && end.u.end.verdict != BIL_VERDICT_INCOMPLETE && !start_again(w, passed))
             code = EXIT_INCOMPLETE;
         if (proved && end.u.end.wrote)
             offer_copy(w);
@@ -604,6 +674,8 @@ int writing_run(write_call *w, const models *m, int password_fd)
         code = load_copy(w, m);
     if (code < 0 && !resets)
         code = keep_groups(w);
+    if (code < 0 && !resets)
+        code = leave_out(w);
     if (code < 0)
         code = resets ? writing_allowed(w) : check_site_rules(w);
     if (code < 0 && !turn_take(&ours, w->address, person(w->who), who, sizeof who))
@@ -634,6 +706,8 @@ void writing_end(write_call *w)
         here_close(w->h);
     }
     json_decref(w->despite);
+    json_decref(w->without);
+    free(w->by_name);
     free(w->want.state);
     free(w->in_copy);
     free(w);

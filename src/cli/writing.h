@@ -20,9 +20,14 @@ typedef struct write_call {
     const char *expected_serial; /* of the unit that a story is about, or NULL */
     uint32_t numbers[4];         /* unit numbers at which that may answer by now, beside the address; 0: none */
     char **despite_words;        /* checks set aside: "firmware=REASON", ended by NULL; or NULL */
+    char **without_words;        /* values left out: "ID=REASON", ended by NULL; or NULL */
+    const char *without_before;  /* those that the story left out before, with commas between; or NULL */
+    const char *unseen;          /* IDs with commas between that are written though there is no way back; or NULL */
+    int start_again;             /* agreed beforehand: a machine that was at work is set to work again */
     bil_job_config config;
     /* own */
-    json_t *despite;
+    json_t *despite, *without;
+    uint8_t *by_name;  /* for the job: the values of `unseen` */
     set_origin origin; /* of the copy */
     bil_set_totals totals;
     bil_image want;
@@ -50,6 +55,20 @@ typedef struct write_call {
         {"folder", 'f', POPT_ARG_STRING, &(folder), 0, "for safety copy and record (the site, or this folder)", "DIR"}, \
         WHO_OPTION(who), {"why", 0, POPT_ARG_STRING, &(why), 0, "a note for the record", "TEXT"}, JSON_OPTION(json)
 
+/* What only the write itself may be told, and goes straight into its call. */
+#define START_OPTION(w)                                                                                                \
+    {                                                                                                                  \
+        "start-again", 0, POPT_ARG_NONE, &(w)->start_again, 0,                                                         \
+            "set the machine to work again afterwards, if it was at work when this began (--yes doesn't)", NULL        \
+    }
+#define CALL_OPTIONS(w)                                                                                                \
+    START_OPTION(w),                                                                                                   \
+        {"without", 0, POPT_ARG_ARGV, &(w)->without_words, 0, "leave this value out, with the reason", "ID=REASON"},   \
+    {                                                                                                                  \
+        "unseen", 0, POPT_ARG_STRING, &(w)->unseen, 0,                                                                 \
+            "write these though their present values can't be read, so that there is no way back", "ID,ID"             \
+    }
+
 #define RESTART_OPTION(restart)                                                                                        \
     {                                                                                                                  \
         "restart", 0, POPT_ARG_STRING, &(restart), 0,                                                                  \
@@ -74,6 +93,8 @@ enum { REHEARSE_NOT, REHEARSE_FIRST, REHEARSE_ONLY };
 
 /* What the job will do about this value. */
 bil_write_need need_of(const write_call *w, uint16_t index);
+/* Why this value isn't, or won't be, as wanted; BIL_OK where it is, or is to be left out. */
+bil_error exception_of(const write_call *w, uint16_t index);
 bool state_text(const bil_description *d, uint32_t state, char text[BIL_VALUE_TEXT]);
 /* Who, what, and what will happen; counts what is planned. */
 void preview(write_call *w, uint32_t found);
@@ -83,6 +104,9 @@ void put_verdict(const write_call *w, const bil_action *end);
 void put_json(const write_call *w, const bil_action *end, int code);
 /* The machine goes back to work when a person has tried it. Each answer is recorded; true unless one failed. */
 bool ask_for_tests(write_call *w);
+/* The machine was at work when this began and stands now: a question of its own decides whether it is set to work
+ * again. True unless it was to and didn't. */
+bool start_again(write_call *w, bool tests_passed);
 /* Values that are on the device now and in no copy: a fresh one is offered. */
 void offer_copy(write_call *w);
 bool ask_at_terminal(const char *question);

@@ -73,8 +73,7 @@ static bool tolerated(const bil_item *a, const bil_item *b, const bil_descriptio
     bil_value_rounded(format, b->raw, kept[1]);
     if (memcmp(kept[0], kept[1], a->size) == 0)
         return true;
-    uint64_t x = bil_value_key(a->type, a->raw, a->size), y = bil_value_key(b->type, b->raw, b->size);
-    return format->tolerance && (x > y ? x - y : y - x) <= format->tolerance;
+    return bil_value_near(format, a->raw, b->raw);
 }
 
 bil_relation bil_relate(const bil_item *left, const bil_item *right, const bil_description *description)

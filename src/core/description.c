@@ -81,12 +81,59 @@ bool bil_description_names_hardware(const bil_description *description, const ch
     return names(description->hardwares, description->hardware_count, hardware);
 }
 
+bool bil_description_is_serial(const bil_description *description, const char *serial)
+{
+    if (names(description->no_serial, description->no_serial_count, serial))
+        return false;
+    const char *all_ones = "4294967295"; /* of 32 bits; texts of nothing but F or 255 are the same in other clothes */
+    size_t zeros = 0, effs = 0, blanks = 0, length = strlen(serial);
+    for (size_t i = 0; i < length; i++) {
+        zeros += serial[i] == '0' || serial[i] == '-' || serial[i] == '.';
+        effs += serial[i] == 'F' || serial[i] == 'f';
+        blanks += serial[i] == ' ' || serial[i] == '?';
+    }
+    bool ones = strcmp(serial, all_ones) == 0 || strcmp(serial, "65535") == 0 ||
+                strcmp(serial, "18446744073709551615") == 0 || strcmp(serial, "255") == 0;
+    return zeros + blanks < length && effs + blanks < length && !ones;
+}
+
+/* The parameter to whose value this cell belongs, or BIL_NONE. O(log n). */
+static uint16_t param_at(const bil_description *d, uint8_t space, uint32_t address)
+{
+    uint16_t low = 0, high = d->count; /* the first one that begins behind the cell */
+    while (low < high) {
+        uint16_t middle = (uint16_t)((low + high) / 2);
+        const bil_param *param = &d->params[d->by_address[middle]];
+        if (param->space < space || (param->space == space && param->address <= address))
+            low = (uint16_t)(middle + 1);
+        else
+            high = middle;
+    }
+    if (low == 0)
+        return BIL_NONE;
+    const bil_param *param = &d->params[d->by_address[low - 1]];
+    return param->space == space && address < (uint32_t)param->address + param->cells ? d->by_address[low - 1]
+                                                                                      : BIL_NONE;
+}
+
 bool bil_description_across(const bil_description *description, uint8_t space, uint32_t first, uint32_t last)
 {
-    for (uint16_t i = 0; i < description->across_count; i++) {
-        const bil_range *range = &description->across[i];
-        if (range->space == space && range->first <= first && last <= range->last)
-            return true;
+    for (uint32_t at = first; at <= last;) {
+        uint16_t index = param_at(description, space, at);
+        uint32_t next = at;
+        if (index != BIL_NONE) {
+            const bil_param *param = &description->params[index];
+            if (param->flags & BIL_READABLE && !bil_class_left_out((bil_class)param->cls))
+                next = (uint32_t)param->address + param->cells;
+        }
+        for (uint16_t i = 0; i < description->across_count; i++) {
+            const bil_range *range = &description->across[i];
+            if (range->space == space && range->first <= at && range->last >= next)
+                next = range->last + 1u;
+        }
+        if (next == at)
+            return false;
+        at = next;
     }
-    return false;
+    return true;
 }

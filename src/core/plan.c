@@ -89,9 +89,13 @@ bil_write_need bil_plan_need(const bil_image *have, const bil_image *want, uint1
 {
     require(have && want && index < have->description->count);
     const bil_param *param = &have->description->params[index];
-    if (!(param->flags & BIL_WRITABLE) || want->state[index] != BIL_PRESENT ||
-        !bil_plan_goes(param, purpose, with_calibration))
+    bool writable = param->flags & BIL_WRITABLE;
+    if (want->state[index] == BIL_ABSENT || !bil_plan_goes(param, purpose, with_calibration))
         return BIL_NEED_OUT;
+    if (want->state[index] == BIL_UNREADABLE)
+        return writable ? BIL_NEED_LACKS : BIL_NEED_OUT;
+    if (!writable)
+        return have->state[index] == BIL_PRESENT && !bil_image_same(have, want, index) ? BIL_NEED_FIXED : BIL_NEED_OUT;
     if (have->state[index] != BIL_PRESENT)
         return BIL_NEED_READ;
     if (bil_image_same(have, want, index))

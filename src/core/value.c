@@ -91,7 +91,8 @@ int bil_value_check(const bil_format *format, const uint8_t *raw)
     uint64_t key = bil_value_key(type, raw, format->size);
     if (key < format->low || key > format->high)
         return BIL_E_RANGE;
-    if (format->step > 1 && (key - format->low) % format->step != 0)
+    /* from the lowest value that is shown: with a negative scale that is the highest raw one */
+    if (format->step > 1 && (format->mul < 0 ? format->high - key : key - format->low) % format->step != 0)
         return BIL_E_STEP;
     return BIL_OK;
 }
@@ -114,6 +115,42 @@ void bil_value_rounded(const bil_format *format, const uint8_t *raw, uint8_t *ou
                                                       : false;
     magnitude = magnitude - rest + (up ? format->round_to : 0);
     bytes_put(out, format->size, negative ? ~magnitude + 1 : magnitude);
+}
+
+/* For floats of 32 bits (IEEE 754): |a - b| <= share * max(|a|, |b|), in whole numbers. */
+static bool floats_near(uint32_t share, uint32_t a, uint32_t b)
+{
+    uint32_t low = a & 0x7fffffffu, high = b & 0x7fffffffu;
+    if ((low | high) == 0)
+        return true; /* both are zero, of whichever sign */
+    if ((a ^ b) >> 31)
+        return false; /* they are farther apart than the larger one is from zero */
+    if (low > high) {
+        uint32_t other = low;
+        low = high;
+        high = other;
+    }
+    uint32_t e = low >> 23, f = high >> 23;
+    if (f == 255)
+        return false;
+    uint64_t m = (low & 0x7fffffu) | (e ? 0x800000u : 0), n = (high & 0x7fffffu) | (f ? 0x800000u : 0);
+    uint32_t apart = (f ? f : 1) - (e ? e : 1);
+    if (apart > 1)
+        return false; /* less than half of it: no tolerance is so large */
+    n <<= apart;
+    return (n - m) * 100000 <= n * share;
+}
+
+bool bil_value_near(const bil_format *format, const uint8_t *a, const uint8_t *b)
+{
+    require(format && a && b);
+    if (format->tolerance == 0)
+        return false;
+    if (format->type == BIL_F32)
+        return floats_near(format->tolerance, (uint32_t)bytes_get(a, 4), (uint32_t)bytes_get(b, 4));
+    uint64_t x = bil_value_key((bil_type)format->type, a, format->size),
+             y = bil_value_key((bil_type)format->type, b, format->size);
+    return (x > y ? x - y : y - x) <= format->tolerance;
 }
 
 size_t bil_value_cells(const bil_format *format)

@@ -64,6 +64,13 @@
     X(NOT_IDLE, "the values are in force and stored; prove it later: run the same write again") \
     X(NO_RESET, "reset it by hand as its manual says, then read it") \
     X(INTERRUPTED, "see to its supply, then finish or go back as said below") \
+    X(RESTART_UNSEEN, "switch it off and on when that does no harm, then run the same write again: it proves what is there") \
+    X(LET_GO, "don't let the machine work before that is put right: find out who, then finish or go back as said below") \
+    X(AT_WORK, "wait until it has finished, then run the command again") \
+    X(START, "look at the machine and start it by hand, as its manual says") \
+    X(NOT_STANDING, "look at the machine: start it by hand when it is safe") \
+    X(CHANGING, "wait until nobody changes anything at the device, then read it again") \
+    X(NO_IDENTITY, "look at the name plate yourself: is it the right one?") \
     X(ADDRESS, "write modbus+tcp://host[:port]/unit or modbus+rtu:/dev/NAME?unit=N") \
     X(FILE_OPEN, "check the path and your rights") \
     X(FILE_WRITE, "check the folder and your rights, or choose another with --folder") \

@@ -190,6 +190,12 @@ void description_write_c(const bil_description *d, const char *name, FILE *file)
         put_texts(file, "by_hand", d->by_hand, d->by_hand_count);
     if (d->test_count)
         put_texts(file, "tests", d->tests, d->test_count);
+    if (d->unit_same_count)
+        put_numbers(file, "unit_same", d->unit_same, d->unit_same_count);
+    if (d->unit_grows_count)
+        put_numbers(file, "unit_grows", d->unit_grows, d->unit_grows_count);
+    if (d->no_serial_count)
+        put_texts(file, "no_serial", d->no_serial, d->no_serial_count);
     put_rules(file, d);
     put_banks(file, d);
     if (d->factory) {
@@ -229,6 +235,14 @@ void description_write_c(const bil_description *d, const char *name, FILE *file)
         fprintf(file, "    .by_hand = by_hand, .by_hand_count = %u,\n", d->by_hand_count);
     if (d->test_count)
         fprintf(file, "    .tests = tests, .test_count = %u,\n", d->test_count);
+    if (d->unit_same_count)
+        fprintf(file, "    .unit_same = unit_same, .unit_same_count = %u,\n", d->unit_same_count);
+    if (d->unit_grows_count)
+        fprintf(file, "    .unit_grows = unit_grows, .unit_grows_count = %u,\n", d->unit_grows_count);
+    if (d->no_serial_count)
+        fprintf(file, "    .no_serial = no_serial, .no_serial_count = %u,\n", d->no_serial_count);
+    fprintf(file, "    .starts = %u, .uptime = %u, .restart_ends_hold = %d, .restart_absent_ms = %" PRIu32 "u,\n",
+            d->starts, d->uptime, d->restart_ends_hold, d->restart_absent_ms);
     if (d->writes_last)
         fputs("    .writes_last = true,\n", file);
     if (d->rule_count)

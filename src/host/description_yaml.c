@@ -355,8 +355,7 @@ static void load_limits(load *l, yaml_node_t *map, bil_format *format)
     }
 }
 
-/* For a float a share of the value, in per cent: neighbouring floats of one sign are at most 2^-23 (2^-52) of the value
- * apart. */
+/* For a float a share of the larger value, in per cent; kept in 1/100000. */
 static uint32_t want_share(load *l, yaml_node_t *node, const bil_format *format)
 {
     char text[24];
@@ -376,7 +375,7 @@ static uint32_t want_share(load *l, yaml_node_t *node, const bil_format *format)
         complain(l, node, "the tolerance of an f32 is a share from 0.001%% to 10%%");
         return 0;
     }
-    return (uint32_t)((part << 23) / 100000);
+    return (uint32_t)part;
 }
 
 static void load_tolerance(load *l, yaml_node_t *map, bil_format *format)
@@ -810,6 +809,93 @@ static void load_changes(load *l, yaml_node_t *node)
         complain(l, node, "a counter of changes is a readable parameter of the class unit");
 }
 
+static size_t want_list(load *l, yaml_node_t *list, size_t most)
+{
+    want_kind(l, list, YAML_SEQUENCE_NODE);
+    size_t count = l->bad ? 0 : (size_t)(list->data.sequence.items.top - list->data.sequence.items.start);
+    if (count > most)
+        complain(l, list, "there are at most %zu of these", most);
+    return count;
+}
+
+static const char *const *load_texts(load *l, yaml_node_t *list, size_t most, uint8_t *count)
+{
+    want_kind(l, list, YAML_SEQUENCE_NODE);
+    size_t n = l->bad ? 0 : (size_t)(list->data.sequence.items.top - list->data.sequence.items.start);
+    if (!l->bad && (n == 0 || n > 255))
+        complain(l, list, "there must be 1 to 255 of these");
+    const char **texts = arena_take(l->memory, (n + 1) * sizeof *texts);
+    for (size_t i = 0; i < n && !l->bad; i++)
+        texts[i] = keep(l, want_text(l, node_at(l, list->data.sequence.items.start[i]), most));
+    *count = (uint8_t)n;
+    return texts;
+}
+
+/* A number of at most 32 bits that can be read. */
+static uint16_t want_counter(load *l, yaml_node_t *node)
+{
+    uint16_t index = want_param(l, node);
+    const bil_param *p = l->bad ? NULL : &l->params[index];
+    bool number = p && (p->format.type == BIL_U8 || p->format.type == BIL_U16 || p->format.type == BIL_U32);
+    if (p && (!number || !(p->flags & BIL_READABLE)))
+        complain(l, node, "this is told by a readable u8, u16 or u32");
+    return index;
+}
+
+/* Values of the unit that tell it from others. */
+static const uint16_t *load_unit_list(load *l, yaml_node_t *list, bool grows, uint8_t *count)
+{
+    enum { MOST = 4 };
+    size_t n = want_list(l, list, MOST);
+    uint16_t *params = arena_take(l->memory, (n + 1) * sizeof *params);
+    for (size_t i = 0; i < n && !l->bad; i++) {
+        yaml_node_t *node = node_at(l, list->data.sequence.items.start[i]);
+        params[i] = grows ? want_counter(l, node) : want_param(l, node);
+        const bil_param *p = l->bad ? NULL : &l->params[params[i]];
+        if (p && (p->cls != BIL_CLASS_UNIT || !(p->flags & BIL_READABLE)))
+            complain(l, node, "a unit is told by readable values of the class unit");
+    }
+    *count = (uint8_t)n;
+    return params;
+}
+
+/* What tells the unit, beside its serial number. */
+static void load_unit_shows(load *l, yaml_node_t *map)
+{
+    static const char *const keys[] = {"same", "grows", "no_serial", NULL};
+    check_keys(l, map, keys);
+    if (l->bad)
+        return;
+    yaml_node_t *same = get(l, map, "same"), *grows = get(l, map, "grows"), *none = get(l, map, "no_serial");
+    bil_description *d = l->table;
+    if (same)
+        d->unit_same = load_unit_list(l, same, false, &d->unit_same_count);
+    if (grows && !l->bad)
+        d->unit_grows = load_unit_list(l, grows, true, &d->unit_grows_count);
+    if (none && !l->bad)
+        d->no_serial = load_texts(l, none, BIL_TEXT_MAX, &d->no_serial_count);
+}
+
+/* What only a restart does. */
+static void load_restart_shows(load *l, yaml_node_t *map)
+{
+    static const char *const keys[] = {"counter", "uptime", "hold_lost", "absent_ms", NULL};
+    check_keys(l, map, keys);
+    if (l->bad)
+        return;
+    yaml_node_t *counter = get(l, map, "counter"), *uptime = get(l, map, "uptime"), *lost = get(l, map, "hold_lost"),
+                *absent = get(l, map, "absent_ms");
+    bil_description *d = l->table;
+    if (counter)
+        d->starts = want_counter(l, counter);
+    if (uptime && !l->bad)
+        d->uptime = want_counter(l, uptime);
+    d->restart_ends_hold = lost && want_yes(l, lost);
+    if (d->restart_ends_hold && !l->bad && (d->restart_keeps_hold || d->state == BIL_NONE))
+        complain(l, lost, "a hold that is lost is seen only with a state, and where a restart doesn't keep it");
+    d->restart_absent_ms = absent && !l->bad ? (uint32_t)want_number(l, absent, 100, 3600000) : 0;
+}
+
 static void load_bank(load *l, yaml_node_t *map, bil_bank *bank)
 {
     static const char *const keys[] = {"holds", "copy", "space", "cells", "at", "when", NULL};
@@ -836,15 +922,6 @@ static void load_bank(load *l, yaml_node_t *map, bil_bank *bank)
     bank->first = (uint16_t)want_number(l, node_at(l, cells->data.sequence.items.start[0]), 0, 65535);
     bank->last = (uint16_t)want_number(l, node_at(l, cells->data.sequence.items.start[1]), bank->first, 65535);
     bank->at = (uint16_t)want_number(l, at, 0, 65535 - (bank->last - bank->first));
-}
-
-static size_t want_list(load *l, yaml_node_t *list, size_t most)
-{
-    want_kind(l, list, YAML_SEQUENCE_NODE);
-    size_t count = l->bad ? 0 : (size_t)(list->data.sequence.items.top - list->data.sequence.items.start);
-    if (count > most)
-        complain(l, list, "there are at most %zu of these", most);
-    return count;
 }
 
 static void load_banks(load *l, yaml_node_t *list)
@@ -1012,10 +1089,33 @@ static void load_step(load *l, yaml_node_t *map, bil_proc_step *step)
         complain(l, what, "this parameter can't be %s", flag == BIL_READABLE ? "read" : "written");
 }
 
+/* The state to which a procedure leads: a release to one in which the machine stands, a start to one at work. */
+static void load_found(load *l, yaml_node_t *map, yaml_node_t *found, bil_procedure *procedure)
+{
+    bool release = procedure->kind == BIL_PROC_RELEASE, start = procedure->kind == BIL_PROC_START;
+    const bil_description *d = l->table;
+    if (!l->bad && found && ((!release && !start) || d->state == BIL_NONE))
+        complain(l, found, "\"found\" is for a release or a start, and needs a state");
+    if (!l->bad && start && !found)
+        complain(l, map, "\"found\" is missing here: the state at work to which it leads");
+    if (l->bad || !found)
+        return;
+    procedure->for_state = true;
+    procedure->found = want_value(l, found, d->state);
+    bool stands = procedure->found < 32 && d->state_idle >> procedure->found & 1;
+    if (!l->bad && release && !stands)
+        complain(l, found,
+                 "a release leads to a state in which the machine stands (\"idle\" of the state); what sets it "
+                 "to work is \"start\"");
+    if (!l->bad && start && (stands || procedure->found == d->state_held))
+        complain(l, found, "a start leads to a state in which the machine is at work");
+}
+
 static void load_procedure(load *l, yaml_node_t *map, bil_procedure *procedure)
 {
     static const char *const keys[] = {"does", "hardware", "found", "steps", NULL};
-    static const char *const kinds[] = {"unlock", "hold", "release", "store", "restart", "factory_reset", NULL};
+    static const char *const kinds[] = {"unlock",  "hold",          "release", "store",
+                                        "restart", "factory_reset", "start",   NULL};
     check_keys(l, map, keys);
     yaml_node_t *does = l->bad ? NULL : need_key(l, map, "does");
     yaml_node_t *list = l->bad ? NULL : need_key(l, map, "steps");
@@ -1027,12 +1127,7 @@ static void load_procedure(load *l, yaml_node_t *map, bil_procedure *procedure)
         procedure->hardware = keep(l, want_text(l, hardware, NAME_LIMIT));
     if (hardware && !bil_description_names_hardware(l->table, procedure->hardware))
         complain(l, hardware, "this hardware isn't in the list of the description");
-    if (found && (procedure->kind != BIL_PROC_RELEASE || l->table->state == BIL_NONE))
-        complain(l, found, "\"found\" is for a release, and needs a state");
-    if (found && !l->bad) {
-        procedure->for_state = true;
-        procedure->found = want_value(l, found, l->table->state);
-    }
+    load_found(l, map, found, procedure);
     want_kind(l, list, YAML_SEQUENCE_NODE);
     if (l->bad)
         return;
@@ -1069,19 +1164,6 @@ static void load_procedures(load *l, yaml_node_t *list)
 }
 
 /* ---- the whole ---- */
-
-static const char *const *load_texts(load *l, yaml_node_t *list, size_t most, uint8_t *count)
-{
-    want_kind(l, list, YAML_SEQUENCE_NODE);
-    size_t n = l->bad ? 0 : (size_t)(list->data.sequence.items.top - list->data.sequence.items.start);
-    if (!l->bad && (n == 0 || n > 255))
-        complain(l, list, "there must be 1 to 255 of these");
-    const char **texts = arena_take(l->memory, (n + 1) * sizeof *texts);
-    for (size_t i = 0; i < n && !l->bad; i++)
-        texts[i] = keep(l, want_text(l, node_at(l, list->data.sequence.items.start[i]), most));
-    *count = (uint8_t)n;
-    return texts;
-}
 
 /* The layout is all that decides what the bits of a set mean. */
 static void layout_digest(load *l)
@@ -1121,6 +1203,8 @@ static void load_document(load *l, yaml_node_t *root)
                                        "restart_after",
                                        "link_unit",
                                        "identify",
+                                       "unit_shows",
+                                       "restart_shows",
                                        "state",
                                        "changes",
                                        "unstored",
@@ -1155,6 +1239,7 @@ static void load_document(load *l, yaml_node_t *root)
     table->restart_keeps_hold = keeps && want_yes(l, keeps);
     table->writes_last = get(l, root, "writes_last") && want_yes(l, get(l, root, "writes_last"));
     table->state = table->changes = table->unstored = table->link_unit = BIL_NONE;
+    table->starts = table->uptime = BIL_NONE;
     if (!l->bad && get(l, root, "factory_address"))
         table->factory_address = keep(l, want_text(l, get(l, root, "factory_address"), 200));
     if (!l->bad)
@@ -1169,6 +1254,10 @@ static void load_document(load *l, yaml_node_t *root)
         load_identity(l, get(l, root, "identify"));
     if (!l->bad && state)
         load_state(l, state);
+    if (!l->bad && get(l, root, "unit_shows"))
+        load_unit_shows(l, get(l, root, "unit_shows"));
+    if (!l->bad && get(l, root, "restart_shows"))
+        load_restart_shows(l, get(l, root, "restart_shows"));
     if (!l->bad && get(l, root, "restart_after"))
         load_restart_after(l, get(l, root, "restart_after"));
     if (!l->bad && get(l, root, "link_unit"))

@@ -57,7 +57,7 @@ static int read_all(fleet_task *task, device *dev)
     bil_action end = run_job(job, &r);
     bil_job_progress p;
     bil_job_progress_of(job, &p);
-    task->requests = p.read_requests + p.other_requests;
+    task->requests = p.read_requests + p.identity_requests + p.other_requests;
     free(job);
     return (int)end.u.end.cause;
 }

@@ -49,20 +49,79 @@ static int to_raw(bil_type type, const char *text, uint8_t *raw)
     return BIL_OK;
 }
 
-static bool reads_back(bil_type type, const uint8_t *raw, double number, int digits, char text[40])
+/* A number as digits and the power of ten of the first one. */
+typedef struct decimal {
+    char digits[20];
+    int count, power;
+} decimal;
+
+static decimal decimal_of(double number, int count)
 {
-    uint8_t back[8];
-    snprintf(text, 40, "%.*g", digits, number);
-    return to_raw(type, text, back) == BIL_OK && memcmp(back, raw, type == BIL_F32 ? 4 : 8) == 0;
+    char text[40];
+    decimal d = {.count = 0};
+    snprintf(text, sizeof text, "%.*e", count - 1, fabs(number));
+    for (const char *c = text; *c && *c != 'e'; c++)
+        if (*c != '.')
+            d.digits[d.count++] = *c;
+    d.power = atoi(strchr(text, 'e') + 1);
+    return d;
 }
 
-/* Most values of people have few digits, most others nearly all: look in the middle first, then up or down. */
+/* The next larger one with so many digits. */
+static void next_up(decimal *d)
+{
+    int i = d->count - 1;
+    while (i >= 0 && d->digits[i] == '9')
+        d->digits[i--] = '0';
+    if (i >= 0) {
+        d->digits[i]++;
+        return;
+    }
+    d->digits[0] = '1'; /* 999 becomes 1000 */
+    d->power++;
+}
+
+/* As people write it: plain from 0.00001 to below 1e15, else with a power of ten. */
+static void lay_out(const decimal *d, bool negative, char *out, size_t size)
+{
+    static const char zeros[] = "000000000000000";
+    int count = d->count, point = d->power + 1;
+    while (count > 1 && d->digits[count - 1] == '0')
+        count--;
+    const char *sign = negative ? "-" : "";
+    if (d->power < -5 || d->power >= 15)
+        snprintf(out, size, "%s%c%s%.*se%+03d", sign, d->digits[0], count > 1 ? "." : "", count - 1, d->digits + 1,
+                 d->power);
+    else if (point <= 0)
+        snprintf(out, size, "%s0.%.*s%.*s", sign, -point, zeros, count, d->digits);
+    else if (count <= point)
+        snprintf(out, size, "%s%.*s%.*s", sign, count, d->digits, point - count, zeros);
+    else
+        snprintf(out, size, "%s%.*s.%.*s", sign, point, d->digits, count - point, d->digits + point);
+}
+
+static bool reads_back(bil_type type, const uint8_t *raw, double number, int digits, char text[48])
+{
+    uint8_t back[8];
+    size_t size = type == BIL_F32 ? 4 : 8;
+    decimal d = decimal_of(number, digits);
+    bool negative = raw[0] & 0x80;
+    lay_out(&d, negative, text, 48);
+    if (to_raw(type, text, back) == BIL_OK && memcmp(back, raw, size) == 0)
+        return true;
+    next_up(&d); /* above a power of two the neighbours are twice as far apart as below it */
+    lay_out(&d, negative, text, 48);
+    return to_raw(type, text, back) == BIL_OK && memcmp(back, raw, size) == 0;
+}
+
+/* The fewest digits that give the same bits. Most values of people have few digits, most others nearly all: look in the
+ * middle first, then up or down. */
 static int text_of(bil_type type, const uint8_t *raw, char *out, size_t size)
 {
     double number = number_of(type, raw);
     if (!isfinite(number))
         return BIL_E_NO_TEXT;
-    char text[40], shorter[40];
+    char text[48], shorter[48];
     int digits = type == BIL_F32 ? 6 : 15, most = type == BIL_F32 ? 9 : 17;
     if (reads_back(type, raw, number, digits, text)) {
         while (digits > 1 && reads_back(type, raw, number, digits - 1, shorter)) {

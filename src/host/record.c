@@ -106,6 +106,8 @@ json_t *record_intent_line(const record_intent *in, const char *when)
     }
     if (in->despite)
         json_object_set(line, "despite", (json_t *)(uintptr_t)in->despite);
+    if (in->without && json_object_size(in->without))
+        json_object_set(line, "without", (json_t *)(uintptr_t)in->without);
     if (in->chain[0]) {
         json_object_set_new(line, "still_held", json_boolean(in->still_held));
         json_object_set_new(line, "found_first", json_integer(in->found_first));
@@ -175,6 +177,12 @@ static void take_intent(record_story *s, const json_t *line)
     for (int i = 0; i < BIL_CHECK_COUNT; i++)
         if (json_is_string(json_object_get(json_object_get(line, "despite"), checks[i])))
             s->despite |= UINT32_C(1) << i;
+    const char *id;
+    json_t *why;
+    size_t used = 0;
+    json_object_foreach(json_object_get(line, "without"), id,
+                        why) if (strlen(id) <= BIL_ID_MAX && used + BIL_ID_MAX + 2 < sizeof s->without) used +=
+        (size_t)snprintf(s->without + used, sizeof s->without - used, "%s%s", used ? "," : "", id);
     for (int i = 0; i < BIL_RESTART_COUNT; i++)
         if (strcmp(restarts[i], text_of(line, "restart")) == 0)
             s->restart = i;
@@ -244,7 +252,7 @@ int record_read(const char *path, record_story *s)
 
 void record_go_on(const record_story *before, bil_job_config *config)
 {
-    config->found_known = before->held;
+    config->held_before = before->held;
     config->found = before->found;
     config->numbered = before->unit_after != 0;
 }
@@ -257,6 +265,7 @@ bool record_again(const record_story *first, bool undoes, bil_job_config *config
     config->purpose = undoes ? BIL_RESTORE : (bil_purpose)first->purpose;
     config->purpose_given = true;
     config->despite = first->despite; /* the reasons stand in the first record */
+    config->goes_back = undoes;
     if (undoes)
         config->despite |= UINT32_C(1) << BIL_CHECK_RULES; /* what was there before may come back as it was */
     return undoes && !first->undoes;

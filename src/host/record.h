@@ -33,6 +33,7 @@ typedef struct record_intent {
     uint32_t unit_after;          /* unit number that the device answers at afterwards, 0: as before */
     unsigned planned;             /* values */
     const json_t *despite;        /* checks set aside, each with its reason */
+    const json_t *without;        /* values left out, each with its reason */
 } record_intent;
 
 /* The lines of a record; `when` is a moment (record_moment). */
@@ -56,15 +57,16 @@ typedef struct record_story {
     char groups[SET_TEXT];
     /* the device's own unit number when it began, and when all is done; 0: not known */
     uint32_t unit_before, unit_after;
-    uint32_t despite;     /* checks that were set aside, as in bil_job_config */
-    uint32_t found;       /* the state in which the device was found, and goes back to */
-    uint32_t found_first; /* the one before an unfinished story began */
-    bool held;            /* it was held and not let go again */
-    bool settled;         /* the device is wholly as it was, or wholly as wanted */
-    bool finished;        /* it came to its end with that */
-    bool on_trial;        /* its values are in force, and not stored: to be kept or undone */
-    bool wrote;           /* values, or the memory that survives a power cut */
-    char verdict[40];     /* "" when the record was broken off */
+    char without[STORAGE_PATH]; /* IDs of values left out, with commas between */
+    uint32_t despite;           /* checks that were set aside, as in bil_job_config */
+    uint32_t found;             /* the state in which the device was found, and goes back to */
+    uint32_t found_first;       /* the one before an unfinished story began */
+    bool held;                  /* it was held and not let go again */
+    bool settled;               /* the device is wholly as it was, or wholly as wanted */
+    bool finished;              /* it came to its end with that */
+    bool on_trial;              /* its values are in force, and not stored: to be kept or undone */
+    bool wrote;                 /* values, or the memory that survives a power cut */
+    char verdict[40];           /* "" when the record was broken off */
 } record_story;
 
 /* Reads one, up to where it was cut. BIL_E_FILE_OPEN, BIL_E_RECORD_FORM. */

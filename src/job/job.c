@@ -46,7 +46,7 @@ const char *bil_verdict_text(bil_verdict verdict)
     return verdict_texts[verdict];
 }
 
-/* struct, cost, next, items, cells, image; in falling order of alignment */
+/* struct, cost, next, items, cells of requests and of looks, image, touched; in falling order of alignment */
 static size_t head_size(void)
 {
     size_t align = alignof(max_align_t);
@@ -57,8 +57,8 @@ size_t bil_job_size(const bil_description *description)
 {
     require(description);
     size_t items = (size_t)description->count + 1;
-    return head_size() + items * (sizeof(uint32_t) + 2 * sizeof(uint16_t)) + CELLS_MAX * sizeof(uint16_t) +
-           bil_image_size(description);
+    return head_size() + items * (sizeof(uint32_t) + 2 * sizeof(uint16_t)) + 2 * CELLS_MAX * sizeof(uint16_t) +
+           bil_image_size(description) + description->count;
 }
 
 int bil_job_init(bil_job **out, void *memory, size_t size, const bil_job_config *config)
@@ -74,7 +74,15 @@ int bil_job_init(bil_job **out, void *memory, size_t size, const bil_job_config 
     job->next = (uint16_t *)(job->cost + items);
     job->items = job->next + items;
     job->cells = job->items + items;
-    bil_image_init(&job->expect, description, job->cells + CELLS_MAX, bil_image_size(description));
+    uint8_t *rest = (uint8_t *)(job->cells + 2 * CELLS_MAX);
+    bil_image_init(&job->expect, description, rest, bil_image_size(description));
+    job->touched = rest + bil_image_size(description);
+    memset(job->touched, 0, description->count);
+    job->exchange.cells = job->cells;
+    job->reader = (reader){.exchange = &job->exchange, .items = job->items, .next = job->next};
+    job->look.exchange = (exchange){.cells = job->cells + CELLS_MAX, .looks = true};
+    job->look.reader = (reader){.exchange = &job->look.exchange, .items = job->look.items, .next = job->look.next};
+    job->due = UINT64_MAX;
     job->config = *config;
     job->description = description;
     job->param = job->other = BIL_NONE;
@@ -91,8 +99,14 @@ int bil_job_step(bil_job *job, const bil_result *result, bil_action *action)
     job->result = result;
     if (result->now_ms > job->now)
         job->now = result->now_ms;
+    if (job->now > job->due) { /* whoever runs it slept meanwhile: another unit may be there by now */
+        job->dirty = true;
+        job->sure = false;
+    }
     if (job->config.kind == BIL_JOB_WRITE || job->config.kind == BIL_JOB_RESET)
         bil_write_run(job, action);
+    else if (job->config.kind == BIL_JOB_START)
+        bil_start_run(job, action);
     else
         bil_read_run(job, action);
     return BIL_OK;
@@ -108,6 +122,12 @@ bil_purpose bil_job_purpose(const bil_job *job)
 {
     require(job);
     return job->purpose;
+}
+
+bool bil_job_unit_tells(const bil_job *job)
+{
+    require(job);
+    return job->unit_tells;
 }
 
 uint32_t bil_job_unit_after(const bil_job *job)

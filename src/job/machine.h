@@ -11,32 +11,50 @@ enum {
     LINK_TRIES = 3,       /* of a request that may be repeated, with a new connection between */
     CONNECT_MS = 4000,    /* how long the first connection is tried */
     RECONNECT_MS = 10000, /* and a new one in the middle: the device may have to start first */
-    ROUNDS = 3,           /* of writing until nothing differs */
-    BY_HAND_MS = 60000,   /* how long a device that was switched on by hand may take to answer */
-    IDLE_MS = 5000,       /* how often a machine is looked at that is to stand by itself */
+    SLEPT_MS = 10000,   /* an action that took so much longer than it may: the computer slept, the connection is lost */
+    ROUNDS = 3,         /* of writing until nothing differs */
+    READS = 3,          /* of a device that changes while it is read */
+    BY_HAND_MS = 60000, /* how long a device that was switched on by hand may take to answer */
+    IDLE_MS = 5000,     /* how often a machine is looked at that is to stand by itself */
     STAGES = 10,
+    LOOK_MAX = 20,  /* identity, what else tells the unit (at most 4 and 4), and what is followed */
     CELLS_MAX = 125 /* Modbus Application Protocol 1.1b3, 6.3; larger than any block */
 };
 
 typedef enum flow { FLOW_ACTION, FLOW_DONE, FLOW_FAILED } flow;
 
+/* Numbers that are followed from look to look. */
+typedef enum saw_kind { SAW_STARTS, SAW_UPTIME, SAW_CHANGES, SAW_STATE, SAW_COUNT } saw_kind;
+typedef struct saw {
+    uint32_t number;
+    bool known;
+} saw;
+
 /* One request, with what has to be done when it isn't answered. */
 typedef struct exchange {
+    uint16_t *cells; /* where they are read to, or sent from */
     uint8_t state;
     bool write, value;
+    bool looks;      /* part of a look: a failure is repaired by that */
     bool repeatable; /* may be sent again when its fate is unknown; reads always may */
+    saw before;      /* state of operation as seen before it was first sent */
+    bool sent;       /* it may have arrived, once at least */
+    bool heard;      /* something came back that was no answer: somebody is there */
     uint8_t space, secret;
     uint8_t tries, busy;
     uint16_t address, count, param;
     bil_outcome outcome; /* of the failure */
-    uint32_t code;
 } exchange;
 
-/* Reads the parameters job->items[0..count) into an image, blocks as planned; splits blocks that are refused. */
+/* Reads the parameters items[0..count) into an image, blocks as planned; splits blocks that are refused. Those that
+ * tell who answers come first in a look, and last where values are read: then they tell it of all that was read before.
+ */
 typedef struct reader {
     bil_image *image;
-    uint16_t count, at;
-    bool value, running;
+    exchange *exchange;
+    uint16_t *items, *next;
+    uint16_t count, at, until;
+    bool value, running, who;
 } reader;
 
 /* Plays one procedure of the description. */
@@ -44,14 +62,29 @@ typedef struct player {
     const bil_procedure *procedure;
     uint16_t at;
     uint8_t state;
+    bool doubt;     /* a command may not have arrived: a condition has to tell, and only one that didn't hold before */
+    bool taken;     /* the device said that it has begun, so that only its end is to come */
+    bool otherwise; /* the condition that comes didn't hold before */
     uint64_t deadline;
 } player;
+
+/* Finds out who answers, over a new connection where the last one is in doubt. */
+typedef struct look {
+    uint8_t state, tries;
+    bool brief; /* only who answers */
+    bool was_held;
+    bil_error happened;
+    reader reader;
+    exchange exchange;
+    uint16_t items[LOOK_MAX], next[LOOK_MAX + 1];
+} look;
 
 struct bil_job {
     bil_job_config config;
     const bil_description *description;
     const bil_result *result;
     uint64_t now;
+    uint64_t due;    /* by then the last action has to be over */
     uint32_t number; /* of the last action given, 0 before the first */
     uint8_t phase;   /* of the kind of job; see write.c and read.c */
     bool over;
@@ -59,21 +92,42 @@ struct bil_job {
     /* the link */
     bool must_record; /* what is about to happen has to be recorded first */
     bool dirty;       /* a reply may still be on its way: be silent, drain, connect anew */
-    bool reconnected; /* since somebody last looked: who answers has to be checked again */
+    bool sure;        /* it was just made sure who answers; else the next request looks first */
+    bool fresh;       /* nothing was sent since then */
+    bool reconnected; /* since values were last read back */
+    bool elsewhere;   /* somebody else is asked: who answers at another unit number? */
     exchange exchange;
     reader reader;
     player player;
+    look look;
+
+    /* who it is, and what happens by itself */
+    bool known;    /* `expect` says who it has to be */
+    bool stranger; /* another unit answers, or it can't be told: nothing more goes there */
+    saw saw[SAW_COUNT];
+    bool restarted; /* seen by what only a restart does */
+    bool restarts;  /* it was told to: that is no surprise */
+    bool moved;     /* the counter of changes did */
+    bool is_held;   /* confirmed */
 
     /* a write */
     bil_purpose purpose;
     bil_image expect; /* what the device should hold, as far as this job knows */
     uint8_t round, stage;
     uint16_t write_at, write_count;
-    bool held, wrote, again, recorded_writing, rounded, restarted;
-    uint8_t reads;  /* of the proof */
-    uint32_t found; /* state of operation before hold */
+    bool held, wrote, again, recorded_writing, excepted, stored, proved_restart;
+    uint8_t reads;   /* of the proof; of a read */
+    uint8_t waits;   /* for a write that is still at work */
+    uint32_t found;  /* state of operation before hold */
+    bool unit_tells; /* something of it tells it from others of its model */
+    bool ran;        /* the machine was at work when it was held */
     bool left_held;
+    bool let_go;         /* it was released; by whom, is looked at */
+    bool at_work;        /* a write was acknowledged, but isn't done yet */
     bool between;        /* a restart between two stages, not the one of the proof */
+    bool acknowledged;   /* the order to restart */
+    bool away;           /* and nothing has answered since */
+    uint64_t gone, back; /* moments between which nothing did */
     uint32_t unit;       /* unit number that is spoken to, 0: the one of the address */
     uint32_t unit_next;  /* the one from its restart on */
     uint32_t unit_after; /* the one that the values bring; 0: they have no say in that */
@@ -90,27 +144,33 @@ struct bil_job {
     uint16_t *items, *next;
     uint32_t *cost;
     uint16_t *cells;
+    uint8_t *touched; /* one for each parameter: TOUCHED, GIVEN_UP */
 };
+
+enum { TOUCHED = 1, GIVEN_UP = 2 };
 
 /* ---- giving actions ---- */
 
 flow bil_give(bil_job *job, bil_action *action, bil_action_kind kind);
-flow bil_give_wait(bil_job *job, bil_action *action, uint32_t ms);
+flow bil_give_wait(bil_job *job, bil_action *action, uint64_t until_ms);
 flow bil_give_connect(bil_job *job, bil_action *action, uint32_t ms);
 flow bil_give_record(bil_job *job, bil_action *action, bil_event event);
 flow bil_failed(bil_job *job, bil_error cause, uint16_t param);
 
 /* ---- machines ---- */
 
-void bil_exchange_read(bil_job *job, uint8_t space, uint16_t address, uint16_t count, uint16_t param, bool value);
+void bil_exchange_read(exchange *x, uint8_t space, uint16_t address, uint16_t count, uint16_t param, bool value);
 void bil_exchange_read_param(bil_job *job, uint16_t param);
 /* Sends job->cells, or the secret in that slot. */
 void bil_exchange_write(bil_job *job, uint16_t param, uint16_t count, bool value, bool repeatable, uint8_t secret);
-flow bil_exchange_run(bil_job *job, bil_action *action);
+flow bil_exchange_run(bil_job *job, exchange *x, bil_action *action);
 
-void bil_reader_identity(bil_job *job, bil_image *image);
+/* Plans r->items[0..count); `cost` has one more element. */
+void bil_reader_plan(bil_job *job, reader *r, uint16_t count, uint32_t *cost, bool value);
 void bil_reader_values(bil_job *job, bil_image *image);
 flow bil_reader_run(bil_job *job, bil_action *action);
+/* Only the blocks that tell who answers, or only the others. */
+flow bil_reader_run_half(bil_job *job, reader *r, bool who, bil_action *action);
 
 /* Does nothing but succeed when `procedure` is NULL. */
 void bil_player_start(bil_job *job, const bil_procedure *procedure);
@@ -119,11 +179,30 @@ flow bil_player_run(bil_job *job, bil_action *action);
 /* The number in a parameter's cells just read, for conditions; false when they hold none. */
 bool bil_cells_number(const bil_job *job, uint16_t param, uint32_t *number);
 
+/* ---- watching ---- */
+
+/* Is it read to tell who answers? Is it looked at for that, or followed? */
+bool bil_tells_who(const bil_description *description, uint16_t index);
+bool bil_watched(const bil_job *job, uint16_t index);
+/* A look; it ends with config.have's identity read and compared with that in `expect`, once that is known. */
+void bil_look_start(bil_job *job);
+flow bil_look_run(bil_job *job, bil_action *action);
+/* The same, of values just read. BIL_OK, or why nothing may go on. */
+bil_error bil_watch_judge(bil_job *job);
+/* Did that end it: another unit, a restart that nobody ordered, somebody who let it go? */
+bool bil_watch_ended(const bil_job *job);
+/* From now on it has to be the unit in config.have. */
+void bil_watch_know(bil_job *job);
+/* A value as a number; 0 where it isn't there. */
+uint32_t bil_number_of(const bil_image *image, uint16_t param);
+
 /* ---- kinds of jobs ---- */
 
 /* Is what answers the model of the description? Both need the identity read. */
 bil_error bil_check_model(const bil_job *job, const bil_image *image);
+bool bil_needs_password(const bil_job *job, const char *hardware);
 flow bil_read_run(bil_job *job, bil_action *action);
 flow bil_write_run(bil_job *job, bil_action *action);
+flow bil_start_run(bil_job *job, bil_action *action);
 
 #endif

@@ -41,8 +41,8 @@ static void start_write(bil_job *job, const bil_proc_step *step)
 
 static bil_error cause_of(const bil_job *job)
 {
-    static const uint8_t causes[BIL_PROC_COUNT] = {BIL_E_PASSWORD, BIL_E_HOLD,    BIL_E_RELEASE,
-                                                   BIL_E_STORE,    BIL_E_RESTART, BIL_E_RESTART};
+    static const uint8_t causes[BIL_PROC_COUNT] = {BIL_E_PASSWORD, BIL_E_HOLD,    BIL_E_RELEASE, BIL_E_STORE,
+                                                   BIL_E_RESTART,  BIL_E_RESTART, BIL_E_START};
     return (bil_error)causes[job->player.procedure->kind];
 }
 
@@ -53,15 +53,34 @@ static bool is_link_trouble(bil_error cause)
 }
 
 /* The device said no to a step, or a condition didn't come true. Trouble with the link keeps its own name, except
- * where the device was told to go away and hasn't come back. */
+ * where the device was told to go away and hasn't come back; so does whatever makes it another or a changed device. */
 static flow step_failed(bil_job *job, uint16_t param, bool condition)
 {
     bil_error cause = job->cause;
     uint32_t code = job->code;
     bool keep = !condition && is_link_trouble(cause) && job->player.procedure->kind != BIL_PROC_RESTART;
+    if (bil_watch_ended(job))
+        return FLOW_FAILED;
     bil_failed(job, keep ? cause : cause_of(job), param);
     job->code = condition ? 0 : code;
     return FLOW_FAILED;
+}
+
+static bool makes_it_restart(const player *p)
+{
+    return p->procedure->kind == BIL_PROC_RESTART || p->procedure->kind == BIL_PROC_FACTORY_RESET;
+}
+
+static bool holds(const bil_proc_step *step, uint32_t number)
+{
+    return (number & step->mask) == step->value;
+}
+
+/* What was seen of the state before the command went out tells of a condition on it. */
+static bool known_otherwise(const bil_job *job, const bil_proc_step *step)
+{
+    const saw *state = &job->exchange.before;
+    return step->param == job->description->state && state->known && !holds(step, state->number);
 }
 
 static flow begin(bil_job *job, bil_action *action, const bil_proc_step *step)
@@ -80,10 +99,12 @@ static flow begin(bil_job *job, bil_action *action, const bil_proc_step *step)
         return FLOW_DONE;
     case BIL_STEP_WAIT:
         p->state = PAUSING;
-        return bil_give_wait(job, action, step->within_ms);
+        return bil_give_wait(job, action, job->now + step->within_ms);
     case BIL_STEP_RECONNECT:
         p->state = CONNECTING;
-        if (p->procedure->kind == BIL_PROC_RESTART || p->procedure->kind == BIL_PROC_FACTORY_RESET)
+        job->gone = job->now;
+        job->away = true;
+        if (makes_it_restart(p))
             job->unit = job->unit_next; /* from here on it answers there; a command sent again went to the old one */
         return bil_give_connect(job, action, step->within_ms);
     default:
@@ -96,30 +117,53 @@ static flow begin(bil_job *job, bil_action *action, const bil_proc_step *step)
     }
 }
 
-/* A condition has been read, or could not be. FLOW_DONE: it holds. */
+/* A condition has been read, or could not be. FLOW_DONE: it holds, and that tells something. */
 static flow judge(bil_job *job, bil_action *action, const bil_proc_step *step, flow read)
 {
+    player *p = &job->player;
     uint32_t number;
-    if (read == FLOW_DONE && bil_cells_number(job, step->param, &number) && (number & step->mask) == step->value) {
+    bool known = read == FLOW_DONE && bil_cells_number(job, step->param, &number);
+    if (known && step->param == job->description->state)
+        job->saw[SAW_STATE] = (saw){number, true};
+    if (known && holds(step, number) && (!p->doubt || p->otherwise)) {
         bil_failed(job, BIL_OK, BIL_NONE); /* what went wrong while it was waited for is of no account */
+        p->doubt = false;
         return FLOW_DONE;
     }
-    if (job->now >= job->player.deadline)
+    p->otherwise = p->otherwise || (known && !holds(step, number));
+    if (read == FLOW_FAILED && bil_watch_ended(job))
+        return FLOW_FAILED;
+    job->away = job->away && read == FLOW_FAILED;
+    if (job->away)
+        job->back = job->now;
+    if (job->now >= p->deadline && known && holds(step, number) && p->taken) {
+        p->doubt = false; /* the device said that it had begun, and by now it has to be over */
+        return FLOW_DONE;
+    }
+    if (job->now >= p->deadline) /* one that holds already tells nothing of a command that may be lost */
         return step_failed(job, step->param, read == FLOW_DONE);
     bil_exchange_read_param(job, step->param); /* not yet, or not answering yet */
-    return bil_give_wait(job, action, step->every_ms);
+    return bil_give_wait(job, action, job->now + step->every_ms);
 }
 
 /* A write whose fate is unknown, or one that is refused when it is repeated after its reply was lost, may have been
- * taken: the step that follows finds out. There has to be one. After a restart that keeps hold nothing looks different
- * from before, so there only the device's own answer counts. */
-static bool next_step_tells(const bil_job *job)
+ * taken. After an order to restart only what a restart leaves behind tells that; else the next condition has to, and
+ * there has to be one. Time that passes and a new connection tell nothing. */
+static bool may_have_been_taken(bil_job *job)
 {
+    player *p = &job->player;
     const exchange *x = &job->exchange;
-    if (job->player.procedure->kind == BIL_PROC_RESTART && job->description->restart_keeps_hold)
-        return false;
-    bool maybe = x->outcome == BIL_UNKNOWN || (x->outcome == BIL_REFUSED && x->tries > 0);
-    return maybe && job->player.at + 1 < job->player.procedure->step_count;
+    bool maybe = x->outcome == BIL_UNKNOWN || x->sent;
+    if (!maybe || makes_it_restart(p))
+        return maybe;
+    for (uint16_t i = (uint16_t)(p->at + 1); i < p->procedure->step_count; i++)
+        if (p->procedure->steps[i].kind == BIL_STEP_UNTIL) {
+            p->taken = job->cause == BIL_E_AT_WORK && !p->doubt;
+            p->doubt = true;
+            p->otherwise = known_otherwise(job, &p->procedure->steps[i]);
+            return true;
+        }
+    return false;
 }
 
 flow bil_player_run(bil_job *job, bil_action *action)
@@ -137,14 +181,15 @@ flow bil_player_run(bil_job *job, bil_action *action)
                 return f;
             continue;
         case WRITING:
-            f = bil_exchange_run(job, action);
+            f = bil_exchange_run(job, &job->exchange, action);
             if (f == FLOW_ACTION)
                 return f;
-            if (f == FLOW_FAILED && !next_step_tells(job))
+            if (f == FLOW_FAILED && !may_have_been_taken(job))
                 return step_failed(job, step->param, false);
+            job->acknowledged = f == FLOW_DONE;
             break;
         case READING:
-            f = bil_exchange_run(job, action);
+            f = bil_exchange_run(job, &job->exchange, action);
             if (f != FLOW_ACTION)
                 f = judge(job, action, step, f);
             if (f != FLOW_DONE)
@@ -153,8 +198,8 @@ flow bil_player_run(bil_job *job, bil_action *action)
         case CONNECTING:
             if (job->result->outcome != BIL_DONE)
                 return step_failed(job, BIL_NONE, false);
+            job->back = job->now;
             job->dirty = false;
-            job->reconnected = true;
             break;
         case ASKING:
             if (job->result->outcome != BIL_DONE)

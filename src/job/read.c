@@ -40,6 +40,23 @@ static uint32_t unreadable(const bil_image *image)
     return count;
 }
 
+/* The identity is known and fits: now the values. */
+static void read_values(bil_job *job)
+{
+    job->restarted = job->moved = false;
+    job->restarts = true; /* a restart doesn't end it, but what was read before is of no account */
+    bil_reader_values(job, job->config.have);
+    job->phase = READING;
+}
+
+static flow over(bil_job *job, bil_action *action)
+{
+    uint32_t gone = unreadable(job->config.have);
+    if (gone && gone == job->progress.total)
+        return end(job, action, BIL_VERDICT_INCOMPLETE, BIL_E_NOTHING_READ);
+    return end(job, action, gone ? BIL_VERDICT_WITH_EXCEPTIONS : BIL_VERDICT_VERIFIED, BIL_OK);
+}
+
 flow bil_read_run(bil_job *job, bil_action *action)
 {
     flow f;
@@ -53,11 +70,11 @@ flow bil_read_run(bil_job *job, bil_action *action)
                 job->code = job->result->code;
                 return end(job, action, BIL_VERDICT_UNTOUCHED, BIL_E_NOT_REACHABLE);
             }
-            bil_reader_identity(job, job->config.have);
+            bil_look_start(job);
             job->phase = IDENTIFYING;
             continue;
         case IDENTIFYING:
-            f = bil_reader_run(job, action);
+            f = bil_look_run(job, action);
             if (f == FLOW_ACTION)
                 return f;
             if (f == FLOW_FAILED)
@@ -66,8 +83,8 @@ flow bil_read_run(bil_job *job, bil_action *action)
                 return end(job, action, BIL_VERDICT_REFUSED, BIL_E_OTHER_MODEL);
             if (job->config.kind == BIL_JOB_IDENTIFY)
                 return end(job, action, BIL_VERDICT_VERIFIED, BIL_OK);
-            bil_reader_values(job, job->config.have);
-            job->phase = READING;
+            bil_watch_know(job);
+            read_values(job);
             continue;
         case READING:
             f = bil_reader_run(job, action);
@@ -75,10 +92,12 @@ flow bil_read_run(bil_job *job, bil_action *action)
                 return f;
             if (f == FLOW_FAILED)
                 return end(job, action, BIL_VERDICT_INCOMPLETE, job->cause);
-            if (unreadable(job->config.have) == job->reader.count)
-                return end(job, action, BIL_VERDICT_INCOMPLETE, BIL_E_NOTHING_READ);
-            return end(job, action, unreadable(job->config.have) ? BIL_VERDICT_WITH_EXCEPTIONS : BIL_VERDICT_VERIFIED,
-                       BIL_OK);
+            if (!job->restarted && !job->moved)
+                return over(job, action);
+            if (++job->reads >= READS)
+                return end(job, action, BIL_VERDICT_INCOMPLETE, BIL_E_CHANGING);
+            read_values(job);
+            continue;
         default:
             return FLOW_FAILED;
         }

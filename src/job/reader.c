@@ -3,102 +3,139 @@
 
 #include "machine.h"
 
-static void plan(bil_job *job, uint16_t count, bool value)
+void bil_reader_plan(bil_job *job, reader *r, uint16_t count, uint32_t *cost, bool value)
 {
     const bil_link_limits *link = &job->description->link;
     bil_block_rule rule = {link->read_cells, link->request_cost, link->cell_cost, true};
-    bil_plan_blocks(job->description, job->items, count, &rule, job->cost, job->next, NULL);
-    job->reader.count = count;
-    job->reader.at = 0;
-    job->reader.value = value;
-    job->reader.running = false;
+    bil_plan_blocks(job->description, r->items, count, &rule, cost, r->next, NULL);
+    r->count = count;
+    r->value = value;
+    r->who = false;
+    r->running = false;
+    r->at = r->until = 0;
 }
 
-static bool tells_identity(const bil_description *description, uint16_t index)
+/* Every value of a saved copy, and what is watched: one look and one read in the fewest requests that both can have. */
+void bil_reader_values(bil_job *job, bil_image *image)
 {
-    for (int i = 0; i < BIL_ID_COUNT; i++)
-        if (description->identity[i] == index)
+    const bil_description *description = job->description;
+    reader *r = &job->reader;
+    uint16_t count = 0, values = 0;
+    memset(image->state, BIL_ABSENT, description->count);
+    for (uint16_t i = 0; i < description->count; i++) {
+        uint16_t index = description->by_address[i];
+        const bil_param *param = &description->params[index];
+        bool saved = param->flags & BIL_READABLE && !bil_class_left_out((bil_class)param->cls);
+        values = (uint16_t)(values + saved);
+        if (saved || bil_watched(job, index))
+            r->items[count++] = index;
+    }
+    r->image = image;
+    bil_reader_plan(job, r, count, job->cost, true);
+    if (job->config.kind == BIL_JOB_READ) {
+        job->progress.total = values;
+        job->progress.done = 0;
+    }
+}
+
+static void take_block(bil_job *job, reader *r, uint16_t from, uint16_t to)
+{
+    const bil_description *description = job->description;
+    uint16_t base = description->params[r->items[from]].address;
+    for (uint16_t i = from; i < to; i++) {
+        uint16_t index = r->items[i];
+        const bil_param *param = &description->params[index];
+        uint8_t raw[BIL_TEXT_MAX];
+        int error = bil_value_from_cells(&param->format, r->exchange->cells + (param->address - base), raw);
+        if (error)
+            bil_image_fail(r->image, index, (bil_error)error);
+        else
+            bil_image_put(r->image, index, raw);
+    }
+}
+
+static void start_block(bil_job *job, reader *r)
+{
+    const bil_param *first = &job->description->params[r->items[r->at]];
+    const bil_param *last = &job->description->params[r->items[r->next[r->at] - 1]];
+    uint32_t end = last->address + (uint32_t)last->cells; /* values never overlap */
+    bil_exchange_read(r->exchange, first->space, first->address, (uint16_t)(end - first->address), r->items[r->at],
+                      r->value);
+    r->running = true;
+}
+
+static bool block_tells_who(const bil_job *job, const reader *r)
+{
+    for (uint16_t i = r->at; i < r->next[r->at]; i++)
+        if (bil_tells_who(job->description, r->items[i]))
             return true;
     return false;
 }
 
-void bil_reader_identity(bil_job *job, bil_image *image)
+/* Counts what of a block belongs to a copy, for progress. */
+static void count_done(bil_job *job, const reader *r, uint16_t from, uint16_t to)
 {
-    const bil_description *description = job->description;
-    uint16_t count = 0;
-    for (uint16_t i = 0; i < description->count; i++)
-        if (tells_identity(description, description->by_address[i]))
-            job->items[count++] = description->by_address[i];
-    job->reader.image = image;
-    plan(job, count, false);
+    for (uint16_t i = from; i < to && r->value && job->config.kind == BIL_JOB_READ; i++)
+        job->progress.done += !bil_class_left_out((bil_class)job->description->params[r->items[i]].cls);
 }
 
-void bil_reader_values(bil_job *job, bil_image *image)
+/* Reads the blocks that tell who answers (r->who), or all the others. */
+static flow run_half(bil_job *job, reader *r, bil_action *action)
 {
-    memset(image->state, BIL_ABSENT, job->description->count);
-    job->reader.image = image;
-    uint16_t count = bil_plan_read(job->description, job->items);
-    plan(job, count, true);
-    if (job->config.kind == BIL_JOB_READ)
-        job->progress.total = count;
-}
-
-static void take_block(bil_job *job, uint16_t from, uint16_t to)
-{
-    const bil_description *description = job->description;
-    uint16_t base = description->params[job->items[from]].address;
-    for (uint16_t i = from; i < to; i++) {
-        uint16_t index = job->items[i];
-        const bil_param *param = &description->params[index];
-        uint8_t raw[BIL_TEXT_MAX];
-        int error = bil_value_from_cells(&param->format, job->cells + (param->address - base), raw);
-        if (error)
-            bil_image_fail(job->reader.image, index, (bil_error)error);
-        else
-            bil_image_put(job->reader.image, index, raw);
+    for (;;) {
+        if (!r->running) {
+            while (r->at >= r->until && r->at < r->count && block_tells_who(job, r) != r->who)
+                r->at = r->next[r->at];
+            if (r->at >= r->count)
+                return FLOW_DONE;
+            start_block(job, r);
+        }
+        flow f = bil_exchange_run(job, r->exchange, action);
+        if (f == FLOW_ACTION)
+            return f;
+        r->running = false;
+        uint16_t from = r->at, to = r->next[from];
+        bil_outcome outcome = r->exchange->outcome;
+        if (f == FLOW_DONE) {
+            take_block(job, r, from, to);
+        } else if (outcome == BIL_REFUSED && to - from > 1) {
+            /* somewhere in it is a value that the device refuses: look for it in both halves */
+            uint16_t middle = (uint16_t)((from + to) / 2);
+            r->until = r->until > to ? r->until : to; /* both belong to this half, whichever tells who answers */
+            r->next[from] = middle;
+            r->next[middle] = to;
+            continue;
+        } else if (outcome == BIL_REFUSED || outcome == BIL_BUSY) {
+            for (uint16_t i = from; i < to; i++)
+                bil_image_fail(r->image, r->items[i], job->cause);
+        } else {
+            return f;
+        }
+        count_done(job, r, from, to);
+        r->at = to;
     }
 }
 
-static void start_block(bil_job *job)
+flow bil_reader_run_half(bil_job *job, reader *r, bool who, bil_action *action)
 {
-    reader *r = &job->reader;
-    const bil_param *first = &job->description->params[job->items[r->at]];
-    const bil_param *last = &job->description->params[job->items[job->next[r->at] - 1]];
-    uint32_t end = last->address + (uint32_t)last->cells; /* values never overlap */
-    bil_exchange_read(job, first->space, first->address, (uint16_t)(end - first->address), job->items[r->at], r->value);
-    r->running = true;
+    if (r->who != who && !r->running) {
+        r->who = who;
+        r->at = r->until = 0;
+    }
+    return run_half(job, r, action);
 }
 
 flow bil_reader_run(bil_job *job, bil_action *action)
 {
     reader *r = &job->reader;
-    for (;;) {
-        if (!r->running) {
-            if (r->at >= r->count)
-                return FLOW_DONE;
-            start_block(job);
-        }
-        flow f = bil_exchange_run(job, action);
-        if (f == FLOW_ACTION)
+    if (!r->who) {
+        flow f = bil_reader_run_half(job, r, false, action);
+        if (f != FLOW_DONE)
             return f;
-        r->running = false;
-        uint16_t from = r->at, to = job->next[from];
-        if (f == FLOW_DONE) {
-            take_block(job, from, to);
-        } else if (job->exchange.outcome == BIL_REFUSED && to - from > 1) {
-            /* somewhere in it is a value that the device refuses: look for it in both halves */
-            uint16_t middle = (uint16_t)((from + to) / 2);
-            job->next[from] = middle;
-            job->next[middle] = to;
-            continue;
-        } else if (job->exchange.outcome == BIL_REFUSED || job->exchange.outcome == BIL_BUSY) {
-            for (uint16_t i = from; i < to; i++)
-                bil_image_fail(r->image, job->items[i], job->cause);
-        } else {
-            return f;
-        }
-        r->at = to;
-        if (r->value && job->config.kind == BIL_JOB_READ)
-            job->progress.done = to;
     }
+    flow f = bil_reader_run_half(job, r, true, action);
+    if (f != FLOW_DONE)
+        return f;
+    bil_error error = bil_watch_judge(job);
+    return error ? bil_failed(job, error, BIL_NONE) : FLOW_DONE;
 }

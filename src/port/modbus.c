@@ -10,6 +10,8 @@
 #include <sys/socket.h>
 #include <unistd.h>
 
+#include "modbus_exception.h"
+
 enum { STALE = 8, PDU = 253 }; /* replies to older questions that are passed over; bytes of the longest request */
 
 static void hang_up(void *ctx)
@@ -143,18 +145,12 @@ static bil_outcome ask(modbus_link *link, const uint8_t *pdu, size_t size, uint8
         return doubt(link, result, cause);
     if ((*answer)[0] == (pdu[0] | 0x80) && *length == 2) {
         result->code = (*answer)[1];
-        /* A gateway speaks for itself: it knows no way, or sent the request on and heard nothing. */
-        if (result->code == MODBUS_EXCEPTION_GATEWAY_PATH) {
-            result->cause = BIL_E_GATEWAY_PATH;
-            return BIL_NOT_SENT;
-        }
-        if (result->code == MODBUS_EXCEPTION_GATEWAY_TARGET) {
-            return doubt(link, result, BIL_E_GATEWAY_SILENT);
-        }
-        bool busy =
-            result->code == MODBUS_EXCEPTION_SLAVE_OR_SERVER_BUSY || result->code == MODBUS_EXCEPTION_ACKNOWLEDGE;
-        result->cause = busy ? BIL_E_BUSY : BIL_E_REFUSED;
-        return busy ? BIL_BUSY : BIL_REFUSED;
+        const modbus_exception *says = modbus_exception_of(result->code);
+        bool reads = pdu[0] == MODBUS_FC_READ_HOLDING_REGISTERS || pdu[0] == MODBUS_FC_READ_INPUT_REGISTERS;
+        result->cause = (bil_error)(reads ? says->read_cause : says->write_cause);
+        bil_outcome outcome = (bil_outcome)(reads ? says->read : says->write);
+        /* The device took it, and says so: the line is in no doubt. */
+        return outcome == BIL_UNKNOWN && result->cause != BIL_E_AT_WORK ? doubt(link, result, result->cause) : outcome;
     }
     return (*answer)[0] == pdu[0] ? BIL_DONE : doubt(link, result, BIL_E_GARBLED);
 }

@@ -20,6 +20,7 @@ static const sim_entry general[] = {
     {"hours.power", 1, 16, "u32", SIM_IDENTITY, 0, false, ANY, "0", "30551"},
     {"hours.batches", 1, 18, "u32", SIM_IDENTITY, 0, false, ANY, "0", "4120"},
     {"hours.changes", 1, 20, "u32", SIM_IDENTITY, 0, false, ANY, "0", NULL},
+    {"process.uptime", 1, 22, "u32", SIM_IDENTITY, 0, false, ANY, NULL, NULL},
     {"keeps.hours_1", 1, 30, "u32", SIM_LIVE, 0, false, ANY, NULL, NULL},
     {"keeps.hours_2", 1, 32, "u32", SIM_LIVE, 0, false, ANY, NULL, NULL},
     {"process.state", 1, 100, "u16", SIM_LIVE, 0, false, ANY, NULL, NULL},
@@ -143,7 +144,9 @@ static sim_reply may(const sim_unit *unit, const sim_entry *entry, const uint16_
     if (unit->storing)
         return SIM_BUSY;
     if (is(entry, "command.hold"))
-        return cells[0] != 1 && unit->state != HELD ? SIM_NOT_NOW : SIM_OK;
+        return cells[0] == 0 && unit->state != HELD                             ? SIM_NOT_NOW
+               : cells[0] == 2 && unit->state != HELD && unit->state != STANDBY ? SIM_NOT_NOW
+                                                                                : SIM_OK;
     return unit->state == HELD ? SIM_OK : SIM_NOT_NOW;
 }
 
@@ -171,6 +174,8 @@ static uint64_t live(const sim_unit *unit, const sim_entry *entry)
         return unit->state;
     if (is(entry, "process.storing"))
         return unit->storing;
+    if (is(entry, "process.uptime"))
+        return (unit->now - (unit->up_at < unit->now ? unit->up_at : unit->now)) / 1000;
     if (is(entry, "hours.changes"))
         return unit->changes;
     if (is(entry, "keeps.hours_1"))

@@ -204,6 +204,10 @@ static uint64_t live(const sim_unit *unit, const sim_entry *entry)
         return unit->state == RUNNING ? 41 : 18;
     if (is(entry, "live.speed"))
         return unit->state == RUNNING ? 0x44610000 : 0; /* 900.0 rpm */
+    if (is(entry, "hours.starts")) {
+        const uint16_t *cells = &unit->running[0][20];
+        return ((uint64_t)cells[1] << 16 | cells[0]) + unit->starts;
+    }
     if (is(entry, "hours.power")) {
         const uint16_t *cells = &unit->running[0][18];
         return ((uint64_t)cells[1] << 16 | cells[0]) + unit->now / 360000;

@@ -10,7 +10,7 @@
     X(REPLY_LOST, "reply-lost", "n") X(LATE, "late", "nn") X(BUSY, "busy", "nn") X(REFUSED, "refused", "n") \
     X(HAND, "hand", "net") X(REFUSE, "refuse", "e") X(CLAMP, "clamp", "et") X(CONTEST, "contest", "et") \
     X(COUNTS, "counts", "") X(OTHER_UNIT, "other-unit", "t") X(NO_RETURN, "no-return", "") \
-    X(OTHER_ADDRESS, "other-address", "n")
+    X(OTHER_ADDRESS, "other-address", "n") X(DEAF, "deaf", "e") X(MUTE, "mute", "e") X(SLOW, "slow", "e") X(IGNORES, "ignores", "e")
 /* clang-format on */
 
 enum {
@@ -75,12 +75,12 @@ static const sim_fault *standing(const sim_unit *unit, uint8_t kind, const char 
 
 static void count_on(sim_unit *unit)
 {
-    static const char *const names[] = {"hours.starts", "hours.batches"};
+    static const char *const names[] = {"hours.run", "hours.batches"};
     for (size_t i = 0; i < 2; i++) {
         const sim_entry *entry = sim_find(unit, names[i]);
         if (entry) {
             char text[24];
-            snprintf(text, sizeof text, "%u", 1000 + (unsigned)unit->requests);
+            snprintf(text, sizeof text, "%u", 9000 + (unsigned)unit->requests);
             sim_put(unit, names[i], text);
             for (int k = 0; k < 2; k++) /* counters last by themselves */
                 unit->stored[entry->space][entry->address + k] = unit->running[entry->space][entry->address + k];
@@ -143,6 +143,16 @@ sim_reply sim_fault_strikes(sim_unit *unit, bool *mute)
 bool sim_fault_refuses(const sim_unit *unit, const sim_entry *entry)
 {
     return standing(unit, REFUSE, entry->name) != NULL;
+}
+
+sim_hearing sim_fault_hears(const sim_unit *unit, uint8_t space, uint16_t address)
+{
+    static const uint8_t faults[] = {DEAF, MUTE, SLOW, IGNORES};
+    int16_t owner = space < SIM_SPACES && address < SIM_CELLS ? unit->owner[space][address] : -1;
+    for (int i = 0; i < 4 && owner >= 0; i++)
+        if (standing(unit, faults[i], unit->entries[owner].name))
+            return (sim_hearing)(SIM_DEAF + i);
+    return SIM_HEARS;
 }
 
 void sim_fault_written(sim_unit *unit, const sim_entry *entry, bool changed)

@@ -16,6 +16,11 @@
  *   fault no-return                it doesn't come back from the next restart, until "plug-in"
  *   fault other-address NUMBER     after the next restart it answers at another unit number
  *
+ *   fault deaf NAME                writes of this never arrive
+ *   fault mute NAME                they take effect, their replies never arrive
+ *   fault slow NAME                they are acknowledged, and take effect after 700 ms
+ *   fault ignores NAME             they are answered, and nothing happens
+ *
  * "plug-in" ends them all. A unit bears four at a time. */
 #ifndef BIL_SIM_FAULT_H
 #define BIL_SIM_FAULT_H
@@ -27,6 +32,16 @@ void sim_fault_say(sim_unit *unit, const char *words, char *answer, size_t size)
 void sim_fault_clear(sim_unit *unit);
 
 /* ---- for unit.c ---- */
+
+/* How a write that begins with this cell is heard. */
+typedef enum sim_hearing {
+    SIM_HEARS,
+    SIM_DEAF,   /* it never arrives */
+    SIM_MUTE,   /* it is carried out, its reply never comes */
+    SIM_SLOW,   /* it is acknowledged, and carried out a little later */
+    SIM_IGNORES /* it is answered, and nothing happens */
+} sim_hearing;
+sim_hearing sim_fault_hears(const sim_unit *unit, uint8_t space, uint16_t address);
 
 /* A request arrives. SIM_OK: it goes on; `mute`: it is done, but nobody hears of it. */
 sim_reply sim_fault_strikes(sim_unit *unit, bool *mute);

@@ -26,6 +26,10 @@ static bil_outcome answer(sim_link *link, sim_reply reply, const sim_unit *unit,
     result->code = (uint32_t)reply;
     if (reply == SIM_OK)
         return BIL_DONE;
+    if (reply == SIM_AT_WORK) {
+        result->cause = BIL_E_AT_WORK;
+        return BIL_UNKNOWN;
+    }
     result->cause = reply == SIM_BUSY ? BIL_E_BUSY : BIL_E_REFUSED;
     return reply == SIM_BUSY ? BIL_BUSY : BIL_REFUSED;
 }
@@ -38,6 +42,15 @@ static bil_outcome connect_link(void *ctx, bil_result *result)
     if (!link->connected)
         result->cause = BIL_E_NOT_REACHABLE;
     return link->connected ? BIL_DONE : BIL_NOT_SENT;
+}
+
+/* Another unit takes the place of the one that was there; true when this request is lost with that. */
+static bool swapped(sim_link *link)
+{
+    bool now = link->swap && link->requests++ == link->swap_at;
+    if (now)
+        link->unit = link->swap;
+    return now && link->swap_loses;
 }
 
 static bool not_connected(const sim_link *link, bil_result *result)
@@ -54,7 +67,7 @@ static bil_outcome read_cells(void *ctx, uint8_t space, uint16_t address, uint16
     if (not_connected(link, result))
         return BIL_NOT_SENT;
     link->now += link->unit->model->reply_ms;
-    sim_unit *unit = who(link);
+    sim_unit *unit = swapped(link) ? NULL : who(link);
     return answer(link, unit ? sim_read(unit, link->now, space, address, count, cells) : SIM_SILENT, unit, result);
 }
 
@@ -65,7 +78,7 @@ static bil_outcome write_cells(void *ctx, uint8_t space, uint16_t address, uint1
     if (not_connected(link, result))
         return BIL_NOT_SENT;
     link->now += link->unit->model->reply_ms;
-    sim_unit *unit = who(link);
+    sim_unit *unit = swapped(link) ? NULL : who(link);
     return answer(link, unit ? sim_write(unit, link->now, space, address, count, cells) : SIM_SILENT, unit, result);
 }
 

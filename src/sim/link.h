@@ -9,8 +9,13 @@ typedef struct sim_link {
     sim_unit *unit;
     uint64_t now; /* of the virtual clock */
     bool connected;
-    uint32_t number;     /* the unit number that is spoken to; 0: whoever is there */
-    uint32_t usual;      /* the one it was made for */
+    uint32_t number; /* the unit number that is spoken to; 0: whoever is there */
+    uint32_t usual;  /* the one it was made for */
+    /* from this request on (counted on this link from 0) another unit is there instead; NULL: never. When `swap_loses`,
+     * that request is lost, as when a cable is pulled and put into another one */
+    sim_unit *swap;
+    uint64_t swap_at, requests;
+    bool swap_loses;
     sim_unit *neighbour; /* another unit on the same line, or NULL */
 } sim_link;
 

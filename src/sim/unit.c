@@ -190,10 +190,17 @@ bool sim_own(sim_unit *unit, uint8_t space, uint16_t address, uint16_t count, co
     return true;
 }
 
+static sim_reply write_cells(sim_unit *unit, uint8_t space, uint16_t address, uint16_t count, const uint16_t *cells);
+
 static void tick(sim_unit *unit, uint64_t now)
 {
     if (now > unit->now)
         unit->now = now;
+    if (unit->later.count && unit->now >= unit->later.at) {
+        uint16_t count = unit->later.count;
+        unit->later.count = 0;
+        write_cells(unit, 0, unit->later.address, count, unit->later.cells);
+    }
     unit->model->tick(unit);
 }
 
@@ -221,6 +228,8 @@ void sim_store(sim_unit *unit)
 void sim_restart(sim_unit *unit)
 {
     unit->changes += !sim_all_stored(unit);
+    unit->starts++;
+    unit->later.count = 0;
     memcpy(unit->running, unit->stored, sizeof unit->running);
     unit->up_at = unit->now + unit->model->boot_ms;
     unit->model->start(unit);
@@ -322,6 +331,8 @@ static sim_reply write_cells(sim_unit *unit, uint8_t space, uint16_t address, ui
         }
         unit->model->written(unit, entry, cells + i, changed);
         sim_fault_written(unit, entry, changed);
+        if (unit->lasting && is_lasting(entry))
+            sim_store(unit);
         i = (uint16_t)(i + cells_of(entry));
     }
     return SIM_OK;
@@ -333,6 +344,8 @@ sim_reply sim_read(sim_unit *unit, uint64_t now, uint8_t space, uint16_t address
         return SIM_DEAD;
     bool mute = false;
     sim_reply reply = sim_fault_strikes(unit, &mute);
+    if (reply == SIM_OK && unit->listener)
+        unit->listener(unit->listener_ctx, unit, false, space, address, count, NULL);
     if (reply == SIM_OK)
         reply = read_cells(unit, space, address, count, cells);
     return mute ? SIM_SILENT : reply;
@@ -345,8 +358,22 @@ sim_reply sim_write(sim_unit *unit, uint64_t now, uint8_t space, uint16_t addres
         return SIM_DEAD;
     bool mute = false;
     sim_reply reply = sim_fault_strikes(unit, &mute);
-    if (reply == SIM_OK)
+    sim_hearing hearing = sim_fault_hears(unit, space, address);
+    if (reply == SIM_OK && hearing == SIM_DEAF)
+        return SIM_SILENT;
+    if (reply == SIM_OK && unit->listener)
+        unit->listener(unit->listener_ctx, unit, true, space, address, count, cells);
+    enum { LATER_MS = 700 };
+    if (reply == SIM_OK && hearing == SIM_SLOW && count <= sizeof unit->later.cells / sizeof *cells) {
+        unit->later.address = address;
+        unit->later.count = count;
+        unit->later.at = unit->now + LATER_MS;
+        memcpy(unit->later.cells, cells, count * sizeof *cells);
+        return SIM_AT_WORK;
+    }
+    if (reply == SIM_OK && hearing != SIM_IGNORES)
         reply = write_cells(unit, space, address, count, cells);
+    mute = mute || (reply == SIM_OK && hearing == SIM_MUTE);
     return mute ? SIM_SILENT : reply;
 }
 

@@ -17,6 +17,7 @@ typedef enum sim_reply {
     SIM_BAD_ADDRESS = 2,
     SIM_BAD_VALUE = 3,
     SIM_NOT_NOW = 4,
+    SIM_AT_WORK = 5, /* taken, and done a little later */
     SIM_BUSY = 6,
     SIM_DEAD = 100,  /* it is off, or cut off: the connection is gone, too */
     SIM_SILENT = 101 /* no reply, this once */
@@ -26,7 +27,7 @@ typedef enum sim_reply {
 typedef enum sim_role {
     SIM_SETTING,     /* running and stored; a factory reset restores it */
     SIM_CALIBRATION, /* running and stored; a factory reset leaves it */
-    SIM_IDENTITY,    /* read only */
+    SIM_IDENTITY,    /* read only: who it is, and since when */
     SIM_LIVE,        /* read only, made when asked for */
     SIM_COMMAND,     /* write only */
     SIM_SECRET,      /* write only, stored */
@@ -87,14 +88,24 @@ typedef struct sim_unit {
     uint16_t kept[2][SIM_CELLS]; /* copies that the unit makes by itself, the newest first */
     uint32_t kept_hours[2];
     uint64_t now, up_at;
+    uint32_t starts;  /* since the unit was made */
     uint32_t changes; /* of lasting values in force, by whatever hand */
     sim_counters counters;
     uint8_t answers_at; /* unit number on its line; a link of its own need not care */
+    struct {
+        uint16_t address, count, cells[8];
+        uint64_t at;
+    } later; /* a write that was taken and isn't done yet; `count` 0: none */
     sim_fault faults[SIM_FAULTS];
     size_t fault_count;
     uint64_t requests; /* since the unit was made */
     uint32_t late_ms;  /* the reply just given comes so much later */
-    bool pulled;       /* its cable, or it doesn't come back from a restart: until plugged in */
+    bool lasting;      /* values last as soon as they are written */
+    /* hears of each request that reaches it, before it is answered; may be NULL */
+    void (*listener)(void *ctx, const struct sim_unit *unit, bool write, uint8_t space, uint16_t address,
+                     uint16_t count, const uint16_t *cells);
+    void *listener_ctx;
+    bool pulled; /* its cable, or it doesn't come back from a restart: until plugged in */
     /* for the models */
     uint32_t state, state_next, state_before, level;
     uint64_t state_at, store_at, powered_at;

@@ -1,0 +1,240 @@
+/* Who answers, and what happens by itself: another unit at this address, a restart, somebody who lets the device go. A
+ * look reads what tells that, and nothing else goes out before it on a new connection. */
+#include <string.h>
+
+#include "machine.h"
+
+enum { BEGIN, SILENCE, CONNECTING, WHO, MORE, STILL };
+
+static bool in_list(const uint16_t *list, uint8_t count, uint16_t index)
+{
+    for (uint8_t i = 0; i < count; i++)
+        if (list[i] == index)
+            return true;
+    return false;
+}
+
+/* A name that people give belongs to the place: another unit may have the same, and a write may change it. */
+static bool is_identity(const bil_description *d, uint16_t index)
+{
+    for (int i = 0; i < BIL_ID_COUNT; i++)
+        if (d->identity[i] == index)
+            return i != BIL_ID_NAME || d->params[index].cls == BIL_CLASS_UNIT;
+    return false;
+}
+
+bool bil_tells_who(const bil_description *d, uint16_t index)
+{
+    return is_identity(d, index) || in_list(d->unit_same, d->unit_same_count, index) ||
+           in_list(d->unit_grows, d->unit_grows_count, index);
+}
+
+/* Parameters whose numbers are followed from look to look, in the order of job->saw. */
+static uint16_t followed(const bil_job *job, saw_kind kind)
+{
+    const bil_description *d = job->description;
+    bool writes = job->config.kind >= BIL_JOB_WRITE;
+    const uint16_t params[SAW_COUNT] = {d->starts, d->uptime, d->changes, writes ? d->state : BIL_NONE};
+    return params[kind];
+}
+
+bool bil_watched(const bil_job *job, uint16_t index)
+{
+    for (int i = 0; i < SAW_COUNT; i++)
+        if (followed(job, (saw_kind)i) == index)
+            return true;
+    return bil_tells_who(job->description, index);
+}
+
+static uint32_t number_in(const bil_image *image, uint16_t param)
+{
+    uint32_t number = 0;
+    for (uint8_t i = 0; i < image->description->params[param].format.size; i++)
+        number = number << 8 | bil_image_raw(image, param)[i];
+    return number;
+}
+
+uint32_t bil_number_of(const bil_image *image, uint16_t param)
+{
+    return param != BIL_NONE && image->state[param] == BIL_PRESENT ? number_in(image, param) : 0;
+}
+
+/* Is one of these another one than before? What can't be read any more leaves that open, and closes the way. */
+static bil_error compare_unit(const bil_job *job, uint16_t index, bool grows)
+{
+    const bil_image *have = job->config.have;
+    if (index == BIL_NONE || job->expect.state[index] != BIL_PRESENT)
+        return BIL_OK;
+    if (have->state[index] != BIL_PRESENT)
+        return have->state[index] == BIL_UNREADABLE ? (bil_error)have->cause[index] : BIL_OK;
+    uint8_t size = job->description->params[index].format.size;
+    int order = memcmp(bil_image_raw(have, index), bil_image_raw(&job->expect, index), size); /* raw: high byte first */
+    return order == 0 || (grows && order > 0) ? BIL_OK : BIL_E_OTHER_UNIT;
+}
+
+static bil_error who_answers(bil_job *job)
+{
+    const bil_description *d = job->description;
+    bil_error error = BIL_OK;
+    if (!job->known)
+        return BIL_OK;
+    for (uint16_t i = 0; i < BIL_ID_COUNT && !error; i++)
+        if (d->identity[i] != BIL_NONE && is_identity(d, d->identity[i]))
+            error = compare_unit(job, d->identity[i], false);
+    for (uint8_t i = 0; i < d->unit_same_count && !error; i++)
+        error = compare_unit(job, d->unit_same[i], false);
+    for (uint8_t i = 0; i < d->unit_grows_count && !error; i++)
+        error = compare_unit(job, d->unit_grows[i], true);
+    job->stranger = error != BIL_OK;
+    return error;
+}
+
+/* Takes what was just read. Measured values go no further than this: they belong to no copy. */
+static void take(bil_job *job)
+{
+    bil_image *have = job->config.have;
+    for (int i = 0; i < SAW_COUNT; i++) {
+        uint16_t param = followed(job, (saw_kind)i);
+        saw *s = &job->saw[i];
+        if (param == BIL_NONE)
+            continue;
+        bool present = have->state[param] == BIL_PRESENT;
+        uint32_t number = bil_number_of(have, param);
+        if (present && s->known &&
+            ((i == SAW_STARTS && number != s->number) || (i == SAW_UPTIME && number < s->number)))
+            job->restarted = true;
+        if (present && s->known && i == SAW_CHANGES && number != s->number)
+            job->moved = true;
+        if (have->state[param] != BIL_ABSENT) /* absent: taken before */
+            *s = (saw){number, present};
+        if (bil_class_left_out((bil_class)job->description->params[param].cls))
+            have->state[param] = BIL_ABSENT;
+    }
+    job->sure = job->fresh = true;
+}
+
+/* Who answered is known; now what happened meanwhile, as far as nobody waits for that. */
+static bil_error what_happened(bil_job *job)
+{
+    take(job);
+    if (job->restarts)
+        return BIL_OK;
+    const saw *state = &job->saw[SAW_STATE];
+    bool let_go = job->is_held && state->known && state->number != job->description->state_held;
+    bool restarted = job->restarted;
+    if (let_go)
+        job->held = job->is_held = false;
+    job->restarted = false;
+    return restarted ? BIL_E_INTERRUPTED : let_go ? BIL_E_LET_GO : BIL_OK;
+}
+
+bil_error bil_watch_judge(bil_job *job)
+{
+    bil_error error = who_answers(job);
+    return error ? error : what_happened(job);
+}
+
+bool bil_watch_ended(const bil_job *job)
+{
+    return job->stranger || job->cause == BIL_E_INTERRUPTED || job->cause == BIL_E_LET_GO;
+}
+
+void bil_watch_know(bil_job *job)
+{
+    bil_image_copy(&job->expect, job->config.have);
+    job->known = true;
+}
+
+/* ---- a look ---- */
+
+static void plan(bil_job *job)
+{
+    const bil_description *d = job->description;
+    reader *r = &job->look.reader;
+    uint32_t cost[LOOK_MAX + 1];
+    uint16_t count = 0;
+    for (uint16_t i = 0; i < d->count && count < LOOK_MAX; i++) {
+        uint16_t index = d->by_address[i];
+        bool name = job->config.kind == BIL_JOB_IDENTIFY && index == d->identity[BIL_ID_NAME];
+        if (bil_watched(job, index) || name)
+            r->items[count++] = index;
+    }
+    r->image = job->config.have;
+    bil_reader_plan(job, r, count, cost, false);
+}
+
+void bil_look_start(bil_job *job)
+{
+    job->look.state = BEGIN;
+    job->look.tries = 0;
+    job->look.brief = false;
+}
+
+/* The link failed during a look: it begins again, on another connection. */
+static bool again(bil_job *job)
+{
+    if (!job->dirty || ++job->look.tries >= LINK_TRIES)
+        return false;
+    job->look.state = BEGIN;
+    return true;
+}
+
+flow bil_look_run(bil_job *job, bil_action *action)
+{
+    flow f;
+    bil_error error;
+    switch (job->look.state) {
+    case BEGIN:
+        if (job->dirty) {
+            job->look.state = SILENCE;
+            return bil_give_wait(job, action, job->now + job->description->link.late_ms);
+        }
+        break;
+    case SILENCE:
+        job->look.state = CONNECTING;
+        return bil_give_connect(job, action, RECONNECT_MS);
+    case CONNECTING:
+        if (job->result->outcome != BIL_DONE)
+            return bil_failed(job, BIL_E_LOST, BIL_NONE);
+        job->dirty = false;
+        job->reconnected = true;
+        break;
+    default:
+        break;
+    }
+    if (job->look.state < WHO) {
+        if (job->elsewhere) /* somebody else is meant */
+            return FLOW_DONE;
+        plan(job);
+        job->look.state = WHO;
+    }
+    if (job->look.state == WHO) {
+        f = bil_reader_run_half(job, &job->look.reader, true, action);
+        if (f == FLOW_FAILED && again(job))
+            return bil_look_run(job, action);
+        if (f != FLOW_DONE)
+            return f;
+        error = who_answers(job);
+        if (error || job->look.brief)
+            return error ? bil_failed(job, error, BIL_NONE) : FLOW_DONE;
+        job->look.state = MORE;
+    }
+    look *l = &job->look;
+    f = bil_reader_run_half(job, &l->reader, l->state == STILL, action);
+    if (f == FLOW_FAILED && again(job))
+        return bil_look_run(job, action);
+    if (f != FLOW_DONE)
+        return f;
+    if (l->state == MORE) {
+        l->was_held = job->held;
+        l->happened = what_happened(job);
+        if (!l->happened)
+            return FLOW_DONE;
+        l->state = STILL; /* that was said by whoever is there now: is it still the same unit? */
+        return bil_look_run(job, action);
+    }
+    error = who_answers(job);
+    if (error)
+        job->held = l->was_held;
+    return bil_failed(job, error ? error : l->happened, BIL_NONE);
+}
