@@ -103,13 +103,13 @@ static void refuse(const char *trouble, int wanted, const char *command)
 static void faults_of_the_device(void **state)
 {
     (void)state;
-    strike("the supply fails for a moment in the middle", "fault power-cut 30", 7);
+    strike("the supply fails for a moment in the middle", "fault power-cut 30", 5);
     strike("a request is lost", "fault request-lost 30", 0);
     strike("a reply is lost after the write took effect", "fault reply-lost 30", 0);
     strike("a reply comes late", "fault late 30 900", 0);
     strike("the device is busy for a while", "fault busy 30 3", 0);
     strike("the device stays busy", "fault busy 30 100000", 7);
-    strike("the device refuses one request, once", "fault refused 30", 7);
+    strike("the device refuses one request, once", "fault refused 33", 7);
     strike("the device never takes one value", "fault refuse motor.cos_phi", 7);
     strike("the device clamps a value", "fault clamp limit.torque 100.0", 7);
     strike("two values reset each other", "fault contest limit.torque ramp.up", 7);

@@ -89,6 +89,10 @@ static void put_how_to_go_on(const write_call *w, const bil_action *end)
     if (end->u.end.held)
         fprintf(stderr, "  %sThe device is, or may be, still held%s: it doesn't work until it is released.\n", bad(),
                 plain());
+    else if (end->u.end.wrote && end->u.end.verdict == BIL_VERDICT_INCOMPLETE)
+        fprintf(stderr,
+                "  %sThe device isn't held, and neither as it was nor as wanted%s: don't let it work like this.\n",
+                bad(), plain());
     if (!w->safety[0])
         return;
     const char *what = w->h ? w->owner.name : w->rec.path;
