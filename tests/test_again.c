@@ -61,7 +61,7 @@ static record_story newest(void)
     char records[200];
     record_story s;
     snprintf(records, sizeof records, "%s/mill/devices/crusher/records", folder);
-    record_newest(records, NULL, NULL, false, &s); /* empty where there is none */
+    story_newest(records, NULL, NULL, NULL, false, &s); /* empty where there is none */
     return s;
 }
 
@@ -275,6 +275,95 @@ static void values_are_tried(void **state)
     expect(0, "= 95.0", control(0, "get limit.torque"));
 }
 
+/* A machine that was at work is set to work again only by a word of its own, after the verdict. */
+static void started_again_when_told(void **state)
+{
+    (void)state;
+    disturb();
+    expect(0, "isn't started by itself", write_baseline(""));
+    assert_non_null(strstr(output, "It stands; it was at work when this began"));
+    assert_true(stands());
+    disturb();
+    expect(0, "It is running again",
+           sh("echo mill-30 | b write crusher#baseline crusher --yes --start-again --password-fd 0 "
+              "--site mill"));
+    assert_false(stands());
+    expect(0, "\"event\":\"started\"", sh("cat $(ls -t mill/devices/crusher/records/* | head -n 1)"));
+    expect(0, "ok", control(0, "set command.run 0"));
+    expect(0, "verified",
+           sh("echo mill-30 | b set crusher limit.torque=120 --yes --start-again --password-fd 0 --site mill"));
+    assert_true(stands()); /* it stood before: there is nothing to start again */
+    disturb();
+    /* at a terminal it is asked for, after the tests; --yes doesn't answer that */
+    expect(0, "It is running again",
+           at_terminal(100, 60, "yes\nyes\nyes\nyes\nyes\n",
+                       "BILANCIA_PASSWORD=mill-30 b set crusher limit.torque=121 --yes --site mill"));
+    assert_false(stands());
+    expect(0, "isn't started by itself",
+           at_terminal(100, 60, "yes\nyes\nyes\nyes\nno\n",
+                       "BILANCIA_PASSWORD=mill-30 b set crusher limit.torque=122 --yes --site mill"));
+    assert_true(stands());
+}
+
+/* The story of a unit is found wherever this computer wrote it down, and what others changed meanwhile is asked for. */
+static void stories_are_not_forgotten(void **state)
+{
+    (void)state;
+    disturb();
+    expect(0, NULL,
+           sh("rm -rf here there; mkdir here there; cp mill/devices/crusher/copies/*.bset . ; ls *.bset | head -n 1 > "
+              "one"));
+    expect(0, "ok", control(0, "fault cable 32"));
+    expect(7, "still held", sh("echo mill-30 | b write $(cat one) %s --yes --password-fd 0 --folder here", unit_at[0]));
+    expect(0, "ok", control(0, "plug-in"));
+    expect(0, "= 2", control(0, "get drive.state"));
+    expect(0, "verified", sh("echo mill-30 | b write $(cat one) %s --yes --password-fd 0 --folder there", unit_at[0]));
+    assert_true(stands()); /* the ledger knows that it was this computer that held it */
+    expect(0, "\"still_held\":true", sh("cat there/*.brec"));
+    /* without it nobody knows who holds it, and it stays so */
+    disturb();
+    expect(0, "ok", control(0, "fault cable 32"));
+    expect(7, "still held", sh("echo mill-30 | b write $(cat one) %s --yes --password-fd 0 --folder here", unit_at[0]));
+    expect(0, "ok", control(0, "plug-in"));
+    expect(7, "already held before",
+           sh("echo mill-30 | XDG_STATE_HOME=$PWD/none b write $(cat one) %s --yes --password-fd 0 "
+              "--folder there",
+              unit_at[0]));
+    expect(0, NULL, sh("echo mill-30 | b resume $(ls here/*.brec | tail -n 1) --yes --password-fd 0"));
+    expect(0, NULL, sh("rm -rf here there *.bset one"));
+    /* a value that is neither as it was nor as wanted is somebody else's */
+    disturb();
+    expect(0, "ok", control(0, "fault cable 38"));
+    expect(7, NULL, write_baseline(""));
+    expect(0, "ok", control(0, "plug-in"));
+    expect(0, "ok", control(0, "set limit.energy 4321"));
+    expect(3, "Changed since by other hands", again("resume", ""));
+    assert_non_null(strstr(output, "limit.energy"));
+    expect(0, "verified",
+           sh("echo mill-30 | b resume crusher --yes --despite changed='it was me' --password-fd 0 --site mill"));
+    assert_true(is_as("crusher#baseline"));
+}
+
+/* A unit that refuses one value can be brought to an end without it, by name and reason. */
+static void resumed_without_one_value(void **state)
+{
+    (void)state;
+    disturb();
+    expect(0, "ok", control(0, "set motor.cos_phi 0.700"));
+    expect(0, "ok", control(0, "fault refuse motor.cos_phi"));
+    expect(7, "motor.cos_phi", write_baseline(""));
+    expect(7, "motor.cos_phi", again("resume", ""));
+    expect(2, "ID=REASON", sh("b resume crusher --yes --without motor.cos_phi --site mill"));
+    expect(0, "verified, with the exceptions named",
+           sh("echo mill-30 | b resume crusher --yes --without motor.cos_phi='its key is broken' --password-fd 0 "
+              "--site mill"));
+    assert_non_null(strstr(output, "~ motor.cos_phi: left out, since its key is broken"));
+    assert_true(stands());
+    expect(0, "Nothing is left to finish", again("resume", ""));
+    expect(0, "ok", control(0, "plug-in"));
+    expect(0, "verified", write_baseline(""));
+}
+
 static void one_write_at_a_time(void **state)
 {
     (void)state;
@@ -301,6 +390,9 @@ int main(int argc, char **argv)
         cmocka_unit_test(records_that_are_cut),
         cmocka_unit_test(single_values_are_set),
         cmocka_unit_test(values_are_tried),
+        cmocka_unit_test(started_again_when_told),
+        cmocka_unit_test(stories_are_not_forgotten),
+        cmocka_unit_test(resumed_without_one_value),
         cmocka_unit_test(one_write_at_a_time),
     };
     return cmocka_run_group_tests_name("again", tests, begin, end);

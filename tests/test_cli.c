@@ -351,7 +351,7 @@ static void sets_with_wrong_values(void **state)
     bil_image image = new_image(d);
     set_origin origin;
     bil_set_totals totals;
-    assert_int_equal(set_file_load(path, &image, &origin, &totals, why, sizeof why), BIL_OK);
+    assert_int_equal(set_file_load(path, false, &image, &origin, &totals, why, sizeof why), BIL_OK);
     uint16_t index = index_of(d, "motor.current");
     bil_image_put(&image, index, (const uint8_t[]){0xff, 0xff});
     assert_int_equal(set_file_save(&image, &origin, folder, "limits.bset", saved, &totals), BIL_OK);

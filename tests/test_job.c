@@ -521,6 +521,121 @@ static void what_is_at_work_is_waited_for(void **state)
         }
 }
 
+/* Behind the person's back another unit comes to the place: it has run for less. */
+static bool agree_and_exchange(void *ctx, const bil_action *action)
+{
+    bench *b = ctx;
+    (void)action;
+    sim_put(b->unit, "hours.run", "12.0");
+    return true;
+}
+
+/* What can be got back is got back; what the device takes no value for, refuses, can't show, or the copy lacks, is
+ * named, and none of that keeps it held. A value that can't be read now is written only by name. */
+static void what_cant_be_as_wanted_is_named(void **state)
+{
+    (void)state;
+    enum { REFUSED_BACK, FIXED, LACKS, UNSEEN, BY_NAME, REFUSED };
+    for (int i = REFUSED_BACK; i <= REFUSED; i++) {
+        bench b;
+        char answer[100];
+        prepare(&b, &drive, false);
+        bil_description d = *b.description;
+        static bil_param params[128];
+        static uint8_t by_name[128];
+        uint16_t one = index_of(b.description, "limit.energy");
+        memcpy(params, d.params, d.count * sizeof params[0]);
+        memset(by_name, 0, sizeof by_name);
+        d.params = params;
+        b.description = b.have.description = b.want.description = &d;
+        bil_job_config config = bench_config(&b);
+        bil_error exception = BIL_E_REFUSED;
+        if (i == REFUSED_BACK || i == REFUSED) {
+            want_text(&b, "limit.energy", "499999");
+            sim_control(b.unit, b.sim.now, "fault refuse limit.energy", answer, sizeof answer);
+            config.goes_back = i == REFUSED_BACK;
+        } else if (i == FIXED) {
+            params[one].flags = BIL_READABLE;
+            exception = BIL_E_FIXED;
+        } else if (i == LACKS) {
+            b.want.state[one] = BIL_UNREADABLE;
+            exception = BIL_E_LACKS;
+        } else {
+            b.unit->owner[0][params[one].address] = -1; /* it can't be read, nor written */
+            by_name[one] = i == BY_NAME;
+            config.by_name = by_name;
+            exception = BIL_E_UNREADABLE;
+        }
+        bil_action end = bench_write(&b, config);
+        bool stops = i == BY_NAME || i == REFUSED; /* it was to be written, and couldn't */
+        assert_int_equal(end.u.end.verdict, stops ? BIL_VERDICT_INCOMPLETE : BIL_VERDICT_WITH_EXCEPTIONS);
+        assert_int_equal(end.u.end.held, stops);
+        if (!stops) {
+            assert_int_equal(bil_job_exception(b.job, one), exception);
+            for (uint16_t k = 0; k < d.count; k++)
+                if (k != one && strncmp(params[k].id, "ramp.", 5) != 0)
+                    assert_int_equal(bil_job_exception(b.job, k), BIL_OK);
+        }
+        bench_close(&b);
+    }
+}
+
+/* Where there is no serial number, or none that tells, the person's word is all there is, and the verdict is with that
+ * exception; a hardware address that the description names tells it as well. */
+static void what_tells_a_unit(void **state)
+{
+    (void)state;
+    static const char *const none[] = {"", "0", "000000", "FFFFFFFF", "          ", "--------", "UNSET"};
+    static const char *const no_serial[] = {"UNSET"};
+    for (size_t i = 0; i <= sizeof none / sizeof none[0]; i++)
+        for (int word = 0; word < 2; word++) {
+            bench b;
+            prepare(&b, &drive, false);
+            bil_description d = *b.description;
+            d.no_serial = no_serial;
+            d.no_serial_count = 1;
+            b.description = b.have.description = b.want.description = &d;
+            bil_job_config config = bench_config(&b);
+            if (i < sizeof none / sizeof none[0]) {
+                sim_put(b.unit, "id.serial", none[i]);
+                config.serial = none[i];
+            } else {
+                config.serial_shared = true; /* another unit of the site has it, too */
+            }
+            sim_store(b.unit);
+            config.purpose_given = word;
+            bil_action end = bench_write(&b, config);
+            assert_int_equal(end.u.end.cause, word ? BIL_OK : BIL_E_NO_IDENTITY);
+            assert_int_equal(end.u.end.verdict, word ? BIL_VERDICT_WITH_EXCEPTIONS : BIL_VERDICT_REFUSED);
+            assert_false(bil_job_unit_tells(b.job));
+            bench_close(&b);
+        }
+    for (int other = 0; other < 3; other++) { /* 1: another address; 2: hours that went back */
+        bench b;
+        prepare(&b, &drive, false);
+        bil_description d = *b.description;
+        uint16_t same = index_of(&d, "id.vendor"), hours = index_of(&d, "hours.run"); /* as if it were one */
+        d.identity[BIL_ID_SERIAL] = d.identity[BIL_ID_VENDOR] = BIL_NONE;
+        d.unit_same = &same;
+        d.unit_grows = &hours;
+        d.unit_same_count = d.unit_grows_count = 1;
+        b.description = b.have.description = b.want.description = &d;
+        if (other == 1)
+            sim_put(b.unit, "id.vendor", "02:00:01");
+        sim_store(b.unit);
+        bil_job_config config = bench_config(&b);
+        config.serial = "";
+        if (other == 2) {
+            b.ask = agree_and_exchange;
+            b.ctx = &b;
+        }
+        bil_action end = bench_write(&b, config);
+        assert_int_equal(end.u.end.cause, other ? BIL_E_OTHER_UNIT : BIL_OK);
+        assert_int_equal(b.unit->counters.write_requests > 0, other == 0);
+        bench_close(&b);
+    }
+}
+
 /* A machine is set to work only when a person asks for it now: it has to stand, and to be the one that was written. */
 static void a_machine_is_started_on_purpose(void **state)
 {
@@ -862,6 +977,8 @@ int main(void)
         cmocka_unit_test(a_read_while_it_changes),
         cmocka_unit_test(what_is_at_work_is_waited_for),
         cmocka_unit_test(a_machine_is_started_on_purpose),
+        cmocka_unit_test(what_cant_be_as_wanted_is_named),
+        cmocka_unit_test(what_tells_a_unit),
         cmocka_unit_test(one_refused_value_is_the_only_one_missing),
         cmocka_unit_test(a_reset_unit_is_brought_back),
         cmocka_unit_test(only_what_differs_is_written),

@@ -143,6 +143,9 @@ void tool_begin(void)
 {
     snprintf(folder, sizeof folder, "/tmp/bilancia-test-XXXXXX");
     assert_non_null(mkdtemp(folder));
+    char state[100];
+    snprintf(state, sizeof state, "%s/state", folder);
+    setenv("XDG_STATE_HOME", state, 1); /* a ledger of its own */
 }
 
 void tool_end(void)

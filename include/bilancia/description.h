@@ -232,10 +232,6 @@ const bil_procedure *bil_description_procedure(const bil_description *descriptio
 bool bil_description_names_firmware(const bil_description *description, const char *firmware);
 bool bil_description_names_hardware(const bil_description *description, const char *hardware);
 
-/* Is this a serial number, or what stands where none was ever given: nothing, blanks, zeros, all ones, or what the
- * description calls none? */
-bool bil_description_is_serial(const bil_description *description, const char *serial);
-
 /* May all cells from first to last be read across? Ranges that touch count as one, and so do the cells of values that
  * every read asks for. */
 bool bil_description_across(const bil_description *description, uint8_t space, uint32_t first, uint32_t last);

@@ -18,7 +18,7 @@
     X(2, STEP, "step", "the value lies between two steps") \
     X(3, CHOICE, "choice", "the value is none of the choices") \
     X(4, SYNTAX, "syntax", "the text is no value of this type") \
-    X(5, INEXACT, "inexact", "the value has more decimals than the parameter can hold") \
+    X(5, INEXACT, "inexact", "the value has too many decimals") \
     X(6, NO_TEXT, "no_text", "the value has no exact text here") \
     X(7, ENCODING, "encoding", "the cells hold no value of this type") \
     X(8, SPACE, "space", "the memory given is too small") \
@@ -29,7 +29,7 @@
     X(23, SET_ORDER, "set_order", "the line is out of order or doubled") \
     X(24, SET_LONG, "set_long", "the line is longer than the format allows") \
     X(25, SET_VERSION, "set_version", "the file has another format version") \
-    X(26, SET_COUNT, "set_count", "the counts in the last line don't fit the lines before it") \
+    X(26, SET_COUNT, "set_count", "the counts don't fit the lines before it") \
     X(27, SET_AFTER_END, "set_after_end", "something follows the last line") \
     /* does it fit? */ \
     X(30, OTHER_MODEL, "other_model", "this is another model") \
@@ -38,7 +38,7 @@
     X(33, OTHER_UNIT, "other_unit", "this is another unit than the copy was read from") \
     X(34, OTHER_TYPE, "other_type", "the parameter has another type here") \
     X(35, UNKNOWN_PARAMETER, "unknown_parameter", "the description doesn't know this parameter") \
-    X(36, OTHER_LAYOUT, "other_layout", "the copy was made with another layout of this description") \
+    X(36, OTHER_LAYOUT, "other_layout", "the copy has another layout of this description") \
     X(37, VALUE_TEXT, "value_text", "the readable value doesn't fit the raw value") \
     X(38, UNKNOWN_MODEL, "unknown_model", "no description matches what answers there") \
     X(39, UNKNOWN_FIRMWARE, "unknown_firmware", "the description doesn't name the firmware of this unit") \
@@ -55,11 +55,11 @@
     /* jobs */ \
     X(50, PASSWORD, "password", "the device doesn't accept the password") \
     X(51, NO_PASSWORD, "no_password", "the device wants a password and none was given") \
-    X(52, HOLD, "hold", "the device doesn't enter the state in which it takes values") \
+    X(52, HOLD, "hold", "the device doesn't let itself be held") \
     X(53, RELEASE, "release", "the device doesn't go back to its former state") \
     X(54, STORE, "store", "the device doesn't confirm that it stored the values") \
     X(55, RESTART, "restart", "the device doesn't come back after the restart") \
-    X(56, FOREIGN_CHANGE, "foreign_change", "somebody else, or the device itself, changes this value at the same time") \
+    X(56, FOREIGN_CHANGE, "foreign_change", "somebody else, or the device itself, changes this value too") \
     X(57, DIFFERS, "differs", "the value read back isn't the value wanted") \
     X(58, DISAGREE, "disagree", "these two parameters reset each other again and again") \
     X(59, DECLINED, "declined", "a person said no") \
@@ -71,14 +71,14 @@
     X(65, RECORD, "record", "the record could not be saved") \
     X(66, NOTHING_READ, "nothing_read", "not one value could be read") \
     X(67, RULE, "rule", "these values break a rule between them") \
-    X(68, NO_TRIAL, "no_trial", "what is written to this model lasts at once, so that it can't be tried") \
+    X(68, NO_TRIAL, "no_trial", "what is written to this model lasts at once: no trial") \
     X(69, ADDRESS_TAKEN, "address_taken", "another device answers at the address that the values bring") \
-    X(70, NOT_IDLE, "not_idle", "the machine didn't stand by itself in time") \
+    X(70, NOT_IDLE, "not_idle", "the machine didn't stand in time") \
     X(71, NO_RESET, "no_reset", "this model has no command for a factory reset") \
-    X(72, INTERRUPTED, "interrupted", "the device was switched off or restarted in the middle: a value isn't what it was") \
-    X(73, RESTART_UNSEEN, "restart_unseen", "the values are in force and stored; a restart wasn't seen, which would prove that they last") \
-    X(74, LET_GO, "let_go", "the device isn't held any more: somebody let it go, or it restarted") \
-    X(75, AT_WORK, "at_work", "the device has taken the request and is still at work on it") \
+    X(72, INTERRUPTED, "interrupted", "the device was switched off or restarted in the middle") \
+    X(73, RESTART_UNSEEN, "restart_unseen", "in force and stored; the restart wasn't seen") \
+    X(74, LET_GO, "let_go", "it isn't held any more: somebody let it go") \
+    X(75, AT_WORK, "at_work", "the device is still at work on it") \
     X(76, START, "start", "the machine isn't at work again") \
     X(77, NOT_STANDING, "not_standing", "the machine doesn't stand as it was left") \
     X(78, CHANGING, "changing", "the device changes while it is read") \

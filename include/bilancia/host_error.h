@@ -53,4 +53,7 @@ const char *error_text(int error);
 /* What a person can do now; "" where there is nothing to say. */
 const char *error_advice(int error);
 
+/* The sentence of an event of a job (bil_event). */
+const char *event_text(unsigned event);
+
 #endif

@@ -34,6 +34,10 @@ void bil_image_fail(bil_image *image, uint16_t index, bil_error cause);
 /* Present in both and the same bits? */
 bool bil_image_same(const bil_image *a, const bil_image *b, uint16_t index);
 
+/* Does its serial number tell it from others? Not where there is none, or what stands where none was ever given: zeros,
+ * all ones, blanks, or what the description calls none. */
+bool bil_image_has_serial(const bil_image *image);
+
 /* The text of an identity of the unit (a number as decimal digits), "" where it isn't known. */
 void bil_image_identity(const bil_image *image, bil_identity which, char *out, size_t size);
 

@@ -68,8 +68,7 @@ typedef enum bil_event {
         BIL_EVENT_COUNT
 } bil_event;
 
-const char *bil_event_name(bil_event event);
-const char *bil_event_text(bil_event event);
+const char *bil_event_name(bil_event event); /* their sentences are for whoever speaks with people: host */
 
 /* How a job ended. X(NAME, "name", "text") */
 /* clang-format off */

@@ -128,6 +128,8 @@ int bil_set_reader_whole(const bil_set_reader *reader);
 /* Puts an item of a set into an image: BIL_E_UNKNOWN_PARAMETER, BIL_E_OTHER_TYPE, BIL_E_RANGE, BIL_E_STEP,
  * BIL_E_CHOICE (writable parameters only), BIL_E_VALUE_TEXT when the readable value doesn't fit the raw one. */
 int bil_image_put_item(bil_image *image, const bil_item *item, const bil_float_ops *floats);
+/* The same for what a device held before: a value that the description doesn't allow comes back as it was. */
+int bil_image_put_item_as_it_was(bil_image *image, const bil_item *item, const bil_float_ops *floats);
 
 /* The item that the image holds for a parameter; name and unit need `floats` for nothing, value is empty. */
 void bil_image_item(const bil_image *image, uint16_t index, bil_item *item);

@@ -4,6 +4,7 @@
 
 #include "../host/arena.h"
 #include "../host/description_yaml.h"
+#include "../host/doubt.h"
 #include "../host/rule_text.h"
 #include "cli.h"
 
@@ -17,6 +18,9 @@ static int check_description(const char *path)
     const bil_description *d = &loaded.table;
     printf("%s✓ sound%s  %s: %s %s, revision %u, %u parameters, %u rules, %u procedures\n", good(), plain(), path,
            d->vendor, d->model, d->revision, d->count, d->rule_count, d->procedure_count);
+    char doubt[300];
+    for (unsigned i = 0; description_doubt(d, i, doubt, sizeof doubt); i++)
+        printf("  %s!%s %s\n", warn(), plain(), doubt);
     description_free(&loaded);
     return EXIT_DONE;
 }
@@ -30,7 +34,7 @@ static int check_values(const char *path, const bil_description *d)
     set_origin o;
     bil_set_totals totals;
     char why[500];
-    int error = set_file_load(path, &image, &o, &totals, why, sizeof why), code = EXIT_DONE;
+    int error = set_file_load(path, false, &image, &o, &totals, why, sizeof why), code = EXIT_DONE;
     uint16_t params[2];
     bil_values values = bil_image_values(&image);
     for (int32_t rule = -1; !error && (rule = bil_rule_broken(d, values, (uint16_t)(rule + 1), params)) >= 0;) {

@@ -175,6 +175,32 @@ static void put_not_as_wanted(const write_call *w)
         printf("%s!%s %s: look at its name plate\n", bad(), plain(), error_text(BIL_E_NO_IDENTITY));
 }
 
+static bool reset_by_story(const write_call *w, uint16_t index)
+{
+    const bil_description *d = w->want.description;
+    for (uint16_t k = 0; k < d->count; k++)
+        for (uint8_t n = 0; n < d->params[k].reset_count; n++)
+            if (d->params[k].resets[n] == index && !bil_image_same(&w->before, &w->want, k))
+                return true;
+    return false;
+}
+
+unsigned story_changes(const write_call *w, const char *title)
+{
+    const bil_description *d = w->want.description;
+    unsigned count = 0;
+    for (uint16_t i = 0; w->before.state && i < d->count; i++) {
+        bool other = need_of(w, i) == BIL_NEED_WRITE && w->before.state[i] == BIL_PRESENT &&
+                     !bil_image_same(&w->before, &w->dev.image, i) && !reset_by_story(w, i);
+        if (other && title)
+            printf("%s%s", count ? ", " : title, d->params[i].id);
+        count += other;
+    }
+    if (count && title)
+        putchar('\n');
+    return count;
+}
+
 static void put_kept(const write_call *w, const unsigned kept[BIL_CLASS_COUNT], unsigned missing)
 {
     const char *between = "Stays as it is on the device: ";
@@ -274,4 +300,5 @@ void preview(write_call *w, uint32_t found)
     preview_count(w);
     put_who(w, found);
     put_plan(w);
+    w->changed = story_changes(w, "Changed since by other hands, neither as it was nor as wanted: ");
 }

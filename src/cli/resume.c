@@ -8,6 +8,7 @@
 
 typedef struct again {
     record_story last, first; /* the newest record, and the one with which its story began */
+    ledger known;
     char copy[STORAGE_PATH], where[STORAGE_PATH], folder[STORAGE_PATH];
 } again;
 
@@ -51,7 +52,7 @@ static int find_record(again *a, write_call *w, const char *which, const char *s
         w->address = a->where;
         /* later ones of the same unit go on with the same story */
         record_story *newest = need(1, sizeof *newest);
-        if (found && record_newest(a->folder, a->last.model, a->last.serial, that_wrote, newest) &&
+        if (found && story_newest(a->folder, &a->known, a->last.model, a->last.serial, that_wrote, newest) &&
             strcmp(newest->chain, a->last.chain) == 0)
             a->last = *newest;
         free(newest);
@@ -61,15 +62,12 @@ static int find_record(again *a, write_call *w, const char *which, const char *s
             return code;
         if (!w->h)
             return say_error(which, BIL_E_NO_RECORD, NULL);
-        found = record_newest(w->folder, NULL, NULL, that_wrote, &a->last);
+        found = story_newest(w->folder, &a->known, NULL, NULL, that_wrote, &a->last);
     }
     if (!found)
         return say_error(which, error ? error : BIL_E_NO_RECORD,
                          error ? NULL : "nothing was written to this device yet");
-    char path[STORAGE_PATH];
-    snprintf(path, sizeof path, "%.3800s/%s", w->folder, a->last.chain);
-    if (record_read(path, &a->first) != BIL_OK)
-        a->first = a->last;
+    story_first(w->folder, &a->known, &a->last, &a->first);
     return -1;
 }
 
@@ -106,6 +104,9 @@ static int choose(again *a, write_call *w, bool undoes)
     w->numbers[2] = a->last.unit_after ? a->last.unit_before : 0;
     w->numbers[3] = first->unit_after;
     w->undoes = undoes;
+    snprintf(w->before_path, sizeof w->before_path, "%s", first->safety);
+    if (access(w->before_path, R_OK) != 0) /* it was moved, or none was taken: then nothing can be told of that */
+        w->before_path[0] = '\0';
     w->without_before = undoes ? NULL : a->last.without;
     w->copy = a->copy;
     if (w->config.kind == BIL_JOB_RESET)
@@ -116,13 +117,14 @@ static int choose(again *a, write_call *w, bool undoes)
 static int run(const command *self, int argc, const char **argv)
 {
     bool undoes = self == &command_undo, keeps = self == &command_keep;
-    char *restart = NULL;
+    char *restart = NULL, **despite = NULL;
     char *folder = NULL, *who = NULL, *why = NULL, *description = NULL, *given = NULL;
     int yes = 0, json = 0, fd = -1;
     write_call *w = need(1, sizeof *w);
     struct poptOption options[] = {
         CALL_OPTIONS(w),
         RESTART_OPTION(restart),
+        DESPITE_OPTION(despite),
         WRITING_OPTIONS(yes, json, fd, folder, who, why),
         {"description", 'd', POPT_ARG_STRING, &description, 0, "a description to try first", "FILE"},
         SITE_OPTION(given),
@@ -140,6 +142,8 @@ static int run(const command *self, int argc, const char **argv)
     w->yes = yes;
     w->json = json;
     w->restart_word = restart;
+    w->despite_words = despite;
+    ledger_open(&a->known); /* without it the records alone tell their order */
     code = find_record(a, w, c.arguments[0], given, undoes);
     if (code < 0 && folder)
         w->folder = w->safety_folder = folder;
@@ -154,12 +158,17 @@ static int run(const command *self, int argc, const char **argv)
         code = choose(a, w, undoes);
     if (code < 0 && models_at_hand(&m, description, given) != BIL_OK)
         code = EXIT_FILE;
+    const bil_description *same = NULL;
+    if (code < 0 && a->first.layout[0] && !models_find(&m, a->first.model, a->first.layout, &same))
+        code = say_error(a->last.path, same ? BIL_E_OTHER_LAYOUT : BIL_E_UNKNOWN_MODEL,
+                         "the write was begun with another description than those at hand: give it with --description");
     if (code < 0) {
         if (!json)
             say_story(a, undoes);
         code = writing_run(w, &m, fd);
     }
     writing_end(w);
+    ledger_close(&a->known);
     free(a);
     return call_end(&c, code);
 }

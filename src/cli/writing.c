@@ -48,6 +48,11 @@ static bool ask(void *ctx, const bil_action *action)
         preview(w, action->u.ask.found);
     }
     fflush(stdout);
+    unsigned changed = w->json ? story_changes(w, NULL) : w->changed;
+    if (changed && !json_object_get(w->despite, "changed")) { /* nobody could agree to that beforehand */
+        w->declined_without_asking = !terminal;
+        return terminal && ask_at_terminal("Overwrite what was changed since, too?");
+    }
     if (w->yes)
         return true;
     w->declined_without_asking = !terminal;
@@ -83,7 +88,8 @@ static json_t *intent_line(write_call *w, const char *when)
                         .unit_after = bil_job_unit_after(w->job),
                         .planned = w->planned,
                         .despite = w->despite,
-                        .without = w->without};
+                        .without = w->without,
+                        .after = w->after};
     json_t *line = record_intent_line(&in, when);
     free(whole);
     return line;
@@ -100,7 +106,7 @@ static void say_event(write_call *w, const bil_action *action)
     progress_clear();
     bil_job_progress p;
     bil_job_progress_of(w->job, &p);
-    printf("  · %s", bil_event_text(action->u.record.event));
+    printf("  · %s", event_text(action->u.record.event));
     if (action->u.record.param != BIL_NONE)
         printf(": %s", w->want.description->params[action->u.record.param].id);
     putchar('\n');
@@ -123,6 +129,11 @@ static bool keep_record(void *ctx, const bil_action *action)
             snprintf(name, sizeof name, "%s.brec", w->stem);
         w->found = action->u.record.code;
         w->file_error = record_begin(&w->rec, w->folder, name, intent_line(w, when));
+        set_origin o;
+        set_origin_of(&o, &w->dev.image);
+        int error = w->file_error ? BIL_OK : ledger_begin(o.model, o.serial, w->rec.path, w->rec.intent);
+        if (error) /* the record is there; only from another folder it won't be found */
+            say_error("the ledger of this computer", error, NULL);
     } else {
         int error = record_add(&w->rec, record_event_line(w->want.description, action, when));
         if (error)
@@ -232,6 +243,19 @@ static void ask_password(write_call *w)
     }
 }
 
+/* The values before the story that is gone on with, to tell what was changed since by other hands. */
+static int load_before(write_call *w)
+{
+    char why[500];
+    set_origin *o = need(1, sizeof *o);
+    bil_set_totals totals;
+    size_t size = bil_image_size(w->want.description);
+    bil_image_init(&w->before, w->want.description, need(1, size), size);
+    int error = set_file_load(w->before_path, true, &w->before, o, &totals, why, sizeof why);
+    free(o);
+    return error ? say_error("", error, why) : -1;
+}
+
 static int load_copy(write_call *w, const models *m)
 {
     char why[500];
@@ -244,7 +268,7 @@ static int load_copy(write_call *w, const models *m)
                          same_model ? NULL : "there is no description of the model that this copy is from");
     size_t size = bil_image_size(d);
     bil_image_init(&w->want, d, need(1, size), size);
-    error = set_file_load(w->copy, &w->want, &w->origin, &w->totals, why, sizeof why);
+    error = set_file_load(w->copy, w->undoes, &w->want, &w->origin, &w->totals, why, sizeof why);
     if (error)
         return say_error("", error, why);
     for (uint16_t i = 0; i < d->count; i++) { /* what a whole copy should have and hasn't */
@@ -497,13 +521,20 @@ static int carry_out(write_call *w)
     set_time_now(o.when, sizeof o.when);
     set_file_stem(&o, w->stem, sizeof w->stem);
     record_story before;
-    if (record_newest(w->folder, o.model, o.serial, false, &before)) {
+    ledger known;
+    int error = ledger_open(&known);
+    if (error)
+        say_error("the ledger of this computer", error, "an unfinished write elsewhere isn't noticed");
+    w->after = story_heads(w->folder, &known, o.model, o.serial);
+    if (story_newest(w->folder, &known, o.model, o.serial, false, &before)) {
         record_go_on(&before, &w->config);
         w->found_first = before.found_first;
         w->still_held = before.held;
         if (!before.settled) /* what was begun and not finished: the way back is the one from its beginning */
             snprintf(w->chain, sizeof w->chain, "%s", before.chain);
     }
+    ledger_close(&known);
+    w->config.serial_shared = w->h && index_serial_shared(&w->h->index, o.model, o.serial, w->owner.folder);
     w->config.want = &w->want;
     w->config.serial = w->origin.serial;
     w->config.firmware = w->origin.firmware;
@@ -535,6 +566,7 @@ static int carry_out(write_call *w)
         if (proved && end.u.end.wrote)
             offer_copy(w);
         record_end(&w->rec);
+        ledger_end(w->rec.intent, w->rec.last);
     }
     free(w->job);
     return code;
@@ -652,10 +684,15 @@ static int set_aside(write_call *w)
     for (char **word = w->despite_words; word && *word; word++) {
         int check = BIL_CHECK_COUNT - 1;
         size_t length = strcspn(*word, "=");
+        if (strncmp(*word, "changed=", 8) == 0 && strlen(*word) > 10 && note_is_good(*word + 8)) {
+            json_object_set_new(w->despite, "changed", json_string(*word + 8));
+            continue;
+        }
         while (check >= 0 && (strlen(names[check]) != length || strncmp(names[check], *word, length) != 0))
             check--;
         if (check < 0 || (*word)[length] != '=' || strlen(*word + length + 1) < 3 || !note_is_good(*word + length + 1))
-            return say_error(*word, BIL_E_CALL, "firmware=REASON, hardware=REASON or rules=REASON is wanted");
+            return say_error(*word, BIL_E_CALL,
+                             "firmware=REASON, hardware=REASON, rules=REASON or changed=REASON is wanted");
         w->config.despite |= UINT32_C(1) << check;
         json_object_set_new(w->despite, names[check], json_string(*word + length + 1));
     }
@@ -672,6 +709,8 @@ int writing_run(write_call *w, const models *m, int password_fd)
     bool resets = w->config.kind == BIL_JOB_RESET;
     if (code < 0 && !resets)
         code = load_copy(w, m);
+    if (code < 0 && !resets && w->before_path[0])
+        code = load_before(w);
     if (code < 0 && !resets)
         code = keep_groups(w);
     if (code < 0 && !resets)
@@ -707,8 +746,10 @@ void writing_end(write_call *w)
     }
     json_decref(w->despite);
     json_decref(w->without);
+    json_decref(w->after);
     free(w->by_name);
     free(w->want.state);
+    free(w->before.state);
     free(w->in_copy);
     free(w);
 }

@@ -26,11 +26,14 @@ typedef struct write_call {
     int start_again;             /* agreed beforehand: a machine that was at work is set to work again */
     bil_job_config config;
     /* own */
-    json_t *despite, *without;
+    json_t *despite, *without, *after;
     uint8_t *by_name;  /* for the job: the values of `unseen` */
     set_origin origin; /* of the copy */
     bil_set_totals totals;
     bil_image want;
+    char before_path[STORAGE_PATH]; /* of a story that is gone on with: the values before it; "" where there are none */
+    bil_image before;
+    unsigned changed; /* values that neither that nor the copy explains */
     uint8_t *in_copy; /* state of each value in the copy, where only some groups are written; else NULL */
     device dev;
     bil_job *job;
@@ -77,15 +80,17 @@ typedef struct write_call {
             "WHEN"                                                                                                     \
     }
 
+#define DESPITE_OPTION(despite)                                                                                        \
+    {                                                                                                                  \
+        "despite", 0, POPT_ARG_ARGV, &(despite), 0,                                                                    \
+            "set a check aside, with the reason: firmware, hardware, rules, changed", "CHECK=REASON"                   \
+    }
+
 /* How values are written, and in spite of what. */
 #define HOW_OPTIONS(trial, restart, despite)                                                                           \
     {"trial", 0, POPT_ARG_NONE, &(trial), 0, "put the values in force, but don't store them: keep or undo ends it",    \
      NULL},                                                                                                            \
-        RESTART_OPTION(restart),                                                                                       \
-    {                                                                                                                  \
-        "despite", 0, POPT_ARG_ARGV, &(despite), 0, "set a check aside, with the reason: firmware, hardware or rules", \
-            "CHECK=REASON"                                                                                             \
-    }
+        RESTART_OPTION(restart), DESPITE_OPTION(despite)
 
 enum { REHEARSE_NOT, REHEARSE_FIRST, REHEARSE_ONLY };
 
@@ -99,6 +104,9 @@ bool state_text(const bil_description *d, uint32_t state, char text[BIL_VALUE_TE
 /* Who, what, and what will happen; counts what is planned. */
 void preview(write_call *w, uint32_t found);
 void preview_count(write_call *w);
+/* Values that are neither as the story found them nor as it wants them, nor reset by those it writes; told under
+ * `title`, unless NULL. */
+unsigned story_changes(const write_call *w, const char *title);
 int exit_of(const bil_action *end, const write_call *w);
 void put_verdict(const write_call *w, const bil_action *end);
 void put_json(const write_call *w, const bil_action *end, int code);

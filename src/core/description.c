@@ -63,7 +63,9 @@ const bil_procedure *bil_description_procedure(const bil_description *descriptio
     return general;
 }
 
-static bool names(const char *const *list, uint8_t count, const char *text)
+bool bil_text_is_among(const char *const *list, uint8_t count, const char *text);
+
+bool bil_text_is_among(const char *const *list, uint8_t count, const char *text)
 {
     for (uint8_t i = 0; i < count; i++)
         if (strcmp(list[i], text) == 0)
@@ -73,28 +75,12 @@ static bool names(const char *const *list, uint8_t count, const char *text)
 
 bool bil_description_names_firmware(const bil_description *description, const char *firmware)
 {
-    return names(description->firmwares, description->firmware_count, firmware);
+    return bil_text_is_among(description->firmwares, description->firmware_count, firmware);
 }
 
 bool bil_description_names_hardware(const bil_description *description, const char *hardware)
 {
-    return names(description->hardwares, description->hardware_count, hardware);
-}
-
-bool bil_description_is_serial(const bil_description *description, const char *serial)
-{
-    if (names(description->no_serial, description->no_serial_count, serial))
-        return false;
-    const char *all_ones = "4294967295"; /* of 32 bits; texts of nothing but F or 255 are the same in other clothes */
-    size_t zeros = 0, effs = 0, blanks = 0, length = strlen(serial);
-    for (size_t i = 0; i < length; i++) {
-        zeros += serial[i] == '0' || serial[i] == '-' || serial[i] == '.';
-        effs += serial[i] == 'F' || serial[i] == 'f';
-        blanks += serial[i] == ' ' || serial[i] == '?';
-    }
-    bool ones = strcmp(serial, all_ones) == 0 || strcmp(serial, "65535") == 0 ||
-                strcmp(serial, "18446744073709551615") == 0 || strcmp(serial, "255") == 0;
-    return zeros + blanks < length && effs + blanks < length && !ones;
+    return bil_text_is_among(description->hardwares, description->hardware_count, hardware);
 }
 
 /* The parameter to whose value this cell belongs, or BIL_NONE. O(log n). */

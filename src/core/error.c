@@ -1,42 +1,39 @@
 #include "bilancia/error.h"
 
+#include <stdint.h>
 #include <string.h>
 
-typedef struct entry {
-    int number;
-    const char *name, *text;
-} entry;
-
-static const entry entries[] = {
-#define ENTRY(number, NAME, name, text) {number, name, text},
+/* Name and text lie behind each other, so that each error costs one pointer. */
+static const char *const texts[] = {
+#define ENTRY(number, NAME, name, text) name "\0" text,
     BIL_ERRORS(ENTRY)
 #undef ENTRY
 };
 
-static const entry unknown = {-1, "unknown", "unknown error"};
-
-static const entry *find(int error)
-{
-    for (size_t i = 0; i < sizeof entries / sizeof entries[0]; i++)
-        if (entries[i].number == error)
-            return &entries[i];
-    return &unknown;
-}
+static const uint8_t numbers[] = {
+#define ENTRY(number, NAME, name, text) number,
+    BIL_ERRORS(ENTRY)
+#undef ENTRY
+};
 
 const char *bil_error_name(int error)
 {
-    return find(error)->name;
+    for (unsigned i = 0; i < sizeof numbers; i++)
+        if (numbers[i] == error)
+            return texts[i];
+    return "unknown\0unknown error";
 }
 
 const char *bil_error_text(int error)
 {
-    return find(error)->text;
+    const char *name = bil_error_name(error);
+    return name + strlen(name) + 1;
 }
 
 int bil_error_from_name(const char *name, unsigned long length)
 {
-    for (size_t i = 0; i < sizeof entries / sizeof entries[0]; i++)
-        if (strlen(entries[i].name) == length && memcmp(entries[i].name, name, length) == 0)
-            return entries[i].number;
+    for (unsigned i = 0; i < sizeof numbers; i++)
+        if (strlen(texts[i]) == length && memcmp(texts[i], name, length) == 0)
+            return numbers[i];
     return -1;
 }

@@ -3,6 +3,9 @@
 #include "bytes.h"
 #include "require.h"
 
+/* In description.c. */
+bool bil_text_is_among(const char *const *list, uint8_t count, const char *text);
+
 size_t bil_image_size(const bil_description *description)
 {
     require(description);
@@ -67,4 +70,23 @@ void bil_image_identity(const bil_image *image, bil_identity which, char *out, s
         bil_value_text(&image->description->params[index].format, bil_image_raw(image, index), NULL, out, size) !=
             BIL_OK)
         out[0] = '\0';
+}
+
+bool bil_image_has_serial(const bil_image *image)
+{
+    require(image);
+    const bil_description *d = image->description;
+    char text[BIL_VALUE_TEXT];
+    bil_image_identity(image, BIL_ID_SERIAL, text, sizeof text);
+    if (!text[0] || bil_text_is_among(d->no_serial, d->no_serial_count, text))
+        return false;
+    uint16_t index = d->identity[BIL_ID_SERIAL];
+    const uint8_t *raw = bil_image_raw(image, index);
+    bool zeros = true, ones = true;
+    for (uint8_t i = 0; i < d->params[index].format.size; i++) {
+        bool blank = raw[i] == ' ' || (raw[i] == 0 && d->params[index].format.type == BIL_TEXT);
+        zeros = zeros && (blank || raw[i] == 0 || raw[i] == '0' || raw[i] == '-' || raw[i] == '.' || raw[i] == '?');
+        ones = ones && (blank || raw[i] == 0xff || raw[i] == 'F' || raw[i] == 'f');
+    }
+    return !zeros && !ones;
 }

@@ -359,6 +359,16 @@ int bil_set_reader_whole(const bil_set_reader *reader)
 int bil_image_put_item(bil_image *image, const bil_item *item, const bil_float_ops *floats)
 {
     require(image && item);
+    int32_t index = bil_description_find(image->description, item->id.text, item->id.length);
+    int error = bil_image_put_item_as_it_was(image, item, floats);
+    if (error || item->unreadable || !(image->description->params[index].flags & BIL_WRITABLE))
+        return error;
+    return bil_value_check(&image->description->params[index].format, item->raw);
+}
+
+int bil_image_put_item_as_it_was(bil_image *image, const bil_item *item, const bil_float_ops *floats)
+{
+    require(image && item);
     const bil_description *description = image->description;
     int32_t index = bil_description_find(description, item->id.text, item->id.length);
     if (index < 0)
@@ -372,11 +382,6 @@ int bil_image_put_item(bil_image *image, const bil_item *item, const bil_float_o
     }
     if (param->format.size != item->size)
         return BIL_E_OTHER_TYPE;
-    if (param->flags & BIL_WRITABLE) {
-        int error = bil_value_check(&param->format, item->raw);
-        if (error)
-            return error;
-    }
     /* A portable writer leaves floats null; anything else must be what this library would write. */
     char token[BIL_VALUE_TEXT * 2 + 3];
     json_out out;

@@ -2,6 +2,8 @@
 
 #include <stddef.h>
 
+#include "bilancia/job.h"
+
 typedef struct entry {
     int number;
     const char *name, *text;
@@ -30,4 +32,14 @@ const char *error_text(int error)
 {
     const entry *own = find(error);
     return own ? own->text : bil_error_text(error);
+}
+
+const char *event_text(unsigned event)
+{
+    static const char *const texts[BIL_EVENT_COUNT] = {
+#define TEXT(NAME, name, text) text,
+        BIL_EVENTS(TEXT)
+#undef TEXT
+    };
+    return event < BIL_EVENT_COUNT ? texts[event] : "";
 }

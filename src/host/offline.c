@@ -32,7 +32,7 @@ int offline_open(offline *o, const char *path, const models *m)
     size_t size = bil_image_size(o->description);
     o->memory = need(1, size);
     bil_image_init(&o->image, o->description, o->memory, size);
-    error = set_file_load(path, &o->image, &o->origin, &o->totals, o->why, sizeof o->why);
+    error = set_file_load(path, false, &o->image, &o->origin, &o->totals, o->why, sizeof o->why);
     if (error)
         offline_close(o);
     return error;

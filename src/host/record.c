@@ -10,13 +10,13 @@
 
 #include "../port/digest.h"
 
-static int put_line(FILE *file, json_t *line)
+static int put_line(FILE *file, json_t *line, char digest[2 * BIL_SHA256 + 1])
 {
     char *text = json_dumps(line, JSON_COMPACT);
     json_decref(line);
     if (!text)
         return BIL_E_MEMORY;
-    bool good = fputs(text, file) >= 0 && putc('\n', file) != EOF;
+    bool good = digest_hex(text, strlen(text), digest) && fputs(text, file) >= 0 && putc('\n', file) != EOF;
     free(text);
     return good ? storage_sync(file) : storage_error();
 }
@@ -36,7 +36,8 @@ int record_begin(record *rec, const char *folder, const char *name, json_t *firs
         storage_name_digest(&storage, hex);
     }
     free(text);
-    error = put_line(storage.file, first);
+    error = put_line(storage.file, first, rec->intent);
+    memcpy(rec->last, rec->intent, sizeof rec->last);
     if (error) {
         storage_cancel(&storage);
         return error;
@@ -51,7 +52,7 @@ int record_begin(record *rec, const char *folder, const char *name, json_t *firs
 int record_add(record *rec, json_t *line)
 {
     if (rec->file)
-        return put_line(rec->file, line);
+        return put_line(rec->file, line, rec->last);
     json_decref(line);
     return BIL_E_RECORD;
 }
@@ -104,6 +105,9 @@ json_t *record_intent_line(const record_intent *in, const char *when)
             own = own << 8 | bil_image_raw(in->have, number)[i];
         json_object_set_new(line, "unit_before", json_integer(own));
     }
+    json_object_set_new(line, "layout", json_string(in->have->description->layout));
+    if (in->after)
+        json_object_set(line, "after", (json_t *)(uintptr_t)in->after);
     if (in->despite)
         json_object_set(line, "despite", (json_t *)(uintptr_t)in->despite);
     if (in->without && json_object_size(in->without))
@@ -157,6 +161,14 @@ static void take_text(const json_t *line, const char *key, char *out, size_t siz
 static void take_intent(record_story *s, const json_t *line)
 {
     const char *slash = strrchr(s->path, '/');
+    const json_t *after = json_object_get(line, "after");
+    s->after_count = 0;
+    for (size_t i = 0; i < json_array_size(after) && s->after_count < sizeof s->after / sizeof s->after[0]; i++) {
+        const char *one = json_string_value(json_array_get(after, i));
+        if (one && strlen(one) == 2 * BIL_SHA256)
+            memcpy(s->after[s->after_count++], one, sizeof s->after[0]);
+    }
+    take_text(line, "layout", s->layout, sizeof s->layout);
     take_text(line, "model", s->model, sizeof s->model);
     take_text(line, "serial", s->serial, sizeof s->serial);
     take_text(line, "address", s->address, sizeof s->address);
@@ -224,17 +236,23 @@ int record_read(const char *path, record_story *s)
     FILE *file = fopen(path, "rb");
     if (!file)
         return BIL_E_FILE_OPEN;
-    json_t *line; /* a line that was cut ends it */
+    char *text = NULL;
+    size_t size = 0;
+    ssize_t got;
     bool intent = false;
-    while ((line = json_loadf(file, JSON_DISABLE_EOF_CHECK | JSON_REJECT_DUPLICATES, NULL))) {
+    while ((got = getline(&text, &size, file)) > 0) {
+        json_t *line = json_loadb(text, (size_t)got, JSON_REJECT_DUPLICATES, NULL);
+        if (!line)
+            break; /* a line that was cut ends it */
         if (strcmp(text_of(line, "event"), "intent") == 0) {
-            intent = true;
+            intent = digest_hex(text, (size_t)got - (text[got - 1] == '\n'), s->intent);
             take_intent(s, line);
         } else if (intent) {
             take_event(s, line);
         }
         json_decref(line);
     }
+    free(text);
     fclose(file);
     /* A later record of an unfinished story settles it only by reaching what it wanted. */
     const char *slash = strrchr(path, '/');
@@ -269,27 +287,4 @@ bool record_again(const record_story *first, bool undoes, bil_job_config *config
     if (undoes)
         config->despite |= UINT32_C(1) << BIL_CHECK_RULES; /* what was there before may come back as it was */
     return undoes && !first->undoes;
-}
-
-bool record_newest(const char *folder, const char *model, const char *serial, bool that_wrote, record_story *story)
-{
-    DIR *dir = opendir(folder);
-    *story = (record_story){0};
-    if (!dir)
-        return false;
-    record_story *one = malloc(sizeof *one);
-    struct dirent *entry;
-    while (one && (entry = readdir(dir))) {
-        char name[STORAGE_PATH];
-        if (!storage_ends_with(entry->d_name, ".brec"))
-            continue;
-        snprintf(name, sizeof name, "%s/%s", folder, entry->d_name);
-        if (record_read(name, one) == BIL_OK && (!model || strcmp(one->model, model) == 0) &&
-            (!serial || strcmp(one->serial, serial) == 0) && (!that_wrote || one->wrote || !one->settled) &&
-            strcmp(one->when, story->when) >= 0)
-            *story = *one;
-    }
-    free(one);
-    closedir(dir);
-    return story->path[0] != '\0';
 }

@@ -4,12 +4,14 @@
 
 #include <jansson.h>
 
+#include "ledger.h"
 #include "run.h"
 #include "set_file.h"
 
 typedef struct record {
     FILE *file;
     char path[STORAGE_PATH];
+    char intent[2 * BIL_SHA256 + 1], last[2 * BIL_SHA256 + 1]; /* digests of its first and its last line */
 } record;
 
 /* Makes the file with its first line; STORAGE_DIGEST in the name becomes digits of the digest of that line. `first` is
@@ -28,6 +30,7 @@ typedef struct record_intent {
     const char *copy, *digest;    /* what is to be written, and its digest; "" and "" for a reset */
     const char *groups;           /* "" for all, else their names with commas between */
     const char *chain;            /* record with which an unfinished story began; "" where this is the first */
+    const json_t *after;          /* digests of the intents that this one follows: story_heads */
     bool still_held, undoes;      /* what that left; it goes back to what was before another write */
     uint32_t found, found_first;  /* state in which the device was found now, and by the first one */
     uint32_t unit_after;          /* unit number that the device answers at afterwards, 0: as before */
@@ -46,6 +49,10 @@ void record_moment(char out[48]);
 /* What a record says, as far as it goes. */
 typedef struct record_story {
     char path[STORAGE_PATH];
+    char intent[2 * BIL_SHA256 + 1];   /* digest of its first line */
+    char after[8][2 * BIL_SHA256 + 1]; /* those that it follows */
+    size_t after_count;
+    char layout[65]; /* of the description that it used */
     char chain[300]; /* file name of the record with which an unfinished story began: this one, where it is the first */
     char model[SET_TEXT], serial[SET_TEXT], address[SET_TEXT], when[64], who[SET_TEXT];
     char copy[STORAGE_PATH], copy_digest[65];     /* what was to be written */
@@ -71,10 +78,18 @@ typedef struct record_story {
 
 /* Reads one, up to where it was cut. BIL_E_FILE_OPEN, BIL_E_RECORD_FORM. */
 int record_read(const char *path, record_story *story);
-/* The newest record in a folder, of one unit (or, with NULL, of any), or the newest that wrote or left something
- * unfinished. False when there is
- * none. */
-bool record_newest(const char *folder, const char *model, const char *serial, bool that_wrote, record_story *story);
+/* The digests of the intents that no other of this unit (of any, with NULL) follows yet: the next one follows them. */
+json_t *story_heads(const char *folder, const ledger *known, const char *model, const char *serial);
+/* The newest record of one unit (or, with NULL, of any) in a folder and, with a ledger, wherever this computer has
+ * written one; or the newest that wrote or left something unfinished. Each intent names those that it follows; where
+ * that leaves the order open, the ledger of this computer tells it; what isn't settled comes before what is. No clock
+ * has a say in it. False when there is none. */
+bool story_newest(const char *folder, const ledger *known, const char *model, const char *serial, bool that_wrote,
+                  record_story *story);
+
+/* The record with which the story of `last` began: beside it, in `folder`, or where the ledger knows it. False: it is
+ * gone, and `first` is `last`. */
+bool story_first(const char *folder, const ledger *known, const record_story *last, record_story *first);
 
 /* What the newest record of a unit means for the next job: what it had found before it held the device. */
 void record_go_on(const record_story *before, bil_job_config *config);

@@ -163,8 +163,8 @@ void set_file_close(set_file *set)
 }
 
 /* Reads to the end; `image` may be NULL. */
-static int read_all(const char *path, bil_image *image, set_origin *origin, bil_set_totals *totals, char *why,
-                    size_t size)
+static int read_all(const char *path, bool as_it_was, bil_image *image, set_origin *origin, bil_set_totals *totals,
+                    char *why, size_t size)
 {
     set_file set;
     int error = set_file_open(&set, path, SET_WHOLLY);
@@ -175,7 +175,8 @@ static int read_all(const char *path, bil_image *image, set_origin *origin, bil_
         if (got < 0)
             error = -got;
         else if (got == 1 && image) {
-            error = bil_image_put_item(image, &item, &host_floats);
+            error = as_it_was ? bil_image_put_item_as_it_was(image, &item, &host_floats)
+                              : bil_image_put_item(image, &item, &host_floats);
             if (error)
                 snprintf(set.why, sizeof set.why, "%s:%u: %.*s: %s", path, set.reader.line, (int)item.id.length,
                          item.id.text, error_text(error));
@@ -221,15 +222,15 @@ int set_file_glance(const char *path, set_origin *origin, bil_set_totals *totals
 
 int set_file_check(const char *path, set_origin *origin, bil_set_totals *totals, char *why, size_t size)
 {
-    return read_all(path, NULL, origin, totals, why, size);
+    return read_all(path, false, NULL, origin, totals, why, size);
 }
 
-int set_file_load(const char *path, bil_image *image, set_origin *origin, bil_set_totals *totals, char *why,
-                  size_t size)
+int set_file_load(const char *path, bool as_it_was, bil_image *image, set_origin *origin, bil_set_totals *totals,
+                  char *why, size_t size)
 {
     /* First whole, then what it says: a fault in a damaged file is called damage, not a wrong value. */
     int error = set_file_check(path, origin, totals, why, size);
-    return error ? error : read_all(path, image, origin, totals, why, size);
+    return error ? error : read_all(path, as_it_was, image, origin, totals, why, size);
 }
 
 /* ---- writing ---- */

@@ -929,6 +929,18 @@ bool index_serial_elsewhere(site_index *x, const char *model, const char *serial
                       row);
 }
 
+bool index_serial_shared(site_index *x, const char *model, const char *serial, const char *folder)
+{
+    sqlite3_stmt *s =
+        ask(x,
+            "SELECT 1 FROM copies c WHERE serial = ? AND model = ? AND device != ? AND place > 0 AND place = "
+            "(SELECT max(place) FROM copies d WHERE d.device = c.device) LIMIT 1",
+            "sss", serial, model, folder);
+    bool shared = serial[0] && next(x, s);
+    done(x, s);
+    return shared;
+}
+
 int index_count_since(site_index *x, const char *when)
 {
     sqlite3_stmt *s = ask(x, "SELECT count(*) FROM copies WHERE at > ?", "s", when);

@@ -86,6 +86,9 @@ json_t *index_heads(site_index *index, const char *folder, const char *kind);
 /* How many copies were read after this moment ("": all). */
 int index_count_since(site_index *index, const char *when);
 
+/* Is this serial number the one of the last copy of another device of the site, too? */
+bool index_serial_shared(site_index *index, const char *model, const char *serial, const char *folder);
+
 /* The device on which this serial number was seen last, other than `folder`. */
 bool index_serial_elsewhere(site_index *index, const char *model, const char *serial, const char *folder,
                             copy_row *row);

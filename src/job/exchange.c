@@ -37,19 +37,19 @@ flow bil_give_connect(bil_job *job, bil_action *action, uint32_t ms)
 flow bil_give_record(bil_job *job, bil_action *action, bil_event event)
 {
     action->u.record.event = event;
-    action->u.record.cause = job->cause;
-    action->u.record.param = job->param;
-    action->u.record.code = job->code;
+    action->u.record.cause = job->why.cause;
+    action->u.record.param = job->why.param;
+    action->u.record.code = job->why.code;
     action->u.record.have = job->config.have;
     return bil_give(job, action, BIL_ACT_RECORD);
 }
 
 flow bil_failed(bil_job *job, bil_error cause, uint16_t param)
 {
-    job->cause = cause;
-    job->param = param;
-    job->other = BIL_NONE;
-    job->code = 0;
+    job->why.cause = cause;
+    job->why.param = param;
+    job->why.other = BIL_NONE;
+    job->why.code = 0;
     return FLOW_FAILED;
 }
 
@@ -113,7 +113,7 @@ static flow give_up(bil_job *job, exchange *x, bil_outcome outcome, bil_error ca
     uint32_t code = job->result->code;
     x->outcome = outcome;
     bil_failed(job, cause, x->param);
-    job->code = code;
+    job->why.code = code;
     return FLOW_FAILED;
 }
 

@@ -5,45 +5,27 @@
 #include "../core/require.h"
 #include "machine.h"
 
-static const char *const event_names[BIL_EVENT_COUNT] = {
+/* Name and text behind each other: one pointer each. */
 #define NAME(NAME_, name, text) name,
-    BIL_EVENTS(NAME)
+#define BOTH(NAME_, name, text) name "\0" text,
+static const char *const events[BIL_EVENT_COUNT] = {BIL_EVENTS(NAME)};
+static const char *const verdicts[BIL_VERDICT_COUNT] = {BIL_VERDICTS(BOTH)};
 #undef NAME
-};
-static const char *const event_texts[BIL_EVENT_COUNT] = {
-#define TEXT(NAME_, name, text) text,
-    BIL_EVENTS(TEXT)
-#undef TEXT
-};
-static const char *const verdict_names[BIL_VERDICT_COUNT] = {
-#define NAME(NAME_, name, text) name,
-    BIL_VERDICTS(NAME)
-#undef NAME
-};
-static const char *const verdict_texts[BIL_VERDICT_COUNT] = {
-#define TEXT(NAME_, name, text) text,
-    BIL_VERDICTS(TEXT)
-#undef TEXT
-};
+#undef BOTH
 
 const char *bil_event_name(bil_event event)
 {
-    return event_names[event];
-}
-
-const char *bil_event_text(bil_event event)
-{
-    return event_texts[event];
+    return events[event];
 }
 
 const char *bil_verdict_name(bil_verdict verdict)
 {
-    return verdict_names[verdict];
+    return verdicts[verdict];
 }
 
 const char *bil_verdict_text(bil_verdict verdict)
 {
-    return verdict_texts[verdict];
+    return verdicts[verdict] + strlen(verdicts[verdict]) + 1;
 }
 
 /* struct, cost, next, items, cells of requests and of looks, image, touched; in falling order of alignment */
@@ -85,7 +67,7 @@ int bil_job_init(bil_job **out, void *memory, size_t size, const bil_job_config 
     job->due = UINT64_MAX;
     job->config = *config;
     job->description = description;
-    job->param = job->other = BIL_NONE;
+    job->why.param = job->why.other = BIL_NONE;
     job->purpose = config->purpose;
     *out = job;
     return BIL_OK;

@@ -79,6 +79,12 @@ typedef struct look {
     uint16_t items[LOOK_MAX], next[LOOK_MAX + 1];
 } look;
 
+typedef struct reason {
+    bil_error cause;
+    uint16_t param, other;
+    uint32_t code;
+} reason;
+
 struct bil_job {
     bil_job_config config;
     const bil_description *description;
@@ -86,6 +92,7 @@ struct bil_job {
     uint64_t now;
     uint64_t due;    /* by then the last action has to be over */
     uint32_t number; /* of the last action given, 0 before the first */
+    uint8_t then;    /* the phase after it is held */
     uint8_t phase;   /* of the kind of job; see write.c and read.c */
     bool over;
 
@@ -116,12 +123,13 @@ struct bil_job {
     uint8_t round, stage;
     uint16_t write_at, write_count;
     bool held, wrote, again, recorded_writing, excepted, stored, proved_restart;
-    uint8_t reads;   /* of the proof; of a read */
-    uint8_t waits;   /* for a write that is still at work */
-    uint32_t found;  /* state of operation before hold */
-    bool unit_tells; /* something of it tells it from others of its model */
-    bool ran;        /* the machine was at work when it was held */
-    bool left_held;
+    uint8_t reads;       /* of the proof; of a read */
+    uint8_t waits;       /* for a write that is still at work */
+    uint32_t found;      /* state of operation before hold */
+    bool unit_tells;     /* something of it tells it from others of its model */
+    bool ran;            /* the machine was at work when it was held */
+    bool left_held;      /* by somebody else */
+    bool ours;           /* an earlier write of this tool left it held */
     bool let_go;         /* it was released; by whom, is looked at */
     bool at_work;        /* a write was acknowledged, but isn't done yet */
     bool between;        /* a restart between two stages, not the one of the proof */
@@ -133,10 +141,7 @@ struct bil_job {
     uint32_t unit_after; /* the one that the values bring; 0: they have no say in that */
     bil_verdict verdict;
 
-    /* why it fails */
-    bil_error cause;
-    uint16_t param, other;
-    uint32_t code;
+    reason why; /* it fails */
 
     bil_job_progress progress;
 

@@ -56,13 +56,13 @@ static bool is_link_trouble(bil_error cause)
  * where the device was told to go away and hasn't come back; so does whatever makes it another or a changed device. */
 static flow step_failed(bil_job *job, uint16_t param, bool condition)
 {
-    bil_error cause = job->cause;
-    uint32_t code = job->code;
+    bil_error cause = job->why.cause;
+    uint32_t code = job->why.code;
     bool keep = !condition && is_link_trouble(cause) && job->player.procedure->kind != BIL_PROC_RESTART;
     if (bil_watch_ended(job))
         return FLOW_FAILED;
     bil_failed(job, keep ? cause : cause_of(job), param);
-    job->code = condition ? 0 : code;
+    job->why.code = condition ? 0 : code;
     return FLOW_FAILED;
 }
 
@@ -158,7 +158,7 @@ static bool may_have_been_taken(bil_job *job)
         return maybe;
     for (uint16_t i = (uint16_t)(p->at + 1); i < p->procedure->step_count; i++)
         if (p->procedure->steps[i].kind == BIL_STEP_UNTIL) {
-            p->taken = job->cause == BIL_E_AT_WORK && !p->doubt;
+            p->taken = job->why.cause == BIL_E_AT_WORK && !p->doubt;
             p->doubt = true;
             p->otherwise = known_otherwise(job, &p->procedure->steps[i]);
             return true;

@@ -26,9 +26,9 @@ static flow end(bil_job *job, bil_action *action, bil_verdict verdict, bil_error
     action->u.end.held = false;
     action->u.end.wrote = false;
     action->u.end.cause = cause;
-    action->u.end.param = cause ? job->param : BIL_NONE;
+    action->u.end.param = cause ? job->why.param : BIL_NONE;
     action->u.end.other = BIL_NONE;
-    action->u.end.code = cause ? job->code : 0;
+    action->u.end.code = cause ? job->why.code : 0;
     return bil_give(job, action, BIL_ACT_END);
 }
 
@@ -67,7 +67,7 @@ flow bil_read_run(bil_job *job, bil_action *action)
             return bil_give_connect(job, action, CONNECT_MS);
         case CONNECTED:
             if (job->result->outcome != BIL_DONE) {
-                job->code = job->result->code;
+                job->why.code = job->result->code;
                 return end(job, action, BIL_VERDICT_UNTOUCHED, BIL_E_NOT_REACHABLE);
             }
             bil_look_start(job);
@@ -78,7 +78,7 @@ flow bil_read_run(bil_job *job, bil_action *action)
             if (f == FLOW_ACTION)
                 return f;
             if (f == FLOW_FAILED)
-                return end(job, action, BIL_VERDICT_UNTOUCHED, job->cause);
+                return end(job, action, BIL_VERDICT_UNTOUCHED, job->why.cause);
             if (bil_check_model(job, job->config.have) != BIL_OK)
                 return end(job, action, BIL_VERDICT_REFUSED, BIL_E_OTHER_MODEL);
             if (job->config.kind == BIL_JOB_IDENTIFY)
@@ -91,7 +91,7 @@ flow bil_read_run(bil_job *job, bil_action *action)
             if (f == FLOW_ACTION)
                 return f;
             if (f == FLOW_FAILED)
-                return end(job, action, BIL_VERDICT_INCOMPLETE, job->cause);
+                return end(job, action, BIL_VERDICT_INCOMPLETE, job->why.cause);
             if (!job->restarted && !job->moved)
                 return over(job, action);
             if (++job->reads >= READS)

@@ -107,7 +107,7 @@ static flow run_half(bil_job *job, reader *r, bil_action *action)
             continue;
         } else if (outcome == BIL_REFUSED || outcome == BIL_BUSY) {
             for (uint16_t i = from; i < to; i++)
-                bil_image_fail(r->image, r->items[i], job->cause);
+                bil_image_fail(r->image, r->items[i], job->why.cause);
         } else {
             return f;
         }

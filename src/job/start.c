@@ -11,10 +11,10 @@ static flow end(bil_job *job, bil_action *action, bil_verdict verdict)
     job->over = true;
     memset(&action->u.end, 0, sizeof action->u.end);
     action->u.end.verdict = verdict;
-    action->u.end.cause = job->cause;
-    action->u.end.param = job->param;
+    action->u.end.cause = job->why.cause;
+    action->u.end.param = job->why.param;
     action->u.end.other = BIL_NONE;
-    action->u.end.code = job->code;
+    action->u.end.code = job->why.code;
     return bil_give(job, action, BIL_ACT_END);
 }
 

@@ -136,7 +136,7 @@ bil_error bil_watch_judge(bil_job *job)
 
 bool bil_watch_ended(const bil_job *job)
 {
-    return job->stranger || job->cause == BIL_E_INTERRUPTED || job->cause == BIL_E_LET_GO;
+    return job->stranger || job->why.cause == BIL_E_INTERRUPTED || job->why.cause == BIL_E_LET_GO;
 }
 
 void bil_watch_know(bil_job *job)

@@ -6,10 +6,10 @@
 /* clang-format off */
 typedef enum phase {
     PH_CONNECT, PH_CONNECTED, PH_IDENTIFY, PH_READ, PH_STATE, PH_LOOK, PH_LOOKING, PH_ASK, PH_ASKED, PH_INTENT, PH_INTENT_DONE, PH_SAFETY_DONE,
-    PH_UNLOCK, PH_HOLD, PH_HOLD_STEPS, PH_HELD, PH_RECHECK, PH_STAGE, PH_WRITING, PH_WRITE_BLOCK, PH_REFUSED_DONE, PH_UNTOUCHED,
-    PH_READ_BACK, PH_STORE, PH_STORE_STEPS, PH_RESTART, PH_LET_WORK, PH_WORKS, PH_WAIT, PH_WAITED, PH_HOLD_THEN, PH_UNLOCK_THEN,
+    PH_UNLOCK, PH_HOLD, PH_HELD, PH_RECHECK, PH_STAGE, PH_WRITING, PH_WRITE_BLOCK, PH_REFUSED_DONE, PH_UNTOUCHED,
+    PH_READ_BACK, PH_STORE, PH_STORE_STEPS, PH_RESTART, PH_LET_WORK, PH_WORKS, PH_WAIT, PH_WAITED,
     PH_RESTART_NOW, PH_BEFORE_RESTART, PH_RESTART_STEPS, PH_BY_HAND, PH_SWITCHED, PH_SWITCHED_STATE, PH_RESET_STEPS, PH_WHO_CAME_BACK,
-    PH_UNLOCK_AGAIN, PH_HOLD_AGAIN, PH_BETWEEN, PH_PROVE, PH_PROVING, PH_RELEASE, PH_RELEASE_STEPS, PH_LET_GO, PH_VERDICT, PH_END
+    PH_PROVE, PH_PROVING, PH_RELEASE, PH_RELEASE_STEPS, PH_LET_GO, PH_VERDICT, PH_END
 } phase;
 /* clang-format on */
 
@@ -27,14 +27,15 @@ static flow finish(bil_job *job, bil_verdict verdict)
     return go(job, PH_VERDICT);
 }
 
-/* The job can't go on; job->cause says why. A device on which nothing was written is as it was: it is let go. One that
- * was written to stays held, since it is neither as it was nor as wanted. To another unit nothing goes at all. */
+/* The job can't go on; job->why says why. A device on which nothing was written is as it was: it is let go. One that
+ * was written to, by this job or by the one before that left it held, stays held, since it is neither as it was nor as
+ * wanted. To another unit nothing goes at all. */
 static flow stop(bil_job *job, bil_verdict untouched)
 {
     if (job->wrote)
         return finish(job, BIL_VERDICT_INCOMPLETE);
     job->verdict = untouched;
-    return go(job, job->held && !job->stranger ? PH_RELEASE : PH_VERDICT);
+    return go(job, job->held && !job->stranger && !job->ours ? PH_RELEASE : PH_VERDICT);
 }
 
 static flow refuse(bil_job *job, bil_error cause, uint16_t param)
@@ -87,7 +88,7 @@ static flow connected(bil_job *job)
 {
     if (job->result->outcome != BIL_DONE) {
         bil_failed(job, BIL_E_NOT_REACHABLE, BIL_NONE);
-        job->code = job->result->code;
+        job->why.code = job->result->code;
         return stop(job, BIL_VERDICT_UNTOUCHED);
     }
     bil_look_start(job);
@@ -116,7 +117,7 @@ static bool same_unit(bil_job *job)
     const bil_job_config *config = &job->config;
     char text[BIL_VALUE_TEXT];
     bil_image_identity(config->have, BIL_ID_SERIAL, text, sizeof text);
-    job->unit_tells = bil_description_is_serial(d, text) && !config->serial_shared;
+    job->unit_tells = bil_image_has_serial(config->have) && !config->serial_shared;
     bool same = job->unit_tells && strcmp(text, config->serial) == 0;
     for (uint8_t i = 0; i < d->unit_same_count; i++) {
         uint16_t index = d->unit_same[i];
@@ -230,6 +231,8 @@ static flow state_found(bil_job *job)
     bool held = job->found == d->state_held, can_hold = procedure(job, BIL_PROC_HOLD) != NULL;
     bool ours =
         job->config.held_before && job->config.found != d->state_held && (held || (can_hold && !may_be_held(job)));
+    job->ours = ours;
+    job->held = ours && held;
     if (ours)
         job->found = job->config.found;
     job->left_held = held && !ours;
@@ -237,7 +240,7 @@ static flow state_found(bil_job *job)
     if (can_hold && !job->left_held && !(ours ? release_of(job) != NULL : may_be_held(job))) {
         uint32_t found = job->found;
         bil_failed(job, BIL_E_HOLD, d->state);
-        job->code = found;
+        job->why.code = found;
         return stop(job, BIL_VERDICT_REFUSED);
     }
     return go(job, PH_LOOK);
@@ -290,7 +293,7 @@ static flow looking(bil_job *job, bil_action *action)
     job->unit = 0;
     job->elsewhere = false;
     job->dirty = true; /* back where it was: the next connection begins with who answers */
-    if (f == FLOW_FAILED && !nobody && (job->cause == BIL_E_LOST || job->cause == BIL_E_GATEWAY_PATH))
+    if (f == FLOW_FAILED && !nobody && (job->why.cause == BIL_E_LOST || job->why.cause == BIL_E_GATEWAY_PATH))
         return stop(job, BIL_VERDICT_UNTOUCHED); /* the line itself is gone: that tells nothing */
     bil_failed(job, BIL_OK, BIL_NONE);
     if (!nobody && !itself)
@@ -310,8 +313,8 @@ static bool rules_hold(bil_job *job)
     if (rule < 0)
         return true;
     bil_failed(job, BIL_E_RULE, params[0]);
-    job->other = params[1];
-    job->code = (uint32_t)rule;
+    job->why.other = params[1];
+    job->why.code = (uint32_t)rule;
     stop(job, BIL_VERDICT_REFUSED);
     return false;
 }
@@ -324,7 +327,8 @@ static flow ask(bil_job *job, bil_action *action)
     action->u.ask.question = BIL_ASK_WRITE;
     action->u.ask.text = "";
     action->u.ask.have = job->config.have;
-    action->u.ask.found = job->found;
+    const saw *state = &job->saw[SAW_STATE];
+    action->u.ask.found = state->known ? state->number : job->found;
     return bil_give(job, action, BIL_ACT_ASK);
 }
 
@@ -338,68 +342,63 @@ static flow asked(bil_job *job)
 static flow intent(bil_job *job, bil_action *action)
 {
     go(job, PH_INTENT_DONE);
-    job->code = job->found;
+    job->why.code = job->found;
     return announce(job, action, BIL_EV_INTENT);
 }
 
 static flow intent_done(bil_job *job, bil_action *action)
 {
-    job->code = 0;
+    job->why.code = 0;
     go(job, PH_SAFETY_DONE);
     action->u.save.have = job->config.have;
     return bil_give(job, action, BIL_ACT_SAVE);
+}
+
+/* Unlocks and holds it, and goes on with `then`. */
+static flow hold_and(bil_job *job, phase then)
+{
+    job->then = (uint8_t)then;
+    return begin(job, procedure(job, BIL_PROC_UNLOCK), PH_UNLOCK);
 }
 
 static flow safety_done(bil_job *job)
 {
     if (job->result->outcome != BIL_DONE)
         return refuse(job, BIL_E_SAFETY_COPY, BIL_NONE);
-    return begin(job, procedure(job, BIL_PROC_UNLOCK), PH_UNLOCK);
+    return hold_and(job, PH_HELD);
 }
 
+/* The record says to which state it has to go back. */
 static flow unlock(bil_job *job, bil_action *action)
 {
     flow f = play(job, action, BIL_VERDICT_REFUSED);
     if (f != FLOW_DONE)
         return f;
-    return go(job, PH_HOLD);
-}
-
-/* The record says to which state it has to go back. */
-static flow record_holding(bil_job *job, bil_action *action)
-{
+    bool is_held = job->held || (job->left_held && job->then == PH_HELD);
+    const bil_procedure *how = is_held ? NULL : procedure(job, BIL_PROC_HOLD);
+    begin(job, how, PH_HOLD);
+    if (!how)
+        return FLOW_DONE;
     announce(job, action, BIL_EV_HOLDING);
     action->u.record.code = job->found;
     return FLOW_ACTION;
 }
 
+/* It may be held from the first step on, and is when the last one has come to its end. */
 static flow hold(bil_job *job, bil_action *action)
 {
-    const bil_procedure *how = job->left_held ? NULL : procedure(job, BIL_PROC_HOLD);
-    begin(job, how, PH_HOLD_STEPS);
-    return how ? record_holding(job, action) : FLOW_DONE;
-}
-
-/* It may be held from the first step on, and is when the last one has come to its end. */
-static flow play_hold(bil_job *job, bil_action *action, bil_verdict untouched)
-{
     job->held = job->held || job->left_held || job->player.procedure;
-    flow f = play(job, action, untouched);
-    const saw *state = &job->saw[SAW_STATE];
-    if (f == FLOW_DONE) /* where it tells its state, that has to say so; else nobody can see when it is let go */
-        job->is_held = job->held && state->known && state->number == job->description->state_held;
-    return f;
-}
-
-static flow hold_steps(bil_job *job, bil_action *action)
-{
-    flow f = play_hold(job, action, BIL_VERDICT_REFUSED);
+    flow f = play(job, action, BIL_VERDICT_REFUSED);
     if (f != FLOW_DONE)
         return f;
-    go(job, PH_HELD);
+    /* Where it tells its state, that has to say so; else nobody can see when it is let go. */
+    const saw *state = &job->saw[SAW_STATE];
+    job->is_held = job->held && state->known && state->number == job->description->state_held;
+    go(job, (phase)job->then);
     return job->player.procedure ? bil_give_record(job, action, BIL_EV_HELD) : FLOW_DONE;
 }
 
+/* Held again between two stages, what the restart brought about is the new start of the next one. */
 static flow held(bil_job *job)
 {
     bil_reader_values(job, job->config.have);
@@ -454,6 +453,11 @@ static flow recheck(bil_job *job, bil_action *action)
     flow f = read_on(job, action);
     if (f != FLOW_DONE)
         return f;
+    if (job->between) {
+        job->between = false;
+        bil_watch_know(job);
+        return go(job, PH_STAGE);
+    }
     uint16_t changed = foreign_change(job);
     if (changed != BIL_NONE)
         return refuse(job, BIL_E_FOREIGN_CHANGE, changed);
@@ -511,7 +515,7 @@ static flow next_stage(bil_job *job, bil_action *action)
         if (job->round >= ROUNDS) {
             uint16_t by = rival(job, job->items[0]);
             bil_failed(job, by == BIL_NONE ? BIL_E_DIFFERS : BIL_E_DISAGREE, job->items[0]);
-            job->other = by;
+            job->why.other = by;
             return stop(job, BIL_VERDICT_INCOMPLETE);
         }
         bil_block_rule rule = {job->description->link.write_cells, 1, 0, false};
@@ -579,7 +583,7 @@ static flow write_block(bil_job *job, bil_action *action)
     if (f == FLOW_DONE || outcome == BIL_UNKNOWN) {
         /* What became of an unknown one shows when it is read back. */
         job->wrote = job->again = true;
-        job->at_work = job->at_work || (f == FLOW_FAILED && job->cause == BIL_E_AT_WORK);
+        job->at_work = job->at_work || (f == FLOW_FAILED && job->why.cause == BIL_E_AT_WORK);
         mark(job, from, to, TOUCHED);
         if (f == FLOW_DONE)
             job->progress.written += (uint32_t)(to - from);
@@ -615,15 +619,10 @@ static flow refused_done(bil_job *job)
 
 static flow untouched(bil_job *job, bil_action *action)
 {
-    bil_error cause = job->cause; /* of the refusal; a read must not hide it */
-    uint16_t param = job->param;
-    uint32_t code = job->code;
+    const reason why = job->why; /* the refusal; a read must not hide it */
     flow f = bil_reader_run(job, action);
-    if (f != FLOW_FAILED || !job->stranger) {
-        job->cause = cause;
-        job->param = param;
-        job->code = code;
-    }
+    if (f != FLOW_FAILED || !job->stranger)
+        job->why = why;
     if (f == FLOW_ACTION)
         return f;
     job->wrote = f == FLOW_FAILED || foreign_change(job) != BIL_NONE;
@@ -768,26 +767,10 @@ static flow waited(bil_job *job, bil_action *action)
     job->ran = job->ran || (known && !idle);
     bool may = !tells || (known && may_be_held(job));
     if ((job->config.restart == BIL_RESTART_IDLE && tells && !idle) || (procedure(job, BIL_PROC_HOLD) && !may)) {
-        job->cause = BIL_E_NOT_IDLE; /* at work, held by somebody, in fault, or on its way */
+        job->why.cause = BIL_E_NOT_IDLE; /* at work, held by somebody, in fault, or on its way */
         return finish(job, BIL_VERDICT_NOT_PROVED);
     }
-    return begin(job, procedure(job, BIL_PROC_UNLOCK), PH_UNLOCK_THEN);
-}
-
-static flow unlock_then(bil_job *job, bil_action *action)
-{
-    flow f = play(job, action, BIL_VERDICT_INCOMPLETE);
-    if (f != FLOW_DONE)
-        return f;
-    const bil_procedure *how = procedure(job, BIL_PROC_HOLD);
-    begin(job, how, PH_HOLD_THEN);
-    return how ? record_holding(job, action) : FLOW_DONE;
-}
-
-static flow hold_then(bil_job *job, bil_action *action)
-{
-    flow f = play_hold(job, action, BIL_VERDICT_INCOMPLETE);
-    return f == FLOW_DONE ? go(job, PH_RESTART_NOW) : f;
+    return hold_and(job, PH_RESTART_NOW);
 }
 
 static flow restart_now(bil_job *job, bil_action *action)
@@ -865,7 +848,7 @@ static flow switched_state(bil_job *job, bil_action *action)
         return f;
     if (f == FLOW_FAILED) {
         if (job->now >= job->player.deadline || bil_watch_ended(job))
-            return refuse(job, job->stranger ? job->cause : BIL_E_RESTART, BIL_NONE);
+            return refuse(job, job->stranger ? job->why.cause : BIL_E_RESTART, BIL_NONE);
         bil_look_start(job);
         return bil_give_wait(job, action, job->now + job->description->link.late_ms);
     }
@@ -915,38 +898,11 @@ static flow who_came_back(bil_job *job, bil_action *action)
     if (at_work && job->between)
         return refuse(job, BIL_E_LET_GO, BIL_NONE);
     bool proves = resets || at_work || (held && !job->between);
-    begin(job, proves ? NULL : procedure(job, BIL_PROC_UNLOCK), proves ? PH_PROVE : PH_UNLOCK_AGAIN);
+    if (proves)
+        go(job, PH_PROVE);
+    else
+        hold_and(job, job->between ? PH_HELD : PH_PROVE);
     return seen ? bil_give_record(job, action, BIL_EV_RESTARTED) : FLOW_DONE;
-}
-
-static flow unlock_again(bil_job *job, bil_action *action)
-{
-    flow f = play(job, action, BIL_VERDICT_INCOMPLETE);
-    if (f != FLOW_DONE)
-        return f;
-    return begin(job, job->held ? NULL : procedure(job, BIL_PROC_HOLD), PH_HOLD_AGAIN);
-}
-
-static flow hold_again(bil_job *job, bil_action *action)
-{
-    flow f = play_hold(job, action, BIL_VERDICT_INCOMPLETE);
-    if (f != FLOW_DONE)
-        return f;
-    if (!job->between)
-        return go(job, PH_PROVE);
-    bil_reader_values(job, job->config.have);
-    return go(job, PH_BETWEEN);
-}
-
-/* What the restart between two stages brought about is the new start of the next one. */
-static flow between(bil_job *job, bil_action *action)
-{
-    flow f = read_on(job, action);
-    if (f != FLOW_DONE)
-        return f;
-    job->between = false;
-    bil_watch_know(job);
-    return go(job, PH_STAGE);
 }
 
 /* ---- prove ---- */
@@ -1025,8 +981,8 @@ static flow proving(bil_job *job, bil_action *action)
 static flow release(bil_job *job, bil_action *action)
 {
     if (job->left_held || !job->held) {
-        if (job->left_held && job->cause == BIL_OK)
-            job->cause = BIL_E_LEFT_HELD;
+        if (job->left_held && job->why.cause == BIL_OK)
+            job->why.cause = BIL_E_LEFT_HELD;
         return go(job, PH_VERDICT);
     }
     job->is_held = false;
@@ -1035,20 +991,12 @@ static flow release(bil_job *job, bil_action *action)
 }
 
 /* Why the job stopped, if it did, is what the end says: letting it go must not hide that. */
-static void keep_reason(bil_job *job, bil_error cause, uint16_t param, uint32_t code)
-{
-    bil_failed(job, cause, param);
-    job->code = code;
-}
-
 static flow release_steps(bil_job *job, bil_action *action)
 {
-    bil_error cause = job->cause;
-    uint16_t param = job->param;
-    uint32_t code = job->code;
+    const reason why = job->why;
     flow f = bil_player_run(job, action);
-    if (f != FLOW_FAILED || (cause != BIL_OK && cause != BIL_E_RESTART_UNSEEN && !job->stranger))
-        keep_reason(job, cause, param, code);
+    if (f != FLOW_FAILED || (why.cause != BIL_OK && why.cause != BIL_E_RESTART_UNSEEN && !job->stranger))
+        job->why = why;
     if (f == FLOW_ACTION)
         return f;
     job->let_go = f == FLOW_DONE;
@@ -1061,21 +1009,19 @@ static flow release_steps(bil_job *job, bil_action *action)
 /* Who was let go, or wouldn't be? If it was exchanged meanwhile, nothing is said of the one that is held. */
 static flow let_go(bil_job *job, bil_action *action)
 {
-    bil_error cause = job->cause;
-    uint16_t param = job->param;
-    uint32_t code = job->code;
+    const reason why = job->why;
     bool said = job->verdict != BIL_VERDICT_REFUSED && job->verdict != BIL_VERDICT_UNTOUCHED;
     flow f = job->stranger ? FLOW_FAILED : bil_look_run(job, action);
     if (f == FLOW_FAILED && said && (job->stranger || job->let_go))
         job->verdict = BIL_VERDICT_INCOMPLETE;
     else if (f == FLOW_FAILED || f == FLOW_ACTION)
-        keep_reason(job, cause, param, code);
+        job->why = why;
     if (f == FLOW_ACTION)
         return f;
     go(job, PH_VERDICT);
     if (f == FLOW_FAILED || !job->let_go)
         return FLOW_DONE;
-    keep_reason(job, cause, param, code);
+    job->why = why;
     job->held = false;
     return bil_give_record(job, action, BIL_EV_RELEASED);
 }
@@ -1095,10 +1041,10 @@ static flow end(bil_job *job, bil_action *action)
     action->u.end.stored = job->stored;
     action->u.end.restarted = job->proved_restart;
     action->u.end.stopped = job->ran && !job->held && job->description->state != BIL_NONE;
-    action->u.end.cause = job->cause;
-    action->u.end.param = job->param;
-    action->u.end.other = job->other;
-    action->u.end.code = job->code;
+    action->u.end.cause = job->why.cause;
+    action->u.end.param = job->why.param;
+    action->u.end.other = job->why.other;
+    action->u.end.code = job->why.code;
     return bil_give(job, action, BIL_ACT_END);
 }
 
@@ -1120,7 +1066,6 @@ static flow run_phase(bil_job *job, bil_action *action)
     case PH_SAFETY_DONE: return safety_done(job);
     case PH_UNLOCK: return unlock(job, action);
     case PH_HOLD: return hold(job, action);
-    case PH_HOLD_STEPS: return hold_steps(job, action);
     case PH_HELD: return held(job);
     case PH_RECHECK: return recheck(job, action);
     case PH_STAGE: return next_stage(job, action);
@@ -1136,8 +1081,6 @@ static flow run_phase(bil_job *job, bil_action *action)
     case PH_WORKS: return works(job, action);
     case PH_WAIT: return wait_for_restart(job, action);
     case PH_WAITED: return waited(job, action);
-    case PH_UNLOCK_THEN: return unlock_then(job, action);
-    case PH_HOLD_THEN: return hold_then(job, action);
     case PH_RESTART_NOW: return restart_now(job, action);
     case PH_BEFORE_RESTART: return before_restart(job, action);
     case PH_RESTART_STEPS: return restart_steps(job, action);
@@ -1146,9 +1089,6 @@ static flow run_phase(bil_job *job, bil_action *action)
     case PH_SWITCHED_STATE: return switched_state(job, action);
     case PH_RESET_STEPS: return reset_steps(job, action);
     case PH_WHO_CAME_BACK: return who_came_back(job, action);
-    case PH_UNLOCK_AGAIN: return unlock_again(job, action);
-    case PH_HOLD_AGAIN: return hold_again(job, action);
-    case PH_BETWEEN: return between(job, action);
     case PH_PROVE: return prove(job);
     case PH_PROVING: return proving(job, action);
     case PH_RELEASE: return release(job, action);

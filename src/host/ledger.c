@@ -1,0 +1,150 @@
+#include "ledger.h"
+
+#include <errno.h>
+#include <fcntl.h>
+#include <jansson.h>
+#include <stdlib.h>
+#include <string.h>
+#include <sys/file.h>
+#include <sys/stat.h>
+#include <unistd.h>
+
+#include "arena.h"
+
+/* The folder, and the file in it; "" where the user has no home. */
+static void place(char path[STORAGE_PATH], bool make)
+{
+    const char *state = getenv("XDG_STATE_HOME"), *home = getenv("HOME");
+    path[0] = '\0';
+    if (state && state[0] == '/')
+        snprintf(path, STORAGE_PATH, "%.3900s", state);
+    else if (home && home[0] == '/')
+        snprintf(path, STORAGE_PATH, "%.3900s/.local/state", home);
+    else
+        return;
+    for (char *slash = path + 1; make && (slash = strchr(slash, '/')); slash++) {
+        *slash = '\0';
+        mkdir(path, 0700);
+        *slash = '/';
+    }
+    if (make)
+        mkdir(path, 0700);
+    strcat(path, "/bilancia");
+    if (make)
+        mkdir(path, 0700);
+    strcat(path, "/ledger");
+}
+
+static const char *text_of(const json_t *line, const char *key)
+{
+    const char *text = json_string_value(json_object_get(line, key));
+    return text ? text : "";
+}
+
+static ledger_entry *find(ledger *l, const char *intent)
+{
+    for (size_t i = l->count; i-- > 0;)
+        if (strcmp(l->entries[i].intent, intent) == 0)
+            return &l->entries[i];
+    return NULL;
+}
+
+static void take(ledger *l, const json_t *line)
+{
+    const char *intent = text_of(line, "intent"), *last = text_of(line, "last");
+    if (strlen(intent) != 2 * BIL_SHA256) {
+        l->broken = true;
+        return;
+    }
+    ledger_entry *e = find(l, intent);
+    if (last[0]) {
+        l->broken = l->broken || !e;
+        if (e)
+            snprintf(e->last, sizeof e->last, "%s", last);
+        return;
+    }
+    if (e)
+        return;
+    if ((l->count & (l->count - 1)) == 0) { /* room for twice as many */
+        l->entries = realloc(l->entries, (l->count ? 2 * l->count : 1) * sizeof *l->entries);
+        if (!l->entries)
+            abort();
+    }
+    e = &l->entries[l->count++];
+    *e = (ledger_entry){.sequence = l->count};
+    snprintf(e->intent, sizeof e->intent, "%s", intent);
+    snprintf(e->model, sizeof e->model, "%s", text_of(line, "model"));
+    snprintf(e->serial, sizeof e->serial, "%s", text_of(line, "serial"));
+    snprintf(e->path, sizeof e->path, "%s", text_of(line, "record"));
+}
+
+int ledger_open(ledger *l)
+{
+    char path[STORAGE_PATH];
+    *l = (ledger){0};
+    place(path, false);
+    FILE *file = path[0] ? fopen(path, "r") : NULL;
+    if (!file)
+        return !path[0] || errno == ENOENT || errno == ENOTDIR ? BIL_OK : BIL_E_FILE_OPEN;
+    char *text = NULL;
+    size_t size = 0;
+    while (getline(&text, &size, file) > 0) {
+        json_t *line = json_loads(text, JSON_REJECT_DUPLICATES, NULL);
+        if (line)
+            take(l, line);
+        else
+            l->broken = true; /* cut by a power failure, or altered */
+        json_decref(line);
+    }
+    free(text);
+    fclose(file);
+    return BIL_OK;
+}
+
+void ledger_close(ledger *l)
+{
+    free(l->entries);
+    *l = (ledger){0};
+}
+
+const ledger_entry *ledger_find(const ledger *l, const char *intent)
+{
+    return find((ledger *)l, intent);
+}
+
+/* One line in one piece; a line that was cut before it is ended first. */
+static int add(json_t *line)
+{
+    char path[STORAGE_PATH], end = '\n';
+    place(path, true);
+    char *text = json_dumps(line, JSON_COMPACT);
+    json_decref(line);
+    int fd = path[0] ? open(path, O_RDWR | O_APPEND | O_CREAT | O_CLOEXEC | O_NOFOLLOW, 0600) : -1;
+    if (fd < 0 || !text) {
+        int error = path[0] ? storage_error() : BIL_E_FILE_WRITE;
+        free(text);
+        return error;
+    }
+    flock(fd, LOCK_EX);
+    off_t size = lseek(fd, 0, SEEK_END);
+    bool cut = size > 0 && pread(fd, &end, 1, size - 1) == 1 && end != '\n';
+    size_t length = strlen(text);
+    char *whole = need(length + 3, 1);
+    snprintf(whole, length + 3, "%s%s\n", cut ? "\n" : "", text);
+    bool good = write(fd, whole, strlen(whole)) == (ssize_t)strlen(whole) && fsync(fd) == 0;
+    int error = good ? BIL_OK : storage_error();
+    free(whole);
+    free(text);
+    close(fd);
+    return error;
+}
+
+int ledger_begin(const char *model, const char *serial, const char *path, const char *intent)
+{
+    return add(json_pack("{s:s,s:s,s:s,s:s}", "intent", intent, "model", model, "serial", serial, "record", path));
+}
+
+int ledger_end(const char *intent, const char *last)
+{
+    return add(json_pack("{s:s,s:s}", "intent", intent, "last", last));
+}

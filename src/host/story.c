@@ -1,0 +1,168 @@
+/* Which record of a unit is the newest: each intent names those that it follows, and the ledger of this computer knows
+ * in which order it began its own. */
+#include <dirent.h>
+#include <stdlib.h>
+#include <string.h>
+
+#include "arena.h"
+#include "record.h"
+
+enum { MOST_AFTER = sizeof((record_story *)NULL)->after / sizeof((record_story *)NULL)->after[0] };
+
+/* What matters of one record for the order. */
+typedef struct link {
+    char *path;
+    char intent[2 * BIL_SHA256 + 1];
+    bool wrote, settled, followed;
+    uint64_t sequence; /* in the ledger; 0: another computer's */
+    unsigned rank;     /* the longest way back to one that follows none; 0: not worked out yet */
+    size_t after_count;
+    char after[MOST_AFTER][2 * BIL_SHA256 + 1];
+} link;
+
+typedef struct links {
+    link *list;
+    size_t count;
+} links;
+
+static bool is_of(const record_story *s, const char *model, const char *serial)
+{
+    return (!model || strcmp(s->model, model) == 0) && (!serial || strcmp(s->serial, serial) == 0);
+}
+
+static void take(links *all, const char *path, const char *model, const char *serial, const char *intent)
+{
+    record_story *s = need(1, sizeof *s);
+    bool good =
+        record_read(path, s) == BIL_OK && is_of(s, model, serial) && (!intent || strcmp(s->intent, intent) == 0);
+    for (size_t i = 0; i < all->count && good; i++)
+        good = strcmp(all->list[i].intent, s->intent) != 0;
+    if (good) {
+        all->list = realloc(all->list, (all->count + 1) * sizeof *all->list);
+        if (!all->list)
+            abort();
+        link *l = &all->list[all->count++];
+        *l = (link){.path = strdup(path), .wrote = s->wrote, .settled = s->settled, .after_count = s->after_count};
+        memcpy(l->intent, s->intent, sizeof l->intent);
+        memcpy(l->after, s->after, sizeof l->after);
+    }
+    free(s);
+}
+
+static void gather(links *all, const char *folder, const ledger *known, const char *model, const char *serial)
+{
+    DIR *dir = opendir(folder);
+    struct dirent *entry;
+    *all = (links){0};
+    while (dir && (entry = readdir(dir))) {
+        char path[STORAGE_PATH];
+        snprintf(path, sizeof path, "%.3800s/%s", folder, entry->d_name);
+        if (storage_ends_with(entry->d_name, ".brec"))
+            take(all, path, model, serial, NULL);
+    }
+    if (dir)
+        closedir(dir);
+    for (size_t i = 0; known && model && serial && i < known->count; i++)
+        if (strcmp(known->entries[i].model, model) == 0 && strcmp(known->entries[i].serial, serial) == 0)
+            take(all, known->entries[i].path, model, serial, known->entries[i].intent);
+    for (size_t i = 0; i < all->count; i++) {
+        const ledger_entry *e = known ? ledger_find(known, all->list[i].intent) : NULL;
+        all->list[i].sequence = e ? e->sequence : 0;
+        for (size_t k = 0; k < all->count; k++)
+            for (size_t n = 0; n < all->list[k].after_count; n++)
+                all->list[i].followed =
+                    all->list[i].followed || strcmp(all->list[k].after[n], all->list[i].intent) == 0;
+    }
+}
+
+static void release(links *all)
+{
+    for (size_t i = 0; i < all->count; i++)
+        free(all->list[i].path);
+    free(all->list);
+}
+
+/* The length of the longest way back. A digest can't name itself, so that there are no circles; the depth is bounded
+ * all the same. */
+static unsigned rank_of(links *all, size_t i, unsigned depth)
+{
+    link *l = &all->list[i];
+    if (l->rank || depth > all->count)
+        return l->rank;
+    unsigned most = 0;
+    for (size_t n = 0; n < l->after_count; n++)
+        for (size_t k = 0; k < all->count; k++)
+            if (strcmp(all->list[k].intent, l->after[n]) == 0) {
+                unsigned rank = rank_of(all, k, depth + 1);
+                most = rank > most ? rank : most;
+            }
+    return l->rank = most + 1;
+}
+
+/* Is a newer than b? What isn't settled, and nothing has followed, comes before all that is. */
+static bool is_newer(const link *a, const link *b)
+{
+    bool open_a = !a->settled && !a->followed, open_b = !b->settled && !b->followed;
+    if (open_a != open_b)
+        return open_a;
+    if (a->rank != b->rank)
+        return a->rank > b->rank;
+    if (a->sequence != b->sequence)
+        return a->sequence > b->sequence;
+    return strcmp(a->intent, b->intent) > 0; /* of two that know nothing of each other: the same one each time */
+}
+
+bool story_newest(const char *folder, const ledger *known, const char *model, const char *serial, bool that_wrote,
+                  record_story *story)
+{
+    links all;
+    *story = (record_story){0};
+    gather(&all, folder, known, model, serial);
+    const link *best = NULL;
+    for (size_t i = 0; i < all.count; i++) {
+        rank_of(&all, i, 0);
+        const link *one = &all.list[i];
+        if ((!that_wrote || one->wrote || !one->settled) && (!best || is_newer(one, best)))
+            best = one;
+    }
+    bool found = best && record_read(best->path, story) == BIL_OK;
+    release(&all);
+    return found;
+}
+
+json_t *story_heads(const char *folder, const ledger *known, const char *model, const char *serial)
+{
+    links all;
+    json_t *heads = json_array();
+    gather(&all, folder, known, model, serial);
+    for (size_t i = 0; i < all.count; i++)
+        if (!all.list[i].followed && json_array_size(heads) < MOST_AFTER)
+            json_array_append_new(heads, json_string(all.list[i].intent));
+    release(&all);
+    return heads;
+}
+
+static bool ends_in(const char *path, const char *name)
+{
+    const char *slash = strrchr(path, '/');
+    return strcmp(slash ? slash + 1 : path, name) == 0;
+}
+
+bool story_first(const char *folder, const ledger *known, const record_story *last, record_story *first)
+{
+    char path[STORAGE_PATH];
+    const char *slash = strrchr(last->path, '/');
+    snprintf(path, sizeof path, "%.*s/%s", slash ? (int)(slash - last->path) : 1, slash ? last->path : ".",
+             last->chain);
+    if (record_read(path, first) == BIL_OK)
+        return true;
+    snprintf(path, sizeof path, "%.3800s/%s", folder, last->chain);
+    if (record_read(path, first) == BIL_OK)
+        return true;
+    for (size_t i = known ? known->count : 0; i-- > 0;)
+        if (ends_in(known->entries[i].path, last->chain) && record_read(known->entries[i].path, first) == BIL_OK &&
+            strcmp(first->intent, known->entries[i].intent) == 0)
+            return true;
+    *first = *last;
+    return false;
+}
