@@ -23,7 +23,10 @@ static void make(const char *path, uint32_t count, uint32_t one_in, bool right)
         exit(1);
     }
     bil_set_writer writer;
-    bil_set_header header = {.vendor = str("Esempio"), .model = str("EM-1"), .serial = str("1"), .layout = str("none")};
+    bil_set_header header = {.vendor = str("Esempio"),
+                             .model = str("EM-1"),
+                             .serial = str("1"),
+                             .layout = str("0000000000000000000000000000000000000000000000000000000000000000")};
     char line[BIL_SET_LINE];
     size_t length;
     bil_set_begin(&writer, digests[0], digests[1], NULL, &header, line, &length);

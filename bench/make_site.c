@@ -42,7 +42,7 @@ static void make_copy(const char *folder, unsigned device, unsigned copy, unsign
     bil_set_header header = {.vendor = str("Esempio"),
                              .model = str("EM-1"),
                              .serial = str(serial),
-                             .layout = str("none"),
+                             .layout = str("0000000000000000000000000000000000000000000000000000000000000000"),
                              .firmware = str("1.0"),
                              .when = str(when),
                              .who = str("timer"),

@@ -29,7 +29,7 @@ int main(int argc, char **argv)
                              .device = str(texts[0]),
                              .who = str("<script>globalThis.broken=1</script>"),
                              .why = str("</title><script>globalThis.broken=1</script>"),
-                             .layout = str("none")};
+                             .layout = str("0000000000000000000000000000000000000000000000000000000000000000")};
     char line[BIL_SET_LINE], value[200];
     size_t length;
     bil_set_begin(&writer, digests[0], digests[1], NULL, &header, line, &length);

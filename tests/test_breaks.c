@@ -506,7 +506,7 @@ static void speak_to(world *w, uint32_t number, bil_job_config *config)
     snprintf(text, sizeof text, "%u", number);
     w->intent.address = text;
     sim_link_on_line(&w->b.sim, number);
-    config->unit = number;
+    config->unit = BIL_UNIT(number);
 }
 
 static void begin(world *w)
@@ -546,6 +546,11 @@ static bool write_until(world *w, uint64_t at, size_t torn, bil_action *end)
     return run_until(w, &w->b.want, config, at, torn, end);
 }
 
+static uint32_t number_of(uint32_t unit)
+{
+    return unit ? BIL_UNIT_NUMBER(unit) : 0;
+}
+
 /* As the commands do it: from what the records say. False: there is nothing to go on with. */
 static bool go_on(world *w, bool undoes, uint64_t at, size_t torn, bil_action *end, bool *alive)
 {
@@ -580,8 +585,8 @@ static bool go_on(world *w, bool undoes, uint64_t at, size_t torn, bil_action *e
                                 .undoes = undoes,
                                 .still_held = before.held,
                                 .found_first = before.found_first};
-    const uint32_t numbers[] = {w->number, last.unit_after, (uint32_t)atoi(last.address), last.unit_before,
-                                first.unit_after};
+    const uint32_t numbers[] = {w->number, number_of(last.unit_after), (uint32_t)atoi(last.address),
+                                number_of(last.unit_before), number_of(first.unit_after)};
     for (size_t i = 0; i < 5; i++)
         if (w->b.unit->answers_at == numbers[i])
             speak_to(w, numbers[i], &config);

@@ -127,13 +127,15 @@ static size_t make_set(char *out, const bool *other)
     char line[BIL_SET_LINE];
     assert_int_equal(bil_set_begin(&writer, digests[0], digests[1], NULL, &header, out, &used), BIL_OK);
     for (uint16_t i = 0; i < VALUES; i++) {
-        char id[20], name[300];
+        char id[20], name[300], text[8];
         uint16_t value = (uint16_t)(i + (other && other[i]));
         snprintf(id, sizeof id, "v.n%05u", i);
         memset(name, 'x', sizeof name);
         name[(i * 7919u) % 290] = '\0';
+        snprintf(text, sizeof text, "%u", value);
         bil_item item = {.id = str(id),
                          .name = str(name),
+                         .value = str(text),
                          .type = BIL_U16,
                          .cls = BIL_CLASS_SETUP,
                          .size = 2,

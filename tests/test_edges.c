@@ -21,12 +21,11 @@ static const bil_digest_ops no_digest = {start, add, end}; /* here only the line
 static const bil_digest none = {&no_digest, NULL};
 
 #define ZEROS "0000000000000000000000000000000000000000000000000000000000000000"
-#define HEADER                                                                                                         \
+#define HEADER_OF(layout, parent, when)                                                                                \
     "{\"bilancia_set\":0,\"vendor\":\"\",\"model\":\"\",\"hardware\":\"\",\"firmware\":\"\",\"serial\":\"\","          \
-    "\"device\":\"\","                                                                                                 \
-    "\"description\":{\"model\":\"\",\"revision\":0,\"layout\":\"\"},\"parent\":\"\",\"when\":\"\",\"who\":\"\","      \
-    "\"why\":\"\","                                                                                                    \
-    "\"scope\":\"\",\"from\":\"\"}\n"
+    "\"device\":\"\",\"description\":{\"model\":\"\",\"revision\":0,\"layout\":\"" layout "\"},"                       \
+    "\"parent\":\"" parent "\",\"when\":\"" when "\",\"who\":\"\",\"why\":\"\",\"scope\":\"\",\"from\":\"\"}\n"
+#define HEADER HEADER_OF("", "", "")
 #define END(counts) "{\"end\":{" counts ",\"values_digest\":\"" ZEROS "\",\"digest\":\"" ZEROS "\"}}\n"
 #define COUNTS "\"values\":0,\"unreadable\":0,\"left_out\":0,\"files\":"
 
@@ -57,11 +56,41 @@ static void lines_at_the_limits(void **state)
         const char *lines;
     } cases[] = {
         {BIL_OK, HEADER END(COUNTS "0")},
+        {BIL_OK, HEADER_OF(ZEROS, ZEROS, "2026-11-23T07:15:00Z") END(COUNTS "0")},
+        {BIL_E_SET_LINE, HEADER_OF("00", ZEROS, "") END(COUNTS "0")},
+        {BIL_E_SET_LINE, HEADER_OF(ZEROS "0", ZEROS, "") END(COUNTS "0")},
+        {BIL_E_SET_LINE, HEADER_OF("", "A" ZEROS, "") END(COUNTS "0")},
+        {BIL_E_SET_LINE, HEADER_OF("", "", "2026-11-23 07:15:00Z") END(COUNTS "0")},
+        {BIL_E_SET_LINE, HEADER_OF("", "", "2026-11-23T07:15Z") END(COUNTS "0")},
         {BIL_E_SET_CUT, HEADER},
         {BIL_E_SET_LINE, "{}\n"},
         {BIL_E_SET_LINE, HEADER END("\"values\":4294967296,\"unreadable\":0,\"left_out\":0,\"files\":0")},
         {BIL_E_SET_LINE, HEADER END("\"values\":00,\"unreadable\":0,\"left_out\":0,\"files\":0")},
         {BIL_E_SET_LINE, HEADER END("\"values\":,\"unreadable\":0,\"left_out\":0,\"files\":0")},
+        {BIL_E_SET_LINE,
+         HEADER "{\"id\":\"a\",\"type\":\"bool\",\"class\":\"setup\",\"raw\":\"01\",\"value\":1,\"name\":\"\"}\n"},
+        {BIL_E_SET_LINE,
+         HEADER "{\"id\":\"a\",\"type\":\"bool\",\"class\":\"setup\",\"raw\":\"02\",\"value\":true,\"name\":\"\"}\n"},
+        {BIL_E_SET_LINE,
+         HEADER "{\"id\":\"a\",\"type\":\"bool\",\"class\":\"setup\",\"raw\":\"00\",\"value\":true,\"name\":\"\"}\n"},
+        {BIL_E_SET_LINE,
+         HEADER "{\"id\":\"a\",\"type\":\"u8\",\"class\":\"setup\",\"raw\":\"01\",\"value\":\"1\",\"name\":\"\"}\n"},
+        {BIL_E_SET_LINE,
+         HEADER "{\"id\":\"a\",\"type\":\"u8\",\"class\":\"setup\",\"raw\":\"01\",\"value\":null,\"name\":\"\"}\n"},
+        {BIL_E_SET_LINE, HEADER "{\"id\":\"a\",\"type\":\"u64\",\"class\":\"setup\",\"raw\":\"0000000000000001\","
+                                "\"value\":1,\"name\":\"\"}\n"},
+        {BIL_E_SET_LINE, HEADER "{\"id\":\"a\",\"type\":\"i64\",\"class\":\"setup\",\"raw\":\"0000000000000001\","
+                                "\"value\":null,\"name\":\"\"}\n"},
+        {BIL_E_SET_LINE,
+         HEADER "{\"id\":\"a\",\"type\":\"choice8\",\"class\":\"setup\",\"raw\":\"01\",\"value\":1,\"name\":\"\"}\n"},
+        {BIL_E_SET_LINE,
+         HEADER "{\"id\":\"a\",\"type\":\"bits16\",\"class\":\"setup\",\"raw\":\"0001\",\"value\":1,\"name\":\"\"}\n"},
+        {BIL_E_SET_LINE, HEADER
+         "{\"id\":\"a\",\"type\":\"f32\",\"class\":\"setup\",\"raw\":\"3f800000\",\"value\":\"1\",\"name\":\"\"}\n"},
+        {BIL_E_SET_LINE,
+         HEADER "{\"id\":\"a\",\"type\":\"text\",\"class\":\"setup\",\"raw\":\"41\",\"value\":65,\"name\":\"\"}\n"},
+        {BIL_E_SET_LINE,
+         HEADER "{\"id\":\"a\",\"type\":\"i16\",\"class\":\"setup\",\"raw\":\"0001\",\"value\":true,\"name\":\"\"}\n"},
         {BIL_E_SET_LINE, HEADER "{\"end\":{" COUNTS "0,\"values_digest\":\"00\",\"digest\":\"" ZEROS "\"}}\n"},
         {BIL_E_SET_LINE, HEADER "{\"end\":{" COUNTS "0,\"values_digest\":\"" ZEROS "\",\"digest\":\"00\"}}\n"},
         {BIL_E_SET_COUNT, HEADER END(COUNTS "1")},

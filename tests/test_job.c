@@ -865,7 +865,7 @@ static void an_address_that_is_taken(void **state)
         sim_link_on_line(&b.sim, 1);
         b.sim.neighbour = neighbour;
         bil_job_config config = bench_config(&b);
-        config.unit = 1;
+        config.unit = BIL_UNIT(1);
         bil_action end = bench_write(&b, config);
         assert_int_equal(end.u.end.cause, how == 2 ? BIL_OK : BIL_E_ADDRESS_TAKEN);
         assert_int_equal(end.u.end.verdict, how == 2 ? BIL_VERDICT_VERIFIED : BIL_VERDICT_REFUSED);
@@ -878,7 +878,7 @@ static void an_address_that_is_taken(void **state)
     bench b; /* a link of its own, where the number is of no account: the unit finds itself there, and stays */
     prepare(&b, &drive, false);
     bil_job_config config = bench_config(&b);
-    config.unit = 1;
+    config.unit = BIL_UNIT(1);
     assert_int_equal(bench_write(&b, config).u.end.verdict, BIL_VERDICT_VERIFIED);
     bench_close(&b);
 }

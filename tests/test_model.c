@@ -129,7 +129,7 @@ static void hang_up(void *ctx)
 static void speak_to(void *ctx, uint32_t unit)
 {
     row *r = ctx;
-    r->speaks = unit ? unit : 1;
+    r->speaks = unit ? BIL_UNIT_NUMBER(unit) : 1;
 }
 
 static const bil_link_ops row_ops = {dial, read_row, write_row, hang_up, speak_to};
@@ -199,7 +199,7 @@ static bil_action run_row(row *r, bil_job_kind kind)
                              .firmware = "1",
                              .restart = r->restart ? r->restart : BIL_RESTART_NOW,
                              .restart_ms = r->now + 50000,
-                             .unit = r->number};
+                             .unit = r->number ? BIL_UNIT(r->number) : 0};
     void *memory = malloc(bil_job_size(d));
     bil_job *job;
     assert_int_equal(bil_job_init(&job, memory, bil_job_size(d), &config), BIL_OK);

@@ -40,8 +40,12 @@ static const bil_param params[] = {
      .cls = BIL_CLASS_SETUP,
      .flags = 3},
 };
-static const bil_description small = {
-    .vendor = "Esempio", .model = "T-1", .layout = "00", .count = 5, .params = params, .raw_size = 12};
+static const bil_description small = {.vendor = "Esempio",
+                                      .model = "T-1",
+                                      .layout = "0000000000000000000000000000000000000000000000000000000000000000",
+                                      .count = 5,
+                                      .params = params,
+                                      .raw_size = 12};
 
 static bil_digest digests[5];
 
@@ -142,7 +146,8 @@ static bil_image small_image(void)
 /* The whole file, written by hand from the format's description, but for the digests. */
 static const char by_hand[] =
     "{\"bilancia_set\":0,\"vendor\":\"Esempio\",\"model\":\"T-1\",\"hardware\":\"\",\"firmware\":\"\","
-    "\"serial\":\"S\\\\1\",\"device\":\"\",\"description\":{\"model\":\"T-1\",\"revision\":7,\"layout\":\"00\"},"
+    "\"serial\":\"S\\\\1\",\"device\":\"\",\"description\":{\"model\":\"T-1\",\"revision\":7,\"layout\":"
+    "\"0000000000000000000000000000000000000000000000000000000000000000\"},"
     "\"parent\":\"\",\"when\":\"2026-11-23T07:00:00Z\",\"who\":\"\",\"why\":\"olio è \\\"pronto\\\"\",\"scope\":\"\","
     "\"from\":\"\"}\n"
     "{\"left_out\":\"a.key\",\"class\":\"secret\",\"name\":\"Key\"}\n"

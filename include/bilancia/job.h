@@ -25,6 +25,10 @@ typedef enum bil_action_kind {
     BIL_ACT_END       /* the job is over */
 } bil_action_kind;
 
+/* A unit number on a line, 0 to 255, each of them a number like any other; 0 of this type is none. */
+#define BIL_UNIT(number) ((uint32_t)(number) + 1)
+#define BIL_UNIT_NUMBER(unit) ((unit)-1)
+
 /* A transfer ends in one of five ways; the other actions use `done` and `refused` (no, or failed). */
 typedef enum bil_outcome {
     BIL_DONE,
@@ -111,7 +115,7 @@ typedef struct bil_action {
         } wait;
         struct {
             uint64_t until_ms; /* keep trying so long */
-            uint32_t unit;     /* the unit number on the line to speak to from now on; 0: the one of the address */
+            uint32_t unit;     /* BIL_UNIT to speak to from now on; 0: the one of the address */
         } connect;
         struct {
             bil_question question;
@@ -202,7 +206,7 @@ typedef struct bil_job_config {
     bool with_calibration;
     bil_restart restart;
     uint64_t restart_ms; /* on the clock of the results: when it comes (AT), or until when it waits (IDLE) */
-    uint32_t unit;       /* the unit number by which the link reaches the device; 0: the link has none */
+    uint32_t unit;       /* BIL_UNIT by which the link reaches the device; 0: the link has none */
     bool numbered;       /* an earlier write that broke off knew the unit number to be that of the device's own value */
     bool has_password;   /* secret slot 1 can be filled */
     bool
@@ -249,7 +253,7 @@ bool bil_job_unit_tells(const bil_job *job);
  * is. */
 bil_error bil_job_exception(const bil_job *job, uint16_t index);
 
-/* From the question BIL_ASK_WRITE on: the unit number at which the device answers when all is done; 0 where the values
+/* From the question BIL_ASK_WRITE on: the BIL_UNIT at which the device answers when all is done; 0 where the values
  * have no say in that. */
 uint32_t bil_job_unit_after(const bil_job *job);
 

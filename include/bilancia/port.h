@@ -19,7 +19,7 @@ typedef struct bil_link_ops {
     bil_outcome (*write)(void *ctx, uint8_t space, uint16_t address, uint16_t count, const uint16_t *cells,
                          bil_result *result);
     void (*close)(void *ctx);
-    /* Speaks to another unit number on the same line from the next connection on, 0: the one it was made for. NULL
+    /* Speaks to another BIL_UNIT on the same line from the next connection on, 0: the one it was made for. NULL
      * where a link has only one device. */
     void (*speak_to)(void *ctx, uint32_t unit);
 } bil_link_ops;

@@ -66,7 +66,7 @@ static void put_warnings(const write_call *w)
                    bad(), plain(), w->want.description->params[i].name);
     if (bil_job_unit_after(w->job) && bil_job_unit_after(w->job) != w->config.unit)
         printf("%s!%s        its unit number on the line changes: afterwards it answers at %u; nobody else does yet\n",
-               warn(), plain(), bil_job_unit_after(w->job));
+               warn(), plain(), BIL_UNIT_NUMBER(bil_job_unit_after(w->job)));
     json_object_foreach(w->config.kind == BIL_JOB_RESET ? NULL : w->despite, check, why)
         printf("%s!%s        the check of the %s is set aside: %s\n", bad(), plain(), check, json_string_value(why));
 }

@@ -100,11 +100,12 @@ static int choose(again *a, write_call *w, bool undoes)
     bool known = address_parse(a->last.address, &there, why, sizeof why) == BIL_OK;
     /* where it was going, where it was, what it had as its number, and where it went at first */
     w->numbers[0] = a->last.unit_after;
-    w->numbers[1] = known && there.unit > 0 ? (uint32_t)there.unit : 0;
+    w->numbers[1] = known ? BIL_UNIT(there.unit) : 0;
     w->numbers[2] = a->last.unit_after ? a->last.unit_before : 0;
     w->numbers[3] = first->unit_after;
     w->undoes = undoes;
-    snprintf(w->before_path, sizeof w->before_path, "%s", first->safety);
+    /* beside what is to be written now, the other of the two: what the story found, or what it wanted */
+    snprintf(w->before_path, sizeof w->before_path, "%s", undoes ? first->copy : first->safety);
     if (access(w->before_path, R_OK) != 0) /* it was moved, or none was taken: then nothing can be told of that */
         w->before_path[0] = '\0';
     w->without_before = undoes ? NULL : a->last.without;

@@ -422,13 +422,13 @@ static int take_restart(write_call *w)
 }
 
 /* The address with another unit number. */
-static bool other_number(const char *text, uint32_t number, char out[ADDRESS_TEXT])
+static bool other_number(const char *text, uint32_t unit, char out[ADDRESS_TEXT])
 {
     char why[200];
     address where;
     if (address_parse(text, &where, why, sizeof why) != BIL_OK)
         return false;
-    where.unit = (int)number;
+    where.unit = (int)BIL_UNIT_NUMBER(unit);
     address_text(&where, out);
     return true;
 }
@@ -465,7 +465,7 @@ static int open_unit(write_call *w, const models *m)
         return say_error(w->address, error, why);
     address where;
     if (address_parse(w->address, &where, why, sizeof why) == BIL_OK)
-        w->config.unit = (uint32_t)where.unit;
+        w->config.unit = BIL_UNIT(where.unit);
     if (w->config.kind == BIL_JOB_RESET) {
         want_factory_values(w);
         return -1;

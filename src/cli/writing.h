@@ -18,7 +18,7 @@ typedef struct write_call {
     const char *restart_word;    /* as given with --restart, or NULL */
     int rehearse;                /* REHEARSE_... */
     const char *expected_serial; /* of the unit that a story is about, or NULL */
-    uint32_t numbers[4];         /* unit numbers at which that may answer by now, beside the address; 0: none */
+    uint32_t numbers[4];         /* BIL_UNITs at which that may answer by now, beside the address; 0: none */
     char **despite_words;        /* checks set aside: "firmware=REASON", ended by NULL; or NULL */
     char **without_words;        /* values left out: "ID=REASON", ended by NULL; or NULL */
     const char *without_before;  /* those that the story left out before, with commas between; or NULL */

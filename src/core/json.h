@@ -42,6 +42,17 @@ bil_str bil_json_take_value(json_in *in);
 /* The value token of a parameter: number, true, false, string, or null where there is no text. */
 void bil_json_put_value(json_out *out, const bil_format *format, const uint8_t *raw, const bil_float_ops *floats);
 
+/* The texts of a header, in their order: what stands before each, and where it is in bil_set_header. The revision
+ * stands behind the first HEADER_BEFORE of them. */
+enum { HEADER_BEFORE = 7, HEADER_TEXTS = 14 };
+typedef struct header_text {
+    const char *before;
+    uint8_t at;
+} header_text;
+extern const header_text bil_header_texts[HEADER_TEXTS];
+/* Are its digests and its time what such are, as far as they are there? */
+bool bil_header_is_sound(const bil_set_header *header);
+
 /* Adds one value to the values digest, where its class counts. */
 void bil_set_values_digest(bil_digest *values, const bil_item *item);
 

@@ -59,6 +59,44 @@ static void enter(bil_set_reader *reader, uint8_t phase)
     reader->phase = phase;
 }
 
+/* x stands for a lower case hex digit, 0 for a digit; nothing at all is good, too: it isn't known. */
+#define DIGEST "xxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxx"
+static bool looks_like(bil_str text, const char *form)
+{
+    size_t i = 0;
+    for (; i < text.length && form[i]; i++) {
+        char c = text.text[i];
+        bool digit = c >= '0' && c <= '9';
+        if (form[i] == '0' ? !digit : form[i] == 'x' ? !digit && !(c >= 'a' && c <= 'f') : c != form[i])
+            return false;
+    }
+    return text.length == 0 || (i == text.length && !form[i]);
+}
+
+bool bil_header_is_sound(const bil_set_header *header)
+{
+    return looks_like(header->layout, DIGEST) && looks_like(header->parent, DIGEST) &&
+           looks_like(header->when, "0000-00-00T00:00:00Z");
+}
+
+/* Is the value of the kind that its type has, whatever the description says? */
+static bool kind_fits(const bil_item *item)
+{
+    char c = item->value.length ? item->value.text[0] : 'n';
+    bool number = c == '-' || (c >= '0' && c <= '9'), null = c == 'n';
+    switch (item->type) {
+    case BIL_BOOL:
+        return item->raw[0] <= 1 && c == (item->raw[0] ? 't' : 'f');
+    case BIL_F32:
+    case BIL_F64:
+        return number || null;
+    case BIL_TEXT:
+        return c == '"' || null;
+    default: /* whole numbers of up to 32 bits; what is larger or named is a string */
+        return item->type < BIL_F32 && item->type != BIL_U64 && item->type != BIL_I64 ? number : c == '"';
+    }
+}
+
 static int read_header(bil_set_reader *reader, json_in *in)
 {
     bil_set_header *header = &reader->header;
@@ -68,36 +106,16 @@ static int read_header(bil_set_reader *reader, json_in *in)
         return BIL_E_SET_LINE;
     if (version != BIL_SET_VERSION)
         return BIL_E_SET_VERSION;
-    bil_json_need(in, ",\"vendor\":");
-    header->vendor = bil_json_take_string(in);
-    bil_json_need(in, ",\"model\":");
-    header->model = bil_json_take_string(in);
-    bil_json_need(in, ",\"hardware\":");
-    header->hardware = bil_json_take_string(in);
-    bil_json_need(in, ",\"firmware\":");
-    header->firmware = bil_json_take_string(in);
-    bil_json_need(in, ",\"serial\":");
-    header->serial = bil_json_take_string(in);
-    bil_json_need(in, ",\"device\":");
-    header->device = bil_json_take_string(in);
-    bil_json_need(in, ",\"description\":{\"model\":");
-    header->description = bil_json_take_string(in);
-    bil_json_need(in, ",\"revision\":");
-    header->revision = (uint16_t)bil_json_take_number(in, UINT16_MAX);
-    bil_json_need(in, ",\"layout\":");
-    header->layout = bil_json_take_string(in);
-    bil_json_need(in, "},\"parent\":");
-    header->parent = bil_json_take_string(in);
-    bil_json_need(in, ",\"when\":");
-    header->when = bil_json_take_string(in);
-    bil_json_need(in, ",\"who\":");
-    header->who = bil_json_take_string(in);
-    bil_json_need(in, ",\"why\":");
-    header->why = bil_json_take_string(in);
-    bil_json_need(in, ",\"scope\":");
-    header->scope = bil_json_take_string(in);
-    bil_json_need(in, ",\"from\":");
-    header->from = bil_json_take_string(in);
+    for (int i = 0; i < HEADER_TEXTS; i++) {
+        if (i == HEADER_BEFORE) {
+            bil_json_need(in, ",\"revision\":");
+            header->revision = (uint16_t)bil_json_take_number(in, UINT16_MAX);
+        }
+        const header_text *text = &bil_header_texts[i];
+        bil_json_need(in, text->before);
+        *(bil_str *)(void *)((char *)header + text->at) = bil_json_take_string(in);
+    }
+    in->failed = in->failed || !bil_header_is_sound(header);
     bil_json_need(in, "}\n");
     enter(reader, PHASE_LEFT_OUT);
     return in->failed ? BIL_E_SET_LINE : BIL_OK;
@@ -144,7 +162,7 @@ static int read_value(bil_set_reader *reader, json_in *in)
         bil_json_need(in, ",\"value\":");
         item->value = bil_json_take_value(in);
         size_t size = bil_type_size(item->type);
-        if (item->size == 0 || (size != 0 && item->size != size))
+        if (item->size == 0 || (size != 0 && item->size != size) || !kind_fits(item))
             return BIL_E_SET_LINE;
         reader->totals.values++;
     } else {
@@ -180,8 +198,10 @@ static int read_file(bil_set_reader *reader, json_in *in)
     bil_json_need(in, ",\"digest\":");
     size_t size = bil_json_take_hex(in, reader->file_digest, BIL_SHA256);
     bil_json_need(in, "}\n");
-    if (in->failed || size != BIL_SHA256 || reader->file_name.length == 0 ||
-        reader->file_name.length >= sizeof reader->last_id)
+    size_t bytes = reader->file_name.length; /* as written: an escape is one byte of the name */
+    for (size_t i = 0; i < reader->file_name.length; i++)
+        bytes -= reader->file_name.text[i] == '\\' && i++ < reader->file_name.length;
+    if (in->failed || size != BIL_SHA256 || bytes == 0 || bytes > BIL_FILE_NAME_MAX)
         return BIL_E_SET_LINE;
     reader->totals.files++;
     reader->file.ops->start(reader->file.ctx);

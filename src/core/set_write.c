@@ -36,14 +36,34 @@ static int finish(bil_set_writer *writer, json_out *out, size_t *length, size_t 
     return error;
 }
 
+#define AT(field) (uint8_t) offsetof(bil_set_header, field)
+const header_text bil_header_texts[HEADER_TEXTS] = {
+    {",\"vendor\":", AT(vendor)},
+    {",\"model\":", AT(model)},
+    {",\"hardware\":", AT(hardware)},
+    {",\"firmware\":", AT(firmware)},
+    {",\"serial\":", AT(serial)},
+    {",\"device\":", AT(device)},
+    {",\"description\":{\"model\":", AT(description)},
+    {",\"layout\":", AT(layout)},
+    {"},\"parent\":", AT(parent)},
+    {",\"when\":", AT(when)},
+    {",\"who\":", AT(who)},
+    {",\"why\":", AT(why)},
+    {",\"scope\":", AT(scope)},
+    {",\"from\":", AT(from)},
+};
+#undef AT
+
+static bil_str text_of(const bil_set_header *header, int i)
+{
+    return *(const bil_str *)(const void *)((const char *)header + bil_header_texts[i].at);
+}
+
 static bool all_utf8(const bil_set_header *header)
 {
-    const bil_str *texts[] = {&header->vendor, &header->model,  &header->hardware,    &header->firmware,
-                              &header->serial, &header->device, &header->description, &header->layout,
-                              &header->parent, &header->when,   &header->who,         &header->why,
-                              &header->scope,  &header->from};
-    for (size_t i = 0; i < sizeof texts / sizeof texts[0]; i++)
-        if (texts[i]->length > 0 && !bil_text_is_printable(texts[i]->text, texts[i]->length))
+    for (int i = 0; i < HEADER_TEXTS; i++)
+        if (text_of(header, i).length > 0 && !bil_text_is_printable(text_of(header, i).text, text_of(header, i).length))
             return false;
     return true;
 }
@@ -52,7 +72,7 @@ int bil_set_begin(bil_set_writer *writer, bil_digest whole, bil_digest values, c
                   const bil_set_header *header, char *line, size_t *length)
 {
     require(writer && header && line && length);
-    if (!all_utf8(header))
+    if (!all_utf8(header) || !bil_header_is_sound(header))
         return BIL_E_SYNTAX;
     *writer = (bil_set_writer){.whole = whole, .values = values, .floats = floats};
     whole.ops->start(whole.ctx);
@@ -60,21 +80,11 @@ int bil_set_begin(bil_set_writer *writer, bil_digest whole, bil_digest values, c
     json_out out;
     bil_json_open(&out, line, BIL_SET_LINE);
     put_count(&out, "{\"bilancia_set\":", BIL_SET_VERSION);
-    put_str(&out, ",\"vendor\":", header->vendor);
-    put_str(&out, ",\"model\":", header->model);
-    put_str(&out, ",\"hardware\":", header->hardware);
-    put_str(&out, ",\"firmware\":", header->firmware);
-    put_str(&out, ",\"serial\":", header->serial);
-    put_str(&out, ",\"device\":", header->device);
-    put_str(&out, ",\"description\":{\"model\":", header->description);
-    put_count(&out, ",\"revision\":", header->revision);
-    put_str(&out, ",\"layout\":", header->layout);
-    put_str(&out, "},\"parent\":", header->parent);
-    put_str(&out, ",\"when\":", header->when);
-    put_str(&out, ",\"who\":", header->who);
-    put_str(&out, ",\"why\":", header->why);
-    put_str(&out, ",\"scope\":", header->scope);
-    put_str(&out, ",\"from\":", header->from);
+    for (int i = 0; i < HEADER_TEXTS; i++) {
+        if (i == HEADER_BEFORE)
+            put_count(&out, ",\"revision\":", header->revision);
+        put_str(&out, bil_header_texts[i].before, text_of(header, i));
+    }
     bil_json_lit(&out, "}");
     return finish(writer, &out, length, BIL_SET_LINE);
 }

@@ -52,8 +52,8 @@ static int parse_network(const char *host, address *out, char *why, size_t size)
         snprintf(out->port, sizeof out->port, "%ld", number);
         at += digits;
     }
-    if (*at != '/' || !take_number(at + 1, strlen(at + 1), 0, 255, &number) || number > 247)
-        return refuse(why, size, "it must end with / and the unit number, 0 to 247");
+    if (*at != '/' || !take_number(at + 1, strlen(at + 1), 0, 255, &number))
+        return refuse(why, size, "it must end with / and the unit number, 0 to 255");
     out->unit = (int)number;
     return BIL_OK;
 }

@@ -90,14 +90,16 @@ json_t *record_intent_line(const record_intent *in, const char *when)
     bil_image_identity(in->have, BIL_ID_FIRMWARE, firmware, sizeof firmware);
     const bil_job_config *config = in->config;
     const char *path = bil_text_is_printable(in->copy, strlen(in->copy)) ? in->copy : "(a path that isn't UTF-8)";
-    json_t *line = json_pack(
-        "{s:i,s:s,s:s,s:s,s:s,s:s,s:s,s:s,s:s,s:s,s:s,s:s,s:b,s:s,s:b,s:b,s:b,s:s,s:s,s:i,s:i,s:i}", "bilancia_record",
-        0, "event", "intent", "when", when, "who", in->who, "why", in->why, "address", in->address, "model",
-        in->have->description->model, "serial", serial, "firmware", firmware, "copy", path, "copy_digest", in->digest,
-        "purpose", bil_purpose_name(in->purpose), "with_calibration", (int)config->with_calibration, "restart",
-        restarts[config->restart], "undoes", (int)in->undoes, "resets", (int)(config->kind == BIL_JOB_RESET), "trial",
-        (int)config->trial, "groups", in->groups, "chain", in->chain, "found", (int)in->found, "unit_after",
-        (int)in->unit_after, "planned", (int)in->planned);
+    json_t *line =
+        json_pack("{s:i,s:s,s:s,s:s,s:s,s:s,s:s,s:s,s:s,s:s,s:s,s:s,s:b,s:s,s:b,s:b,s:b,s:s,s:s,s:i,s:i}",
+                  "bilancia_record", 0, "event", "intent", "when", when, "who", in->who, "why", in->why, "address",
+                  in->address, "model", in->have->description->model, "serial", serial, "firmware", firmware, "copy",
+                  path, "copy_digest", in->digest, "purpose", bil_purpose_name(in->purpose), "with_calibration",
+                  (int)config->with_calibration, "restart", restarts[config->restart], "undoes", (int)in->undoes,
+                  "resets", (int)(config->kind == BIL_JOB_RESET), "trial", (int)config->trial, "groups", in->groups,
+                  "chain", in->chain, "found", (int)in->found, "planned", (int)in->planned);
+    if (in->unit_after)
+        json_object_set_new(line, "unit_after", json_integer(BIL_UNIT_NUMBER(in->unit_after)));
     uint16_t number = in->have->description->link_unit;
     if (number != BIL_NONE && in->have->state[number] == BIL_PRESENT) {
         uint32_t own = 0;
@@ -158,6 +160,13 @@ static void take_text(const json_t *line, const char *key, char *out, size_t siz
     snprintf(out, size, "%s", bil_text_is_printable(text, strlen(text)) ? text : "");
 }
 
+static uint32_t unit_of(const json_t *line, const char *key)
+{
+    const json_t *number = json_object_get(line, key);
+    json_int_t n = json_integer_value(number);
+    return json_is_integer(number) && n >= 0 && n <= 65535 ? BIL_UNIT(n) : 0;
+}
+
 static void take_intent(record_story *s, const json_t *line)
 {
     const char *slash = strrchr(s->path, '/');
@@ -201,8 +210,8 @@ static void take_intent(record_story *s, const json_t *line)
     take_text(line, "groups", s->groups, sizeof s->groups);
     s->undoes = json_is_true(json_object_get(line, "undoes"));
     s->resets = json_is_true(json_object_get(line, "resets"));
-    s->unit_before = (uint32_t)json_integer_value(json_object_get(line, "unit_before"));
-    s->unit_after = (uint32_t)json_integer_value(json_object_get(line, "unit_after"));
+    s->unit_before = unit_of(line, "unit_before");
+    s->unit_after = unit_of(line, "unit_after");
     s->found = (uint32_t)json_integer_value(json_object_get(line, "found"));
     const json_t *found_first = json_object_get(line, "found_first");
     s->found_first = found_first ? (uint32_t)json_integer_value(found_first) : s->found;

@@ -33,7 +33,7 @@ typedef struct record_intent {
     const json_t *after;          /* digests of the intents that this one follows: story_heads */
     bool still_held, undoes;      /* what that left; it goes back to what was before another write */
     uint32_t found, found_first;  /* state in which the device was found now, and by the first one */
-    uint32_t unit_after;          /* unit number that the device answers at afterwards, 0: as before */
+    uint32_t unit_after;          /* BIL_UNIT that the device answers at afterwards, 0: as before */
     unsigned planned;             /* values */
     const json_t *despite;        /* checks set aside, each with its reason */
     const json_t *without;        /* values left out, each with its reason */
@@ -62,7 +62,7 @@ typedef struct record_story {
     bool resets; /* a factory reset rather than a write */
     int restart; /* bil_restart */
     char groups[SET_TEXT];
-    /* the device's own unit number when it began, and when all is done; 0: not known */
+    /* BIL_UNIT of the device when it began, and when all is done; 0: not known */
     uint32_t unit_before, unit_after;
     char without[STORAGE_PATH]; /* IDs of values left out, with commas between */
     uint32_t despite;           /* checks that were set aside, as in bil_job_config */

@@ -255,12 +255,12 @@ static uint32_t brings_to(const bil_job *job)
     const bil_job_config *config = &job->config;
     if (param == BIL_NONE || config->unit == 0)
         return 0;
-    uint32_t now = bil_number_of(config->have, param);
+    uint32_t now = BIL_UNIT(bil_number_of(config->have, param));
     if (now != config->unit && !config->numbered)
         return 0; /* it is reached by another number, a gateway's perhaps; or that one is in force with the next restart
                    */
     bool writes = bil_plan_need(config->have, config->want, param, job->purpose, false) == BIL_NEED_WRITE;
-    return writes ? bil_number_of(config->want, param) : now;
+    return writes ? BIL_UNIT(bil_number_of(config->want, param)) : now;
 }
 
 /* When the write changes the unit number by which the device is reached, nobody may answer at the new one yet. */
@@ -778,7 +778,8 @@ static flow restart_now(bil_job *job, bil_action *action)
     bool resets = job->config.kind == BIL_JOB_RESET;
     job->unit_next = job->unit;
     if (job->unit_after && !resets)
-        job->unit_next = bil_number_of(job->config.have, job->description->link_unit); /* what was just stored */
+        job->unit_next =
+            BIL_UNIT(bil_number_of(job->config.have, job->description->link_unit)); /* what was just stored */
     else if (job->unit_after)
         job->unit_next = job->unit_after;
     bil_look_start(job);

@@ -200,8 +200,9 @@ static bil_outcome write_cells(void *ctx, uint8_t space, uint16_t address, uint1
 static void speak_to(void *ctx, uint32_t unit)
 {
     modbus_link *link = ctx;
-    link->unit = unit ? (uint8_t)unit : link->usual;
-    modbus_set_slave(link->context, link->unit);
+    link->unit = unit ? (uint8_t)BIL_UNIT_NUMBER(unit) : link->usual;
+    if (link->serial) /* on TCP the header is written here */
+        modbus_set_slave(link->context, link->unit);
 }
 
 static const bil_link_ops ops = {dial, read_cells, write_cells, hang_up, speak_to};
@@ -213,7 +214,7 @@ static bool begin(modbus_link *link, int unit, bil_link *out)
     link->unit = link->usual = (uint8_t)unit;
     *out = (bil_link){&ops, link};
     modbus_link_reply_ms(link, 1000);
-    if (modbus_set_slave(link->context, unit) == 0)
+    if (!link->serial || modbus_set_slave(link->context, unit) == 0)
         return true;
     modbus_link_free(link);
     return false;

@@ -91,7 +91,7 @@ static void speak_to(void *ctx, uint32_t unit)
 {
     sim_link *link = ctx;
     if (link->usual)
-        link->number = unit ? unit : link->usual;
+        link->number = unit ? BIL_UNIT_NUMBER(unit) : link->usual;
 }
 
 static const bil_link_ops ops = {connect_link, read_cells, write_cells, close_link, speak_to};
