@@ -567,7 +567,10 @@ static bool go_on(world *w, bool undoes, uint64_t at, size_t torn, bil_action *e
     bil_job_config config = bench_config(&w->b);
     bool back = record_again(&first, undoes, &config);
     record_story before;
-    story_newest(w->folder, NULL, NULL, NULL, false, &before);
+    if (undoes)
+        story_newest(w->folder, NULL, NULL, NULL, false, &before);
+    else
+        before = last;
     record_go_on(&before, &config);
     snprintf(chain, sizeof chain, "%s", before.settled ? "" : before.chain);
     bil_image_identity(&w->safety, BIL_ID_SERIAL, serial, sizeof serial);
@@ -1011,6 +1014,8 @@ static void each_command_in_vain(void **state)
                 if (!w.p.trial)
                     judge(&w, &end, &w.wanted, NULL);
                 proved += end.u.end.verdict == BIL_VERDICT_VERIFIED;
+                if (k == 0 && end.u.end.stored && strcmp(commands[c], "command.store") == 0)
+                    complain_of(&w, "said to be stored", "and the order never arrived", &end);
                 finish(&w, roll_below(&d, 2), NULL);
             }
         end_world(&w);
@@ -1079,6 +1084,78 @@ static void nothing_goes_on_without_its_record(void **state)
     print_message("records that can't be saved: %u cases\n", cases - before);
 }
 
+/* Stories under clocks that go back and forth: the newest is the last one that was begun, and of those that wrote the
+ * last of them; two computers that didn't know of each other are told apart by the ledger of this one. */
+static void the_newest_is_the_last_one(void **state)
+{
+    (void)state;
+    enum { LONGEST = 9 };
+    char dir[64], path[200];
+    dice d = {79};
+    unsigned stories = 0;
+    snprintf(dir, sizeof dir, "%s/bilancia-stories-XXXXXX", access("/dev/shm", W_OK) == 0 ? "/dev/shm" : "/tmp");
+    assert_non_null(mkdtemp(dir));
+    bil_image have = new_image(&bil_description_ed_30);
+    bil_job_config config = {.kind = BIL_JOB_WRITE};
+    for (unsigned round = 0; stories < 10000 * rounds(1) / SAMPLING; round++) {
+        char made[LONGEST][100], last_that_wrote[100] = "";
+        unsigned length = 1 + roll_below(&d, LONGEST),
+                 apart = roll_below(&d, 4) == 0 && length > 1 ? length - 1 : LONGEST;
+        ledger known = {.entries = calloc(LONGEST, sizeof *known.entries)};
+        for (unsigned i = 0; i < length; i++, stories++) {
+            char when[48], name[60];
+            snprintf(when, sizeof when, "%u-%02u-23T07:00:00.%06uZ", 1970 + roll_below(&d, 130), 1 + roll_below(&d, 12),
+                     stories);
+            snprintf(name, sizeof name, "%08x.brec", (unsigned)roll(&d));
+            json_t *after = i == apart ? json_array() : story_heads(dir, NULL, NULL, NULL);
+            record_intent in = {.who = "test",
+                                .why = when,
+                                .address = "",
+                                .copy = "",
+                                .digest = "",
+                                .groups = "",
+                                .chain = "",
+                                .have = &have,
+                                .config = &config,
+                                .after = after};
+            record rec;
+            assert_int_equal(record_begin(&rec, dir, name, record_intent_line(&in, when)), BIL_OK);
+            bil_action end = {.kind = BIL_ACT_END};
+            bool wrote = roll_below(&d, 2);
+            bil_action writing = {.kind = BIL_ACT_RECORD};
+            writing.u.record.event = BIL_EV_WRITING;
+            writing.u.record.param = BIL_NONE;
+            if (wrote)
+                record_add(&rec, record_event_line(&bil_description_ed_30, &writing, when));
+            end.u.end.verdict = BIL_VERDICT_VERIFIED;
+            record_add(&rec, record_end_line(&end, 0));
+            snprintf(made[i], sizeof made[i], "%s", strrchr(rec.path, '/') + 1);
+            if (wrote)
+                snprintf(last_that_wrote, sizeof last_that_wrote, "%s", made[i]);
+            ledger_entry *e = &known.entries[known.count++];
+            e->sequence = known.count;
+            memcpy(e->intent, rec.intent, sizeof e->intent);
+            record_end(&rec);
+            json_decref(after);
+        }
+        record_story story;
+        assert_true(story_newest(dir, &known, NULL, NULL, false, &story));
+        if (apart == LONGEST) /* else the longer one, whichever came last: both are settled */
+            assert_string_equal(strrchr(story.path, '/') + 1, made[length - 1]);
+        assert_int_equal(story_newest(dir, &known, NULL, NULL, true, &story), last_that_wrote[0] != 0);
+        if (apart == LONGEST && last_that_wrote[0])
+            assert_string_equal(strrchr(story.path, '/') + 1, last_that_wrote);
+        for (unsigned i = 0; i < length; i++) {
+            snprintf(path, sizeof path, "%s/%s", dir, made[i]);
+            unlink(path);
+        }
+        free(known.entries);
+    }
+    rmdir(dir);
+    free_image(&have);
+    print_message("stories under any clock: %u\n", stories);
+}
+
 static void enough(void **state)
 {
     (void)state;
@@ -1092,15 +1169,11 @@ int main(int argc, char **argv)
     if (argc > 1)
         cmocka_set_test_filter(argv[1]);
     const struct CMUnitTest tests[] = {
-        cmocka_unit_test(broken_off_before_each_action),
-        cmocka_unit_test(each_fault_at_each_request),
-        cmocka_unit_test(faults_that_last_are_named),
-        cmocka_unit_test(another_unit_from_any_request_on),
-        cmocka_unit_test(somebody_between_any_two_actions),
-        cmocka_unit_test(each_command_in_vain),
-        cmocka_unit_test(records_cut_at_each_byte),
-        cmocka_unit_test(nothing_goes_on_without_its_record),
-        cmocka_unit_test(enough),
+        cmocka_unit_test(broken_off_before_each_action),      cmocka_unit_test(each_fault_at_each_request),
+        cmocka_unit_test(faults_that_last_are_named),         cmocka_unit_test(another_unit_from_any_request_on),
+        cmocka_unit_test(somebody_between_any_two_actions),   cmocka_unit_test(each_command_in_vain),
+        cmocka_unit_test(the_newest_is_the_last_one),         cmocka_unit_test(records_cut_at_each_byte),
+        cmocka_unit_test(nothing_goes_on_without_its_record), cmocka_unit_test(enough),
     };
     return cmocka_run_group_tests_name("breaks", tests, NULL, NULL);
 }

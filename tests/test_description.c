@@ -4,6 +4,7 @@
 #include "bilancia/host_error.h"
 #include "help.h"
 #include "host/description_yaml.h"
+#include "host/doubt.h"
 
 /* A sound description; tests replace one line of it. */
 /* clang-format off */
@@ -61,6 +62,18 @@ static const struct {
     {12, "  - {does: hold, steps: [{until: ^x.hold, value: 1}]}", "can't be read"},
     {12, "  - {does: hold, steps: [{^jump: 3}]}", "none of"},
     {13, "  - {does: release, found: ^fast, steps: [{wait: 5}]}", "choices"},
+    {13, "  - {does: release, found: ^held, steps: [{wait: 5}]}", "in which the machine stands"},
+    {13, "  - {does: start, found: ^ready, steps: [{wait: 5}]}", "at work"},
+    {13, "  - ^{does: start, steps: [{wait: 5}]}", "missing"},
+    {13, "  - {does: store, found: ^ready, steps: [{wait: 5}]}", "release or a start"},
+    {10, "restart_shows: {counter: ^id.model}", "u8, u16 or u32"},
+    {10, "restart_shows: {uptime: ^x.hold}", "u8, u16 or u32"},
+    {10, "restart_shows: {hold_lost: ^yes}", "only with a state"},
+    {10, "restart_shows: {absent_ms: ^5}", "100 to 3600000"},
+    {10, "unit_shows: {same: [^x.level]}", "class unit"},
+    {10, "unit_shows: {grows: [^id.model]}", "u8, u16 or u32"},
+    {10, "unit_shows: {same: ^[id.model, id.model, id.model, id.model, id.model]}", "at most 4"},
+    {10, "unit_shows: {^different: [id.model]}", "no key"},
     {13, "  - ^{does: hold, steps: [{wait: 5}]}", "two of this"},
     {15, "  ^id.Model: {name: Model, type: text, size: 4, class: unit, at: 0}", "is no id"},
     {15, "  id.model: {name: Model, type: text, size: ^3, class: unit, at: 0}", "whole cells"},
@@ -192,6 +205,10 @@ static void the_generated_tables_are_the_loaded_ones(void **state)
                     a->restart_after == b->restart_after && a->link_unit == b->link_unit &&
                     a->stored_values == b->stored_values && a->restart_keeps_hold == b->restart_keeps_hold &&
                     a->across_count == b->across_count);
+        assert_true(a->starts == b->starts && a->uptime == b->uptime && a->restart_ends_hold == b->restart_ends_hold &&
+                    a->restart_absent_ms == b->restart_absent_ms && a->unit_same_count == b->unit_same_count &&
+                    a->unit_grows_count == b->unit_grows_count && a->no_serial_count == b->no_serial_count);
+        assert_true(m == 0 ? a->starts != BIL_NONE : a->uptime != BIL_NONE);
         assert_memory_equal(a->by_address, b->by_address, a->count * sizeof a->by_address[0]);
         assert_memory_equal(a->identity, b->identity, sizeof a->identity);
         assert_memory_equal(&a->link, &b->link, sizeof a->link);
@@ -203,9 +220,37 @@ static void the_generated_tables_are_the_loaded_ones(void **state)
     }
 }
 
+/* What can't be proved is said, one by one, and only that. */
+static void doubts_are_said(void **state)
+{
+    (void)state;
+    char text[300];
+    static const bil_proc_step last[] = {{.kind = BIL_STEP_UNTIL}, {.kind = BIL_STEP_WRITE}, {.kind = BIL_STEP_WAIT}};
+    assert_false(description_doubt(&bil_description_ed_30, 0, text, sizeof text));
+    assert_false(description_doubt(&bil_description_ec_8, 0, text, sizeof text));
+    bil_description d = bil_description_ec_8;
+    bil_procedure procedures[20];
+    memcpy(procedures, d.procedures, d.procedure_count * sizeof procedures[0]);
+    d.procedures = procedures;
+    d.uptime = BIL_NONE;
+    assert_true(description_doubt(&d, 0, text, sizeof text));
+    assert_non_null(strstr(text, "nothing shows that it happened"));
+    assert_false(description_doubt(&d, 1, text, sizeof text));
+    d.identity[BIL_ID_SERIAL] = BIL_NONE;
+    assert_true(description_doubt(&d, 1, text, sizeof text));
+    assert_non_null(strstr(text, "one unit from another"));
+    procedures[0].steps = last;
+    procedures[0].step_count = 3;
+    assert_true(description_doubt(&d, 0, text, sizeof text));
+    assert_non_null(strstr(text, "hold: nothing is read"));
+    assert_true(description_doubt(&d, 2, text, sizeof text));
+    assert_false(description_doubt(&d, 3, text, sizeof text));
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {cmocka_unit_test(every_error_has_its_place),
-                                       cmocka_unit_test(the_generated_tables_are_the_loaded_ones)};
+                                       cmocka_unit_test(the_generated_tables_are_the_loaded_ones),
+                                       cmocka_unit_test(doubts_are_said)};
     return cmocka_run_group_tests_name("description", tests, NULL, NULL);
 }

@@ -636,6 +636,29 @@ static void what_tells_a_unit(void **state)
     }
 }
 
+/* A table made by hand may have a release that sets the machine to work: it is never played. */
+static void no_release_starts_a_machine(void **state)
+{
+    (void)state;
+    bench b;
+    prepare(&b, &drive, true);
+    bil_description d = *b.description;
+    bil_procedure procedures[20];
+    bil_proc_step steps[] = {
+        {.kind = BIL_STEP_WRITE, .param = index_of(&d, "command.hold"), .value = 0},
+        {.kind = BIL_STEP_WRITE, .param = index_of(&d, "command.run"), .value = 1},
+        {.kind = BIL_STEP_UNTIL, .param = d.state, .value = 1, .mask = UINT32_MAX, .within_ms = 5000, .every_ms = 200}};
+    memcpy(procedures, d.procedures, d.procedure_count * sizeof procedures[0]);
+    procedures[d.procedure_count++] =
+        (bil_procedure){.kind = BIL_PROC_RELEASE, .for_state = true, .found = 1, .steps = steps, .step_count = 3};
+    d.procedures = procedures;
+    b.description = b.have.description = b.want.description = &d;
+    bil_action end = bench_write(&b, bench_config(&b));
+    assert_int_equal(end.u.end.verdict, BIL_VERDICT_VERIFIED);
+    assert_int_equal(b.unit->state, 0);
+    bench_close(&b);
+}
+
 /* A machine is set to work only when a person asks for it now: it has to stand, and to be the one that was written. */
 static void a_machine_is_started_on_purpose(void **state)
 {
@@ -977,6 +1000,7 @@ int main(void)
         cmocka_unit_test(a_read_while_it_changes),
         cmocka_unit_test(what_is_at_work_is_waited_for),
         cmocka_unit_test(a_machine_is_started_on_purpose),
+        cmocka_unit_test(no_release_starts_a_machine),
         cmocka_unit_test(what_cant_be_as_wanted_is_named),
         cmocka_unit_test(what_tells_a_unit),
         cmocka_unit_test(one_refused_value_is_the_only_one_missing),

@@ -62,7 +62,11 @@ struct row {
     void (*on_read)(row *r, uint16_t address);
     bil_event no_record; /* this event can't be recorded; 0: all can */
     unsigned reads_after_restart;
+    unsigned events; /* recorded: 1 << bil_event */
     bool says_no, asked, sloppy, restart_lost;
+    bil_outcome there; /* what comes from another number than its own, so many times; then silence */
+    bil_error there_cause;
+    int there_times;
     bil_restart restart;     /* NOW unless given */
     uint32_t speaks, number; /* unit number spoken to, and the one that it answers at; 0: any */
     loaded_description loaded;
@@ -84,8 +88,10 @@ static bil_outcome read_row(void *ctx, uint8_t space, uint16_t address, uint16_t
     (void)space;
     r->now += 5;
     if (r->number && r->speaks != r->number) {
-        result->cause = BIL_E_SILENT;
-        return BIL_UNKNOWN;
+        bool says = r->there_cause && r->there_times > 0;
+        r->there_times -= says;
+        result->cause = says ? r->there_cause : BIL_E_SILENT;
+        return says ? r->there : BIL_UNKNOWN;
     }
     result->cause = r->always == BIL_BUSY ? BIL_E_BUSY : BIL_E_SILENT;
     if (r->on_read)
@@ -161,6 +167,7 @@ static bool answer(void *ctx, const bil_action *action)
 static bool recorded(void *ctx, const bil_action *action)
 {
     row *r = ctx;
+    r->events |= 1u << action->u.record.event;
     return r->no_record == 0 || action->u.record.event != r->no_record;
 }
 
@@ -239,6 +246,8 @@ static void a_model_without_hold_is_written_too(void **state)
         assert_int_equal(r->writes[ONE], 1);
         assert_int_equal(r->writes[STORE_A], b ? 0 : 1); /* the procedure of its own hardware */
         assert_int_equal(r->writes[STORE_B], b ? 1 : 0);
+        assert_false(r->events & (1u << BIL_EV_HOLDING | 1u << BIL_EV_HELD | 1u << BIL_EV_RELEASED)); /* it has none */
+        assert_true(r->events & 1u << BIL_EV_STORED && r->events & 1u << BIL_EV_RESTARTED);
         free_row(r);
     }
 }
@@ -258,6 +267,7 @@ static void restarts_without_hold(void **state)
             expect_end(r, never ? BIL_VERDICT_NOT_PROVED : BIL_VERDICT_VERIFIED, never ? BIL_E_RESTART_UNSEEN : BIL_OK,
                        NULL, NULL);
             assert_int_equal(r->writes[RESTART], !without && i != BIL_RESTART_BY_HAND);
+            assert_int_equal((r->events >> BIL_EV_RESTARTED & 1), !never);
             assert_int_equal(r->asked, i == BIL_RESTART_BY_HAND);
             assert_true(i != BIL_RESTART_AT || never || r->now >= 50000);
             free_row(r);
@@ -291,6 +301,44 @@ static void a_number_that_acts_at_once(void **state)
         assert_int_equal(r->writes[ONE] + r->writes[TWO], 2); /* the number came last */
         free_row(r);
     }
+}
+
+/* Only silence is nobody at the number that the values bring; whatever else comes from there is somebody, and a gateway
+ * that knows no way tells nothing. */
+static void only_silence_is_nobody(void **state)
+{
+    (void)state;
+    static const struct {
+        bil_outcome outcome;
+        bil_error said, cause;
+    } cases[] = {{BIL_UNKNOWN, BIL_E_SILENT, BIL_OK},
+                 {BIL_UNKNOWN, BIL_E_GATEWAY_SILENT, BIL_OK},
+                 {BIL_UNKNOWN, BIL_E_GARBLED, BIL_E_ADDRESS_TAKEN},
+                 {BIL_UNKNOWN, BIL_E_LOST, BIL_E_LOST},
+                 {BIL_REFUSED, BIL_E_REFUSED, BIL_E_ADDRESS_TAKEN},
+                 {BIL_BUSY, BIL_E_BUSY, BIL_E_ADDRESS_TAKEN},
+                 {BIL_NOT_SENT, BIL_E_GATEWAY_PATH, BIL_E_GATEWAY_PATH},
+                 {BIL_NOT_SENT, BIL_E_LOST, BIL_E_LOST}};
+    char text[1200];
+    snprintf(text, sizeof text, "link_unit: x.number\n%s", plain);
+    for (size_t i = 0; i < sizeof cases / sizeof cases[0]; i++)
+        for (int times = 1; times < 3; times++) { /* each time, or once and then silence: somebody all the same */
+            row *r = new_row(text);
+            r->hook = takes_its_number;
+            r->number = 1;
+            r->cells[NUMBER] = 1;
+            r->there = cases[i].outcome;
+            r->there_cause = cases[i].said;
+            r->there_times = times == 1 ? 1 : 1000;
+            bil_image_put(&r->want, index_of(&r->loaded.table, "x.number"), (const uint8_t[]){5});
+            run_row(r, BIL_JOB_WRITE);
+            bool line = cases[i].cause == BIL_E_LOST || cases[i].cause == BIL_E_GATEWAY_PATH;
+            bil_error cause = line && times == 1 ? BIL_E_ADDRESS_TAKEN : cases[i].cause;
+            if (r->end.u.end.cause != cause)
+                fail_msg("case %zu, %d: %s", i, times, bil_error_name((int)r->end.u.end.cause));
+            assert_int_equal(r->writes[ONE] + r->writes[TWO] > 0, cause == BIL_OK);
+            free_row(r);
+        }
 }
 
 static void reset_each_other(row *r, uint16_t address, bil_result *result, bil_outcome *outcome)
@@ -536,6 +584,7 @@ int main(void)
 {
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(a_model_without_hold_is_written_too),
+        cmocka_unit_test(only_silence_is_nobody),
         cmocka_unit_test(two_that_reset_each_other_are_named),
         cmocka_unit_test(another_unit_is_never_taken_for_the_same),
         cmocka_unit_test(another_unit_isnt_even_touched),

@@ -300,5 +300,6 @@ void preview(write_call *w, uint32_t found)
     preview_count(w);
     put_who(w, found);
     put_plan(w);
-    w->changed = story_changes(w, "Changed since by other hands, neither as it was nor as wanted: ");
+    w->changed =
+        story_changes(w, "Changed since, by another hand or a restart, and neither as it was then nor as wanted: ");
 }

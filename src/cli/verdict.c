@@ -151,7 +151,10 @@ void put_verdict(const write_call *w, const bil_action *end)
     int error = (int)end->u.end.cause;
     if (w->declined_without_asking) {
         error = BIL_E_PERSON;
-        snprintf(reason, sizeof reason, "nobody can be asked here; say --yes to agree beforehand");
+        snprintf(reason, sizeof reason,
+                 w->changed ? "values were changed since, and nobody can be asked here; say --despite changed=REASON "
+                              "to agree beforehand"
+                            : "nobody can be asked here; say --yes to agree beforehand");
     } else if (w->file_error && !end->u.end.wrote) {
         snprintf(reason, sizeof reason, "%s: %s", w->folder, error_text(w->file_error));
         error = w->file_error;

@@ -48,8 +48,8 @@ static bool ask(void *ctx, const bil_action *action)
         preview(w, action->u.ask.found);
     }
     fflush(stdout);
-    unsigned changed = w->json ? story_changes(w, NULL) : w->changed;
-    if (changed && !json_object_get(w->despite, "changed")) { /* nobody could agree to that beforehand */
+    w->changed = story_changes(w, NULL);
+    if (w->changed && !json_object_get(w->despite, "changed")) { /* nobody could agree to that beforehand */
         w->declined_without_asking = !terminal;
         return terminal && ask_at_terminal("Overwrite what was changed since, too?");
     }

@@ -11,7 +11,7 @@ enum { MOST_AFTER = sizeof((record_story *)NULL)->after / sizeof((record_story *
 
 /* What matters of one record for the order. */
 typedef struct link {
-    char *path;
+    char *path, *model, *serial;
     char intent[2 * BIL_SHA256 + 1];
     bool wrote, settled, followed;
     uint64_t sequence; /* in the ledger; 0: another computer's */
@@ -42,7 +42,12 @@ static void take(links *all, const char *path, const char *model, const char *se
         if (!all->list)
             abort();
         link *l = &all->list[all->count++];
-        *l = (link){.path = strdup(path), .wrote = s->wrote, .settled = s->settled, .after_count = s->after_count};
+        *l = (link){.path = strdup(path),
+                    .model = strdup(s->model),
+                    .serial = strdup(s->serial),
+                    .wrote = s->wrote,
+                    .settled = s->settled,
+                    .after_count = s->after_count};
         memcpy(l->intent, s->intent, sizeof l->intent);
         memcpy(l->after, s->after, sizeof l->after);
     }
@@ -62,9 +67,15 @@ static void gather(links *all, const char *folder, const ledger *known, const ch
     }
     if (dir)
         closedir(dir);
-    for (size_t i = 0; known && model && serial && i < known->count; i++)
-        if (strcmp(known->entries[i].model, model) == 0 && strcmp(known->entries[i].serial, serial) == 0)
-            take(all, known->entries[i].path, model, serial, known->entries[i].intent);
+    size_t here = all->count; /* and wherever else this computer has written to one of these units */
+    for (size_t i = 0; known && i < known->count; i++) {
+        const ledger_entry *e = &known->entries[i];
+        bool same = model && serial && strcmp(e->model, model) == 0 && strcmp(e->serial, serial) == 0;
+        for (size_t k = 0; k < here && !same; k++)
+            same = strcmp(e->model, all->list[k].model) == 0 && strcmp(e->serial, all->list[k].serial) == 0;
+        if (same)
+            take(all, e->path, model, serial, e->intent);
+    }
     for (size_t i = 0; i < all->count; i++) {
         const ledger_entry *e = known ? ledger_find(known, all->list[i].intent) : NULL;
         all->list[i].sequence = e ? e->sequence : 0;
@@ -78,7 +89,7 @@ static void gather(links *all, const char *folder, const ledger *known, const ch
 static void release(links *all)
 {
     for (size_t i = 0; i < all->count; i++)
-        free(all->list[i].path);
+        free(all->list[i].path), free(all->list[i].model), free(all->list[i].serial);
     free(all->list);
 }
 

@@ -127,6 +127,7 @@ static flow answered(bil_job *job, exchange *x, bil_action *action)
     case BIL_REFUSED:
         return give_up(job, x, BIL_REFUSED, BIL_E_REFUSED);
     case BIL_BUSY:
+        x->heard = true;
         if (x->busy++ >= link->busy_tries)
             return give_up(job, x, BIL_BUSY, BIL_E_BUSY);
         x->state = SEND;

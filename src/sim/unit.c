@@ -277,7 +277,8 @@ static sim_reply read_cells(sim_unit *unit, uint8_t space, uint16_t address, uin
         const sim_entry *entry = kept ? NULL : &unit->entries[unit->owner[space][address + i]];
         if (kept) {
             cells[i] = kept[home];
-        } else if (entry->role == SIM_LIVE || unit->model->live(unit, entry) != UINT64_MAX) {
+        } else if (entry->role == SIM_LIVE ||
+                   (entry->role == SIM_IDENTITY && unit->model->live(unit, entry) != UINT64_MAX)) {
             uint16_t made[4];
             sim_put_number(unit, entry, unit->model->live(unit, entry), made);
             cells[i] = made[address + i - entry->address];
