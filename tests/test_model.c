@@ -363,6 +363,25 @@ static void two_that_reset_each_other_are_named(void **state)
     free_row(r);
 }
 
+static void restarts_by_itself(row *r, uint16_t address, bil_result *result, bil_outcome *outcome)
+{
+    (void)result;
+    (void)outcome;
+    r->cells[STARTS] = (uint16_t)(r->cells[STARTS] + (address == ONE));
+}
+
+/* Nothing but its counter tells that: all values are as they were, no request was lost. */
+static void a_restart_nobody_ordered_is_seen(void **state)
+{
+    (void)state;
+    row *r = new_row(plain);
+    r->hook = restarts_by_itself;
+    run_row(r, BIL_JOB_WRITE);
+    expect_end(r, BIL_VERDICT_INCOMPLETE, BIL_E_INTERRUPTED, NULL, NULL);
+    assert_int_equal(r->writes[STORE_A], 0);
+    free_row(r);
+}
+
 static void other_after_restart(row *r, uint16_t address, bil_result *result, bil_outcome *outcome)
 {
     (void)result;
@@ -585,6 +604,7 @@ int main(void)
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(a_model_without_hold_is_written_too),
         cmocka_unit_test(only_silence_is_nobody),
+        cmocka_unit_test(a_restart_nobody_ordered_is_seen),
         cmocka_unit_test(two_that_reset_each_other_are_named),
         cmocka_unit_test(another_unit_is_never_taken_for_the_same),
         cmocka_unit_test(another_unit_isnt_even_touched),
