@@ -304,6 +304,7 @@ static void a_write_that_breaks_off(void **state)
     expect(0, "ok", control(3, "plug-in"));
     expect(0, "= 2", control(3, "get drive.state"));
     expect(0, "✓ verified", sh("echo mill-30 | b resume %s --yes --password-fd 0", record));
+    assert_non_null(strstr(output, "first begun it was running; it isn't started by itself"));
     expect(0, "= 0", control(3, "get drive.state")); /* it stands: a record sets nothing to work */
     expect(0, "✓ equal", sh("b compare %s %s", own, unit_at[3]));
     expect(0, "Nothing is left to finish", sh("b resume %s", record));

@@ -17,6 +17,11 @@ bool state_text(const bil_description *d, uint32_t state, char text[BIL_VALUE_TE
     return bil_value_text(&param->format, raw, NULL, text, BIL_VALUE_TEXT) == BIL_OK;
 }
 
+bool at_work(const bil_description *d, uint32_t state)
+{
+    return d->state != BIL_NONE && state != d->state_held && !(state < 32 && d->state_idle >> state & 1);
+}
+
 static void put_state(const write_call *w, uint32_t found)
 {
     char text[BIL_VALUE_TEXT], hardware[BIL_VALUE_TEXT];
@@ -36,7 +41,7 @@ static void put_state(const write_call *w, uint32_t found)
     else
         printf("; it is held for the write%s, and stands afterwards\n",
                w->config.trial ? "" : restarts[w->config.restart]);
-    if (holds && found < 32 && found != d->state_held && !(d->state_idle >> found & 1))
+    if (holds && at_work(d, found))
         printf("%s!%s        it is at work: it stops for this, and is set to work again only when you say so\n", bad(),
                plain());
 }

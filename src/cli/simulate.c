@@ -183,6 +183,6 @@ const command command_simulate = {
     "  what goes wrong, until plug-in: fault power-cut N, cable N, request-lost N, reply-lost N, late N MS, busy N "
     "TIMES,\n"
     "  refused N, hand N NAME VALUE (N: requests from now), refuse NAME, clamp NAME VALUE, contest NAME NAME, counts,\n"
-    "  other-unit SERIAL, no-return, other-address NUMBER\n"
+    "  other-unit SERIAL, no-return, other-address NUMBER, deaf NAME, mute NAME, slow NAME, ignores NAME\n"
     "The password of a simulated drive is mill-30, or what BILANCIA_SIMULATED_PASSWORD says.\n",
     run};

@@ -135,10 +135,11 @@ void put_verdict(const write_call *w, const bil_action *end)
             printf("%s. Safe to disconnect.\n", resets               ? "It stands, as after switching it on"
                                                 : end->u.end.stopped ? "It stands; it was at work when this began"
                                                                      : "The device isn't held");
-        if (!end->u.end.held && w->chain[0] && w->found_first != w->found &&
+        if (!end->u.end.held && !end->u.end.stopped && w->chain[0] && at_work(w->want.description, w->found_first) &&
             state_text(w->want.description, w->found_first, state))
-            printf("%s!%s When the write was first begun it was %s; it isn't put back to that by itself.\n", warn(),
-                   plain(), state);
+            printf("%s!%s When the write was first begun it was %s; it isn't started by itself: start it at the "
+                   "machine.\n",
+                   warn(), plain(), state);
         put_still_to_do(w);
         if (end->u.end.held)
             say_error(w->address, (int)end->u.end.cause, NULL);

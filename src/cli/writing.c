@@ -523,8 +523,9 @@ static int carry_out(write_call *w)
     record_story before;
     ledger known;
     int error = ledger_open(&known);
-    if (error)
-        say_error("the ledger of this computer", error, "an unfinished write elsewhere isn't noticed");
+    if (error || known.broken)
+        say_error("the ledger of this computer", error ? error : BIL_E_RECORD_FORM,
+                  "it can't be read as a whole: an unfinished write that was recorded elsewhere may go unnoticed");
     w->after = story_heads(w->folder, &known, o.model, o.serial);
     if (story_newest(w->folder, &known, o.model, o.serial, false, &before)) {
         record_go_on(&before, &w->config);

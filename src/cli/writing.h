@@ -100,6 +100,8 @@ enum { REHEARSE_NOT, REHEARSE_FIRST, REHEARSE_ONLY };
 bil_write_need need_of(const write_call *w, uint16_t index);
 /* Why this value isn't, or won't be, as wanted; BIL_OK where it is, or is to be left out. */
 bil_error exception_of(const write_call *w, uint16_t index);
+/* Neither held nor standing by itself. */
+bool at_work(const bil_description *d, uint32_t state);
 bool state_text(const bil_description *d, uint32_t state, char text[BIL_VALUE_TEXT]);
 /* Who, what, and what will happen; counts what is planned. */
 void preview(write_call *w, uint32_t found);

@@ -914,6 +914,7 @@ static flow prove(bil_job *job)
         bil_watch_know(job);
         job->moved = false;
     }
+    job->sure = job->sure && job->fresh; /* who answers stands on either side of each proof */
     bil_reader_values(job, job->config.have);
     return go(job, PH_PROVING);
 }
