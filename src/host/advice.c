@@ -70,7 +70,7 @@
     X(START, "look at the machine and start it by hand, as its manual says") \
     X(NOT_STANDING, "look at the machine: start it by hand when it is safe") \
     X(CHANGING, "wait until nobody changes anything at the device, then read it again") \
-    X(NO_IDENTITY, "look at the name plate yourself: is it the right one?") \
+    X(NO_IDENTITY, "look at its name plate; when it is the one that is meant say so: --as restore, replacement or clone") \
     X(ADDRESS, "write modbus+tcp://host[:port]/unit or modbus+rtu:/dev/NAME?unit=N") \
     X(FILE_OPEN, "check the path and your rights") \
     X(FILE_WRITE, "check the folder and your rights, or choose another with --folder") \
