@@ -99,6 +99,20 @@ static void near_is_what_it_says(void **state)
         near += wanted;
     }
     assert_true(near > 1000);
+    for (unsigned i = 0; i < rounds(100000); i++) { /* whole numbers, in raw units */
+        bil_format f = {.type = BIL_I16, .size = 2, .mul = 1, .tolerance = roll_below(&d, 50)};
+        int a = (int)roll_below(&d, 200) - 100, b = (int)roll_below(&d, 200) - 100;
+        uint8_t p[2] = {(uint8_t)((unsigned)a >> 8), (uint8_t)a}, q[2] = {(uint8_t)((unsigned)b >> 8), (uint8_t)b};
+        bool wanted = f.tolerance && (unsigned)abs(a - b) <= f.tolerance;
+        assert_int_equal(bil_value_near(&f, p, q), wanted);
+    }
+    bil_format none = {.type = BIL_F32, .size = 4, .mul = 1, .tolerance = 10000};
+    const uint8_t zero[4] = {0, 0, 0, 0}, minus_zero[4] = {0x80, 0, 0, 0}, tiny[4] = {0, 0, 0, 9},
+                  infinite[4] = {0x7f, 0x80, 0, 0};
+    assert_true(bil_value_near(&none, zero, minus_zero));
+    assert_false(bil_value_near(&none, zero, tiny));
+    assert_true(bil_value_near(&none, tiny, tiny));
+    assert_false(bil_value_near(&none, infinite, infinite));
     bil_format share = {.type = BIL_F32, .size = 4, .mul = 1, .tolerance = 100}; /* 0.1 % */
     const uint8_t thousand[4] = {0x44, 0x7a, 0, 0}, and_0_9[4] = {0x44, 0x7a, 0x39, 0x9a},
                   and_1_1[4] = {0x44, 0x7a, 0x46, 0x66};

@@ -78,6 +78,21 @@ static void a_read_is_whole_and_short(void **state)
     }
 }
 
+/* Who answers, and nothing more: the name that people gave it, too. */
+static void who_answers(void **state)
+{
+    (void)state;
+    bench b;
+    bench_open(&b, drive.sim, drive.description, false);
+    bil_action end = bench_write(&b, (bil_job_config){.kind = BIL_JOB_IDENTIFY});
+    assert_int_equal(end.u.end.verdict, BIL_VERDICT_VERIFIED);
+    assert_text(&b.have, "bus.name", "crusher");
+    assert_text(&b.have, "id.serial", "ED30-0417");
+    assert_int_equal(b.progress.identity_requests, 2);
+    assert_int_equal(b.unit->counters.read_requests, 2);
+    bench_close(&b);
+}
+
 /* Another unit from any request of a read on, with a lost request and without a trace: what counts as a copy is of one.
  */
 static void a_copy_is_of_one_unit(void **state)
@@ -500,8 +515,8 @@ static void what_is_at_work_is_waited_for(void **state)
 {
     (void)state;
     const model_under_test *models[] = {&drive, &controller};
-    static const char *const slow[2][4] = {{"command.store", "command.hold", "limit.energy", "command.restart"},
-                                           {"command.store", "command.hold", "kneader_1.water", "command.restart"}};
+    static const char *const slow[2][4] = {{"command.store", "command.hold", "drive.mode", "command.restart"},
+                                           {"command.store", "command.hold", "kneader_1.enabled", "command.restart"}};
     for (int m = 0; m < 2; m++)
         for (int i = 0; i < 4; i++) {
             bench b;
@@ -694,6 +709,47 @@ static void a_machine_is_started_on_purpose(void **state)
         }
 }
 
+/* Whatever goes wrong at whichever request: it says "verified" only of a machine that is at work. */
+static void a_start_that_breaks(void **state)
+{
+    (void)state;
+    static const char *const faults[] = {"request-lost %u", "reply-lost %u", "power-cut %u",
+                                         "cable %u",        "refused %u",    "busy %u 2"};
+    unsigned well = 0;
+    for (size_t k = 0; k < sizeof faults / sizeof faults[0]; k++)
+        for (unsigned at = 0; at < 14; at++) {
+            bench b;
+            char words[60], answer[100];
+            prepare(&b, &drive, false);
+            snprintf(words, sizeof words, faults[k], at);
+            sim_control(b.unit, b.sim.now, words, answer, sizeof answer);
+            bil_job_config config = bench_config(&b);
+            config.kind = BIL_JOB_START;
+            config.found = 1;
+            config.serial = b.serial;
+            b.record = at == 13 ? say_no : NULL;
+            bil_action end = bench_write(&b, config);
+            bool verified = end.u.end.verdict == BIL_VERDICT_VERIFIED;
+            assert_true(!verified || b.unit->state == 1);
+            assert_true(b.record == NULL || !verified);
+            well += verified;
+            bench_close(&b);
+        }
+    assert_true(well > 20);
+    bench b; /* a model that can't be started, one that isn't there */
+    prepare(&b, &drive, false);
+    bil_description d;
+    bil_procedure kept[20];
+    without(&b, &d, kept, 1u << BIL_PROC_START);
+    bil_job_config config = bench_config(&b);
+    config.kind = BIL_JOB_START;
+    config.found = 1;
+    assert_int_equal(bench_write(&b, config).u.end.cause, BIL_E_START);
+    b.unit->pulled = true;
+    assert_int_equal(bench_write(&b, config).u.end.cause, BIL_E_NOT_REACHABLE);
+    bench_close(&b);
+}
+
 static void another_unit_keeps_what_is_its_own(void **state)
 {
     (void)state;
@@ -799,6 +855,48 @@ static void a_trial_ends_with_the_power(void **state)
         assert_int_equal(bench_write(&b, config).u.end.verdict, BIL_VERDICT_VERIFIED);
         bench_close(&b);
     }
+}
+
+typedef struct back_and_forth {
+    bench b;
+    bool restarted;
+    unsigned reads;
+} back_and_forth;
+
+static bool note_restart(void *ctx, const bil_action *action)
+{
+    back_and_forth *c = ctx;
+    c->restarted = c->restarted || action->u.record.event == BIL_EV_RESTARTED;
+    return true;
+}
+
+static void change_and_change_back(void *ctx, const bil_job *job, const bil_action *action)
+{
+    back_and_forth *c = ctx;
+    char answer[200];
+    (void)job;
+    bool reads = c->restarted && action->kind == BIL_ACT_TRANSFER && action->u.transfer.value;
+    if (reads && c->reads++ == 7) { /* in the middle of the second read of the proof */
+        sim_control(c->b.unit, c->b.sim.now, "set plant.alarm_delay 321", answer, sizeof answer);
+        sim_control(c->b.unit, c->b.sim.now, "set plant.alarm_delay 45", answer, sizeof answer);
+    }
+}
+
+/* Between the two reads of the proof a counter of changes moves, and no value is another: somebody is at it. */
+static void a_change_that_was_taken_back(void **state)
+{
+    (void)state;
+    back_and_forth c = {.restarted = false};
+    prepare(&c.b, &controller, false);
+    c.b.record = note_restart;
+    c.b.before = change_and_change_back;
+    c.b.ctx = &c;
+    bil_action end = bench_write(&c.b, bench_config(&c.b));
+    assert_true(c.reads > 7);
+    assert_int_equal(end.u.end.verdict, BIL_VERDICT_INCOMPLETE);
+    assert_int_equal(end.u.end.cause, BIL_E_FOREIGN_CHANGE);
+    assert_int_equal(end.u.end.param, index_of(c.b.description, "hours.changes"));
+    bench_close(&c.b);
 }
 
 /* Somebody else's change is never overwritten unseen: either it came before the look, or the job stops and names it. */
@@ -996,10 +1094,12 @@ int main(void)
 {
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(a_read_is_whole_and_short),
+        cmocka_unit_test(who_answers),
         cmocka_unit_test(a_copy_is_of_one_unit),
         cmocka_unit_test(a_read_while_it_changes),
         cmocka_unit_test(what_is_at_work_is_waited_for),
         cmocka_unit_test(a_machine_is_started_on_purpose),
+        cmocka_unit_test(a_start_that_breaks),
         cmocka_unit_test(no_release_starts_a_machine),
         cmocka_unit_test(what_cant_be_as_wanted_is_named),
         cmocka_unit_test(what_tells_a_unit),
@@ -1016,6 +1116,7 @@ int main(void)
         cmocka_unit_test(a_unit_held_by_somebody_stays_held),
         cmocka_unit_test(a_trial_ends_with_the_power),
         cmocka_unit_test(a_change_by_somebody_else_stops_the_job),
+        cmocka_unit_test(a_change_that_was_taken_back),
         cmocka_unit_test(restarts_that_dont_come),
         cmocka_unit_test(an_address_that_is_taken),
         cmocka_unit_test(a_reset_wants_a_procedure_for_it),

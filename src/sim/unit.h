@@ -93,7 +93,7 @@ typedef struct sim_unit {
     sim_counters counters;
     uint8_t answers_at; /* unit number on its line; a link of its own need not care */
     struct {
-        uint16_t address, count, cells[8];
+        uint16_t address, count, cells[128];
         uint64_t at;
     } later; /* a write that was taken and isn't done yet; `count` 0: none */
     sim_fault faults[SIM_FAULTS];
