@@ -750,6 +750,81 @@ static void a_start_that_breaks(void **state)
     bench_close(&b);
 }
 
+/* What may be held, and to what it is let go: each condition alone, by descriptions that have less. */
+static void what_may_be_held(void **state)
+{
+    (void)state;
+    enum {
+        NO_IDLE,
+        NO_RELEASE,
+        OTHER_IDLE,
+        HIGH_STATE,
+        NO_START,
+        OURS,
+        NOT_OURS,
+        FOUND_HELD,
+        NO_RELEASE_OURS,
+        UNSEEN,
+        CASES
+    };
+    static const bil_error causes[CASES] = {BIL_OK, BIL_E_HOLD,      BIL_E_HOLD,      BIL_E_HOLD, BIL_E_HOLD,
+                                            BIL_OK, BIL_E_LEFT_HELD, BIL_E_LEFT_HELD, BIL_E_HOLD, BIL_E_HOLD};
+    for (int i = 0; i < CASES; i++) {
+        bench b;
+        bil_description d;
+        bil_procedure kept[20];
+        prepare(&b, &drive, i == NO_START);
+        unsigned gone = i == NO_RELEASE || i == NO_RELEASE_OURS ? 1u << BIL_PROC_RELEASE : 0;
+        without(&b, &d, kept, gone | (i == NO_START ? 1u << BIL_PROC_START : 0));
+        bil_job_config config = bench_config(&b);
+        config.held_before = i >= OURS && i != NOT_OURS;
+        config.found = i == FOUND_HELD ? drive.held : 0;
+        if (i == NO_IDLE)
+            d.state_idle = 0;
+        else if (i == OTHER_IDLE)
+            d.state_idle = 2; /* 1, running, instead of 0 */
+        else if (i == HIGH_STATE)
+            b.unit->state = 40;
+        else if (i >= OURS && i != UNSEEN)
+            b.unit->state = drive.held;
+        else if (i == UNSEEN)
+            b.unit->owner[0][400] = -1; /* the state can't be read */
+        bil_action end = bench_write(&b, config);
+        if (end.u.end.cause != causes[i])
+            fail_msg("case %d: %s", i, bil_error_name((int)end.u.end.cause));
+        assert_int_equal(end.u.end.stopped, false);
+        bool written = causes[i] == BIL_OK || causes[i] == BIL_E_LEFT_HELD;
+        assert_int_equal(b.unit->counters.values_written > 0, written);
+        assert_int_equal(end.u.end.held, causes[i] == BIL_E_LEFT_HELD || i == NO_RELEASE_OURS);
+        bench_close(&b);
+    }
+    for (int i = 0; i < 6; i++) { /* a serial number and a value that stays the same for good, each with its say */
+        bench b;
+        prepare(&b, &drive, false);
+        bil_description d = *b.description;
+        uint16_t same[] = {index_of(&d, "id.hardware"), index_of(&d, "hours.starts")};
+        b.description = b.have.description = b.want.description = &d;
+        d.unit_same = same;
+        d.unit_same_count = i == 4 ? 2 : 1;
+        bil_job_config config = bench_config(&b);
+        if (i >= 3)
+            d.identity[BIL_ID_SERIAL] = BIL_NONE;
+        if (i == 1 || i == 5)
+            sim_put(b.unit, "id.hardware", "A");
+        if (i == 2)
+            b.want.state[same[0]] = BIL_ABSENT; /* an older copy doesn't have it */
+        if (i == 4)
+            b.unit->owner[0][7] = b.unit->owner[0][20] = -1; /* neither can be read */
+        sim_store(b.unit);
+        static const bil_error expected[] = {BIL_OK, BIL_E_OTHER_UNIT,     BIL_OK,
+                                             BIL_OK, BIL_E_OTHER_HARDWARE, BIL_E_OTHER_UNIT};
+        bil_action end = bench_write(&b, config);
+        if (end.u.end.cause != expected[i])
+            fail_msg("unit %d: %s", i, bil_error_name((int)end.u.end.cause));
+        bench_close(&b);
+    }
+}
+
 static void another_unit_keeps_what_is_its_own(void **state)
 {
     (void)state;
@@ -1100,6 +1175,7 @@ int main(void)
         cmocka_unit_test(what_is_at_work_is_waited_for),
         cmocka_unit_test(a_machine_is_started_on_purpose),
         cmocka_unit_test(a_start_that_breaks),
+        cmocka_unit_test(what_may_be_held),
         cmocka_unit_test(no_release_starts_a_machine),
         cmocka_unit_test(what_cant_be_as_wanted_is_named),
         cmocka_unit_test(what_tells_a_unit),

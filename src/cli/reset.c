@@ -39,8 +39,9 @@ static int run(const command *self, int argc, const char **argv)
         code = EXIT_FILE;
     if (code < 0)
         code = writing_run(w, &m, fd);
+    code = call_end(&c, code); /* the options point into the call */
     writing_end(w);
-    return call_end(&c, code);
+    return code;
 }
 
 const command command_reset = {"reset", "[options] DEVICE", "puts the factory values into a device, on purpose",

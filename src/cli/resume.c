@@ -168,10 +168,11 @@ static int run(const command *self, int argc, const char **argv)
             say_story(a, undoes);
         code = writing_run(w, &m, fd);
     }
+    code = call_end(&c, code); /* the options point into the call */
     writing_end(w);
     ledger_close(&a->known);
     free(a);
-    return call_end(&c, code);
+    return code;
 }
 
 const command command_resume = {

@@ -146,9 +146,10 @@ static int run(const command *self, int argc, const char **argv)
         code = EXIT_FILE;
     if (code < 0)
         code = set_values(s, &m, c.arguments + 1, fd);
+    code = call_end(&c, code); /* the options point into the call */
     writing_end(s->w);
     free(s);
-    return call_end(&c, code);
+    return code;
 }
 
 const command command_set = {"set", "[options] DEVICE ID=VALUE...",

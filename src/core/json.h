@@ -49,7 +49,7 @@ typedef struct header_text {
     const char *before;
     uint8_t at;
 } header_text;
-extern const header_text bil_header_texts[HEADER_TEXTS];
+const header_text *bil_header_text(int i);
 /* Are its digests and its time what such are, as far as they are there? */
 bool bil_header_is_sound(const bil_set_header *header);
 

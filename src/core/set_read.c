@@ -111,7 +111,7 @@ static int read_header(bil_set_reader *reader, json_in *in)
             bil_json_need(in, ",\"revision\":");
             header->revision = (uint16_t)bil_json_take_number(in, UINT16_MAX);
         }
-        const header_text *text = &bil_header_texts[i];
+        const header_text *text = bil_header_text(i);
         bil_json_need(in, text->before);
         *(bil_str *)(void *)((char *)header + text->at) = bil_json_take_string(in);
     }

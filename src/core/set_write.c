@@ -37,7 +37,7 @@ static int finish(bil_set_writer *writer, json_out *out, size_t *length, size_t 
 }
 
 #define AT(field) (uint8_t) offsetof(bil_set_header, field)
-const header_text bil_header_texts[HEADER_TEXTS] = {
+static const header_text header_texts[HEADER_TEXTS] = {
     {",\"vendor\":", AT(vendor)},
     {",\"model\":", AT(model)},
     {",\"hardware\":", AT(hardware)},
@@ -55,9 +55,14 @@ const header_text bil_header_texts[HEADER_TEXTS] = {
 };
 #undef AT
 
+const header_text *bil_header_text(int i)
+{
+    return &header_texts[i];
+}
+
 static bil_str text_of(const bil_set_header *header, int i)
 {
-    return *(const bil_str *)(const void *)((const char *)header + bil_header_texts[i].at);
+    return *(const bil_str *)(const void *)((const char *)header + header_texts[i].at);
 }
 
 static bool all_utf8(const bil_set_header *header)
@@ -83,7 +88,7 @@ int bil_set_begin(bil_set_writer *writer, bil_digest whole, bil_digest values, c
     for (int i = 0; i < HEADER_TEXTS; i++) {
         if (i == HEADER_BEFORE)
             put_count(&out, ",\"revision\":", header->revision);
-        put_str(&out, bil_header_texts[i].before, text_of(header, i));
+        put_str(&out, header_texts[i].before, text_of(header, i));
     }
     bil_json_lit(&out, "}");
     return finish(writer, &out, length, BIL_SET_LINE);

@@ -236,7 +236,7 @@ static flow state_found(bil_job *job)
     if (ours)
         job->found = job->config.found;
     job->left_held = held && !ours;
-    job->ran = can_hold && !held && !ours && !stands(job, job->found) && may_be_held(job);
+    job->ran = can_hold && d->state_idle && !held && !ours && !stands(job, job->found) && may_be_held(job);
     if (can_hold && !job->left_held && !(ours ? release_of(job) != NULL : may_be_held(job))) {
         uint32_t found = job->found;
         bil_failed(job, BIL_E_HOLD, d->state);
