@@ -33,9 +33,12 @@ int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size)
                              .restart_ms = data[2] * 100u,
                              .unit = data[2] % 3u,
                              .has_password = data[0] & 8,
-                             .found_known = data[0] & 16,
+                             .held_before = data[0] & 16,
                              .found = data[2] % 4u,
-                             .kind = data[0] & 32    ? BIL_JOB_READ
+                             .goes_back = data[3] & 2,
+                             .trial = data[3] & 4,
+                             .kind = data[3] & 1     ? BIL_JOB_START
+                                     : data[0] & 32  ? BIL_JOB_READ
                                      : data[2] & 128 ? BIL_JOB_RESET
                                                      : BIL_JOB_WRITE};
     bil_job *job;
@@ -48,7 +51,7 @@ int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size)
         if (steps > 100000)
             abort(); /* it doesn't end */
         uint8_t dice = at < size ? data[at++] : (uint8_t)(steps * 37 + data[3]);
-        result = (bil_result){.number = action.number, .now_ms = result.now_ms + dice};
+        result = (bil_result){.number = action.number, .now_ms = result.now_ms + (dice == 255 ? 60000 : dice)};
         bool good = honest ? dice % 16 != 0 : dice & 1;
         if (action.kind == BIL_ACT_END)
             break;
@@ -59,6 +62,7 @@ int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size)
             result.cause = result.outcome == BIL_DONE      ? BIL_OK
                            : result.outcome == BIL_BUSY    ? BIL_E_BUSY
                            : result.outcome == BIL_REFUSED ? BIL_E_REFUSED
+                           : dice & 4                      ? BIL_E_AT_WORK
                                                            : BIL_E_SILENT;
             if (!action.u.transfer.write)
                 for (uint16_t i = 0; i < action.u.transfer.count; i++)

@@ -765,16 +765,20 @@ static void what_may_be_held(void **state)
         FOUND_HELD,
         NO_RELEASE_OURS,
         UNSEEN,
+        OURS_STANDS,
+        OURS_NO_HOLD,
         CASES
     };
-    static const bil_error causes[CASES] = {BIL_OK, BIL_E_HOLD,      BIL_E_HOLD,      BIL_E_HOLD, BIL_E_HOLD,
-                                            BIL_OK, BIL_E_LEFT_HELD, BIL_E_LEFT_HELD, BIL_E_HOLD, BIL_E_HOLD};
+    static const bil_error causes[CASES] = {BIL_OK,     BIL_E_HOLD, BIL_E_HOLD,      BIL_E_HOLD,
+                                            BIL_E_HOLD, BIL_OK,     BIL_E_LEFT_HELD, BIL_E_LEFT_HELD,
+                                            BIL_E_HOLD, BIL_E_HOLD, BIL_OK,          BIL_E_REFUSED};
     for (int i = 0; i < CASES; i++) {
         bench b;
         bil_description d;
         bil_procedure kept[20];
         prepare(&b, &drive, i == NO_START);
         unsigned gone = i == NO_RELEASE || i == NO_RELEASE_OURS ? 1u << BIL_PROC_RELEASE : 0;
+        gone |= i == OURS_NO_HOLD ? 1u << BIL_PROC_RELEASE | 1u << BIL_PROC_HOLD : 0;
         without(&b, &d, kept, gone | (i == NO_START ? 1u << BIL_PROC_START : 0));
         bil_job_config config = bench_config(&b);
         config.held_before = i >= OURS && i != NOT_OURS;
@@ -785,7 +789,7 @@ static void what_may_be_held(void **state)
             d.state_idle = 2; /* 1, running, instead of 0 */
         else if (i == HIGH_STATE)
             b.unit->state = 40;
-        else if (i >= OURS && i != UNSEEN)
+        else if (i >= OURS && i < UNSEEN)
             b.unit->state = drive.held;
         else if (i == UNSEEN)
             b.unit->owner[0][400] = -1; /* the state can't be read */
@@ -798,7 +802,7 @@ static void what_may_be_held(void **state)
         assert_int_equal(end.u.end.held, causes[i] == BIL_E_LEFT_HELD || i == NO_RELEASE_OURS);
         bench_close(&b);
     }
-    for (int i = 0; i < 6; i++) { /* a serial number and a value that stays the same for good, each with its say */
+    for (int i = 0; i < 7; i++) { /* a serial number and a value that stays the same for good, each with its say */
         bench b;
         prepare(&b, &drive, false);
         bil_description d = *b.description;
@@ -807,17 +811,20 @@ static void what_may_be_held(void **state)
         d.unit_same = same;
         d.unit_same_count = i == 4 ? 2 : 1;
         bil_job_config config = bench_config(&b);
-        if (i >= 3)
+        if (i >= 3 && i < 6)
             d.identity[BIL_ID_SERIAL] = BIL_NONE;
         if (i == 1 || i == 5)
             sim_put(b.unit, "id.hardware", "A");
+        if (i == 6)
+            config.serial = "ED30-0001";
         if (i == 2)
             b.want.state[same[0]] = BIL_ABSENT; /* an older copy doesn't have it */
         if (i == 4)
-            b.unit->owner[0][7] = b.unit->owner[0][20] = -1; /* neither can be read */
+            same[0] = index_of(&d, "hours.run"), same[1] = index_of(&d, "hours.power"),
+            b.unit->owner[0][16] = b.unit->owner[0][18] = -1; /* neither can be read */
         sim_store(b.unit);
-        static const bil_error expected[] = {BIL_OK, BIL_E_OTHER_UNIT,     BIL_OK,
-                                             BIL_OK, BIL_E_OTHER_HARDWARE, BIL_E_OTHER_UNIT};
+        static const bil_error expected[] = {BIL_OK,           BIL_E_OTHER_UNIT, BIL_OK, BIL_OK, BIL_E_NO_IDENTITY,
+                                             BIL_E_OTHER_UNIT, BIL_E_OTHER_UNIT};
         bil_action end = bench_write(&b, config);
         if (end.u.end.cause != expected[i])
             fail_msg("unit %d: %s", i, bil_error_name((int)end.u.end.cause));

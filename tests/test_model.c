@@ -274,6 +274,25 @@ static void restarts_without_hold(void **state)
         }
 }
 
+/* A hold, and nothing that tells the state: nobody can see when it is let go, and it isn't said to be. */
+static void a_hold_without_a_state(void **state)
+{
+    (void)state;
+    static const char blind[] = "restart_shows: {counter: id.starts}\n"
+                                "procedures:\n"
+                                "  - {does: hold, steps: [{write: x.hold, value: 1}]}\n"
+                                "  - {does: release, steps: [{write: x.hold, value: 0}]}\n"
+                                "  - {does: store, steps: [{write: x.store_a, value: 1}]}\n"
+                                "  - {does: restart, steps: [{write: x.restart, value: 1}, {reconnect: 500}]}\n";
+    row *r = new_row(blind);
+    run_row(r, BIL_JOB_WRITE);
+    expect_end(r, BIL_VERDICT_VERIFIED, BIL_OK, NULL, NULL);
+    assert_false(r->end.u.end.held || r->end.u.end.stopped);
+    assert_int_equal(r->writes[HOLD], 3); /* held, held again after the restart, let go */
+    assert_int_equal(r->cells[HOLD], 0);
+    free_row(r);
+}
+
 static void takes_its_number(row *r, uint16_t address, bil_result *result, bil_outcome *outcome)
 {
     (void)result;
@@ -603,6 +622,7 @@ int main(void)
 {
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(a_model_without_hold_is_written_too),
+        cmocka_unit_test(a_hold_without_a_state),
         cmocka_unit_test(only_silence_is_nobody),
         cmocka_unit_test(a_restart_nobody_ordered_is_seen),
         cmocka_unit_test(two_that_reset_each_other_are_named),

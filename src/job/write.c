@@ -1042,7 +1042,7 @@ static flow end(bil_job *job, bil_action *action)
     action->u.end.wrote = job->wrote && (job->progress.write_requests > 0 || job->config.kind == BIL_JOB_RESET);
     action->u.end.stored = job->stored;
     action->u.end.restarted = job->proved_restart;
-    action->u.end.stopped = job->ran && !job->held && job->description->state != BIL_NONE;
+    action->u.end.stopped = job->ran && !job->held;
     action->u.end.cause = job->why.cause;
     action->u.end.param = job->why.param;
     action->u.end.other = job->why.other;
