@@ -380,6 +380,20 @@ static void one_write_at_a_time(void **state)
     expect(0, "verified", write_baseline("")); /* and the turn is free again */
 }
 
+/* A serial number that two units of the site have tells nothing: a person has to say which one is meant. */
+static void a_number_that_two_units_have(void **state)
+{
+    (void)state;
+    disturb();
+    start_unit(1, "ed-30 --name kneader-1 --serial ED30-0417", NULL);
+    expect(0, NULL, sh("b device add kneader-1 %s --site mill", unit_at[1]));
+    expect(0, "✓ complete", sh("b read kneader-1 --site mill"));
+    expect(3, "nothing tells this unit", write_baseline(""));
+    expect(0, "verified, with the exceptions named",
+           sh("echo mill-30 | b write crusher#baseline crusher --as restore --yes --password-fd 0 --site mill"));
+    assert_non_null(strstr(output, "~ nothing tells this unit from another one of its model"));
+}
+
 /* test_again [TEST] */
 int main(int argc, char **argv)
 {
@@ -395,6 +409,7 @@ int main(int argc, char **argv)
         cmocka_unit_test(stories_are_not_forgotten),
         cmocka_unit_test(resumed_without_one_value),
         cmocka_unit_test(one_write_at_a_time),
+        cmocka_unit_test(a_number_that_two_units_have), /* the last one: it stays so */
     };
     return cmocka_run_group_tests_name("again", tests, begin, end);
 }
