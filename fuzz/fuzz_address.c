@@ -22,7 +22,7 @@ int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size)
             abort();
         return 0;
     }
-    if (!address_is_device(text) || a.unit < 0 || a.unit > 247 || strchr(text, '@'))
+    if (!address_is_device(text) || a.unit < 0 || a.unit > (a.serial ? 247 : 255) || strchr(text, '@'))
         abort();
     if (a.serial ? a.path[0] != '/' || a.unit == 0 || a.speed < 1200 || a.speed > 115200
                  : !a.host[0] || atoi(a.port) < 1)
