@@ -349,7 +349,7 @@ static bool keep_record(void *ctx, const bil_action *action)
         snprintf(name, sizeof name, "%u-%09u.brec", w->year, moment);
         json_t *after = story_heads(w->folder, NULL, NULL, NULL);
         w->intent.after = after;
-        bool good = record_begin(&w->rec, w->folder, name, record_intent_line(&w->intent, when)) == BIL_OK;
+        bool good = record_begin(&w->rec, w->folder, name, record_intent_line(&w->intent, when), false) == BIL_OK;
         json_decref(after);
         w->intent.after = NULL;
         return good;
@@ -491,10 +491,12 @@ static bool run_until(world *w, const bil_image *want, bil_job_config config, ui
     bool alive = setjmp(w->out) == 0;
     if (alive) {
         *end = bench_write(&w->b, config);
-        if (w->rec.file)
-            record_add(&w->rec, record_end_line(end, 0));
+        if (w->rec.file) {
+            record_add(&w->rec, record_outcome_line(end, 0));
+            record_end(&w->rec);
+        }
     }
-    record_end(&w->rec);
+    record_close(&w->rec);
     return alive;
 }
 
@@ -1119,7 +1121,7 @@ static void the_newest_is_the_last_one(void **state)
                                 .config = &config,
                                 .after = after};
             record rec;
-            assert_int_equal(record_begin(&rec, dir, name, record_intent_line(&in, when)), BIL_OK);
+            assert_int_equal(record_begin(&rec, dir, name, record_intent_line(&in, when), false), BIL_OK);
             bil_action end = {.kind = BIL_ACT_END};
             bool wrote = roll_below(&d, 2);
             bil_action writing = {.kind = BIL_ACT_RECORD};
@@ -1128,7 +1130,7 @@ static void the_newest_is_the_last_one(void **state)
             if (wrote)
                 record_add(&rec, record_event_line(&bil_description_ed_30, &writing, when));
             end.u.end.verdict = BIL_VERDICT_VERIFIED;
-            record_add(&rec, record_end_line(&end, 0));
+            record_add(&rec, record_outcome_line(&end, 0));
             snprintf(made[i], sizeof made[i], "%s", strrchr(rec.path, '/') + 1);
             if (wrote)
                 snprintf(last_that_wrote, sizeof last_that_wrote, "%s", made[i]);

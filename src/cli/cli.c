@@ -138,6 +138,8 @@ int exit_code_of(int error)
     case BIL_E_STORED_HIDDEN:
     case BIL_E_NOT_YOURS:
     case BIL_E_TURN:
+    case BIL_E_CARD:
+    case BIL_E_FOREIGN:
         return EXIT_REFUSED;
     case BIL_E_BUSY:
     case BIL_E_NOTHING_READ:

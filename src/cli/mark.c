@@ -1,5 +1,4 @@
 /* bilancia note, baseline, name, delete: what people say of a copy afterwards. */
-#include <errno.h>
 #include <string.h>
 #include <unistd.h>
 
@@ -99,9 +98,7 @@ int delete_copy(here *h, const device_row *owner, const copy_row *copy, const ch
     int error =
         note_add(&h->place, owner->folder, "deleted", person(who),
                  json_pack("{s:s,s:s,s:s}", "about", copy->digest, "text", why ? why : "", "file", copy->file), NULL);
-    if (!error && unlink(path) != 0 && errno != ENOENT)
-        error = BIL_E_FILE_WRITE;
-    return error;
+    return error ? error : storage_remove(path);
 }
 
 static int delete (here *h, const char *where, const char *why, const char *who, bool yes)

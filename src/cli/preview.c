@@ -305,6 +305,10 @@ void preview(write_call *w, uint32_t found)
     preview_count(w);
     put_who(w, found);
     put_plan(w);
+    if (w->others[0])
+        printf("%s!%s another computer's record says that this unit wasn't finished, or is held: %s\n"
+               "  That doesn't count here; to go on with it instead: bilancia resume %s\n",
+               warn(), plain(), w->others, w->others);
     w->changed =
         story_changes(w, "Changed since, by another hand or a restart, and neither as it was then nor as wanted: ");
 }

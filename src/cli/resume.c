@@ -9,30 +9,42 @@
 typedef struct again {
     record_story last, first; /* the newest record, and the one with which its story began */
     ledger known;
+    bool foreign;  /* another computer's */
+    bool ours_too; /* `ours` is the newest that this computer began there */
+    char ours[STORAGE_PATH];
     char copy[STORAGE_PATH], where[STORAGE_PATH], folder[STORAGE_PATH];
 } again;
 
 /* The file that a record names: where it says, or, when everything was moved, beside the record or among the copies of
  * the site; and still the same. -1, or the exit code. */
-static int find_set(again *a, const write_call *w, const char *said, const char *digest)
+static int find_set(again *a, write_call *w, ledger_part part, const char *said, const char *digest)
 {
     const char *slash = strrchr(said, '/'), *name = slash ? slash + 1 : said;
     const char *folders[] = {NULL, w->safety_folder, w->folder};
+    char page[STORAGE_PATH];
     set_origin *o = need(1, sizeof *o);
     bil_set_totals totals;
     char hex[2 * BIL_SHA256 + 1] = "";
     int code = -1;
-    bool found = false;
-    for (size_t i = 0; i < 3 && !found; i++) {
-        snprintf(a->copy, sizeof a->copy, "%.2000s%s%.2000s", i ? folders[i] : "", i ? "/" : "", i ? name : said);
-        found = access(a->copy, R_OK) == 0;
+    bool found = false, there = false;
+    bool paged = !a->foreign && ledger_page(a->first.intent, part, page);
+    for (size_t i = 0; i < (paged ? 4 : 3) && !found; i++) { /* where it may lie, and the page beside the ledger */
+        bool beside = i == 1 || i == 2;
+        snprintf(a->copy, sizeof a->copy, "%.2000s%s%.2000s", beside ? folders[i] : "", beside ? "/" : "",
+                 beside   ? name
+                 : i == 0 ? said
+                          : page);
+        there = there || storage_is_there(a->copy);
+        found = set_file_glance(a->copy, o, &totals) == BIL_OK;
+        if (found)
+            set_digest_hex(totals.digest, hex);
+        found = found && (strcmp(hex, digest) == 0 || (!digest[0] && a->foreign));
     }
     if (!found)
-        code = say_error(said, BIL_E_FILE_OPEN, "the copy that the record names is gone");
-    else if (set_file_glance(a->copy, o, &totals) == BIL_OK)
-        set_digest_hex(totals.digest, hex);
-    if (found && digest[0] && strcmp(hex, digest) != 0)
-        code = say_error(a->copy, BIL_E_SET_ALTERED, "this isn't the copy any more that the record names");
+        code = say_error(said, there ? BIL_E_SET_ALTERED : BIL_E_FILE_OPEN,
+                         there ? "this isn't the copy any more that the record names"
+                               : "the copy that the record names is gone");
+    snprintf(w->expected_digest, sizeof w->expected_digest, "%s", digest);
     free(o);
     return code;
 }
@@ -43,7 +55,7 @@ static int find_record(again *a, write_call *w, const char *which, const char *s
     int error = BIL_OK;
     bool found;
     if (storage_ends_with(which, ".brec")) {
-        error = record_read(which, &a->last);
+        error = story_read(which, &a->known, &a->last);
         found = error == BIL_OK;
         folder_of(which, a->folder);
         w->folder = w->safety_folder = a->folder;
@@ -53,7 +65,7 @@ static int find_record(again *a, write_call *w, const char *which, const char *s
         /* later ones of the same unit go on with the same story */
         record_story *newest = need(1, sizeof *newest);
         if (found && story_newest(a->folder, &a->known, a->last.model, a->last.serial, that_wrote, newest) &&
-            strcmp(newest->chain, a->last.chain) == 0)
+            strcmp(newest->chain, a->last.chain) == 0 && (a->last.foreign || !newest->foreign))
             a->last = *newest;
         free(newest);
     } else {
@@ -63,11 +75,71 @@ static int find_record(again *a, write_call *w, const char *which, const char *s
         if (!w->h)
             return say_error(which, BIL_E_NO_RECORD, NULL);
         found = story_newest(w->folder, &a->known, NULL, NULL, that_wrote, &a->last);
+        record_story *ours = need(1, sizeof *ours);
+        a->ours_too = found && a->last.foreign && story_newest_of_ours(w->folder, &a->known, that_wrote, ours);
+        snprintf(a->ours, sizeof a->ours, "%s", ours->path);
+        free(ours);
     }
     if (!found)
         return say_error(which, error ? error : BIL_E_NO_RECORD,
                          error ? NULL : "nothing was written to this device yet");
     story_first(w->folder, &a->known, &a->last, &a->first);
+    a->foreign = a->last.foreign || a->first.foreign;
+    w->goes_on = !a->foreign;
+    return -1;
+}
+
+/* What somebody else's record asks for, whole; then it takes the serial number from a person's own hand, which no file
+ * can give. -1, or the exit code. */
+static int agree_to_foreign(again *a, write_call *w, const char *verb, bool undoes, const char *serial)
+{
+    const record_story *s = &a->first;
+    static const char *const checks[] = {
+#define CHECK_NAME(NAME, name, what) name,
+        BIL_CHECKS(CHECK_NAME)
+#undef CHECK_NAME
+    };
+    const char *wanted = s->serial[0] ? s->serial : s->address, *what = s->serial[0] ? "serial number" : "address";
+    char typed[SET_TEXT] = "", why[2 * STORAGE_PATH];
+    fprintf(stderr, "%sThis record isn't of this computer:%s what it says is shown, and counts once you agree.\n",
+            bold(), plain());
+    fprintf(stderr, "  Record          %s\n  Written         %s by %s, as it says\n", a->last.path, s->when,
+            s->who[0] ? s->who : "nobody named");
+    fprintf(stderr, "  Unit            %s, serial number %s, at %s\n", s->model, s->serial[0] ? s->serial : "none",
+            a->last.address);
+    fprintf(stderr, "  Would write     %s%s\n",
+            undoes && !s->undoes   ? s->safety[0] ? s->safety : "nothing: there is no copy of what was before"
+            : s->resets && !undoes ? "the factory values"
+                                   : s->copy,
+            s->groups[0] && !undoes ? ", some groups" : "");
+    fprintf(stderr, "  As              %s%s%s\n", bil_purpose_name(undoes ? BIL_RESTORE : (bil_purpose)s->purpose),
+            s->with_calibration ? ", with calibration" : "", s->without[0] ? ", with values left out: " : "");
+    if (s->without[0])
+        fprintf(stderr, "                  %s\n", s->without);
+    fprintf(stderr, "  Found in state  %u%s\n  Checks it set aside, which hold again now:", (unsigned)a->last.found,
+            a->last.held ? ", and left held" : "");
+    for (int i = 0; i < BIL_CHECK_COUNT; i++)
+        if (s->despite >> i & 1)
+            fprintf(stderr, " %s", checks[i]);
+    fprintf(stderr, "%s\n", s->despite ? "" : " none");
+    if (a->ours_too)
+        fprintf(stderr, "  What this computer began here itself: bilancia %s %s\n", verb, a->ours);
+    if (serial) {
+        snprintf(typed, sizeof typed, "%s", serial);
+    } else if (isatty(STDIN_FILENO)) {
+        fprintf(stderr, "To agree, type the %s of the unit in front of you: ", what);
+        if (fgets(typed, sizeof typed, stdin))
+            typed[strcspn(typed, "\n")] = '\0';
+    } else {
+        snprintf(why, sizeof why,
+                 "it isn't of this computer, and nobody can be asked here; to agree say --serial and the %s", what);
+        return say_error(a->last.path, BIL_E_FOREIGN, why);
+    }
+    if (strcmp(typed, wanted) != 0) {
+        snprintf(why, sizeof why, "it is about the %s %s, not about \"%s\"", what, wanted, typed);
+        return say_error(a->last.path, typed[0] ? BIL_E_OTHER_UNIT : BIL_E_DECLINED, why);
+    }
+    w->foreign_agreed = a->last.intent;
     return -1;
 }
 
@@ -93,6 +165,8 @@ static int choose(again *a, write_call *w, bool undoes)
     bool back = record_again(first, undoes, &w->config);
     if (w->config.restart == BIL_RESTART_IDLE && !w->restart_word)
         w->restart_word = "idle";
+    if (a->foreign)
+        w->config.despite = undoes ? UINT32_C(1) << BIL_CHECK_RULES : 0;
     w->groups = undoes ? NULL : first->groups;
     w->expected_serial = a->last.serial[0] ? a->last.serial : NULL;
     char why[200];
@@ -103,28 +177,35 @@ static int choose(again *a, write_call *w, bool undoes)
     w->numbers[1] = known ? BIL_UNIT(there.unit) : 0;
     w->numbers[2] = a->last.unit_after ? a->last.unit_before : 0;
     w->numbers[3] = first->unit_after;
+    w->recorded_address = a->last.address;
     w->undoes = undoes;
     /* beside what is to be written now, the other of the two: what the story found, or what it wanted */
-    snprintf(w->before_path, sizeof w->before_path, "%s", undoes ? first->copy : first->safety);
-    if (access(w->before_path, R_OK) != 0) /* it was moved, or none was taken: then nothing can be told of that */
+    bool paged = !a->foreign && ledger_page(first->intent, undoes ? LEDGER_WANTED : LEDGER_BEFORE, w->before_path) &&
+                 storage_is_there(w->before_path);
+    if (!paged)
+        snprintf(w->before_path, sizeof w->before_path, "%s", undoes ? first->copy : first->safety);
+    if (!storage_is_there(w->before_path)) /* it was moved, or none was taken: then nothing can be told of that */
         w->before_path[0] = '\0';
     w->without_before = undoes ? NULL : a->last.without;
     w->copy = a->copy;
     if (w->config.kind == BIL_JOB_RESET)
         return -1;
-    return back ? find_set(a, w, first->safety, first->safety_digest) : find_set(a, w, first->copy, first->copy_digest);
+    return back ? find_set(a, w, LEDGER_BEFORE, first->safety, first->safety_digest)
+                : find_set(a, w, LEDGER_WANTED, first->copy, first->copy_digest);
 }
 
 static int run(const command *self, int argc, const char **argv)
 {
     bool undoes = self == &command_undo, keeps = self == &command_keep;
-    char *restart = NULL, **despite = NULL;
+    char *restart = NULL, *serial = NULL, **despite = NULL;
     char *folder = NULL, *who = NULL, *why = NULL, *description = NULL, *given = NULL;
     int yes = 0, json = 0, fd = -1;
     write_call *w = need(1, sizeof *w);
     struct poptOption options[] = {
         CALL_OPTIONS(w),
         RESTART_OPTION(restart),
+        {"serial", 0, POPT_ARG_STRING, &serial, 0,
+         "the serial number of the unit: to agree to a record of another computer", "NUMBER"},
         DESPITE_OPTION(despite),
         WRITING_OPTIONS(yes, json, fd, folder, who, why),
         {"description", 'd', POPT_ARG_STRING, &description, 0, "a description to try first", "FILE"},
@@ -155,6 +236,8 @@ static int run(const command *self, int argc, const char **argv)
         printf("Nothing is left to finish: the last write ended \"%s\".\n", a->last.verdict);
         code = EXIT_DONE;
     }
+    if (code < 0 && a->foreign)
+        code = agree_to_foreign(a, w, self->name, undoes, serial);
     if (code < 0)
         code = choose(a, w, undoes);
     if (code < 0 && models_at_hand(&m, description, given) != BIL_OK)

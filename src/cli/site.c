@@ -65,7 +65,7 @@ static void look_for_strangers(finding *f, const char *what, const char *ending)
 {
     char folder[STORAGE_PATH], path[STORAGE_PATH + 300];
     site_path(&f->h->place, f->device ? f->device->folder : "", what, folder);
-    DIR *dir = opendir(folder);
+    DIR *dir = storage_list(folder);
     struct dirent *entry;
     while (dir && (entry = readdir(dir))) {
         if (strcmp(entry->d_name, ".") == 0 || strcmp(entry->d_name, "..") == 0 ||

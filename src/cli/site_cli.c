@@ -62,7 +62,7 @@ int here_models(const here *h, models *m)
     static size_t used;
     char folder[STORAGE_PATH];
     site_path(&h->place, "", "descriptions", folder);
-    DIR *dir = opendir(folder);
+    DIR *dir = storage_list(folder);
     struct dirent *entry;
     int error = BIL_OK;
     while (!error && dir && (entry = readdir(dir)) && used < MOST && m->count < MODELS_MAX) {

@@ -9,6 +9,7 @@
 #include "../host/arena.h"
 #include "../host/limit.h"
 #include "../host/seal.h"
+#include "../host/share.h"
 #include "../host/turn.h"
 
 bil_write_need need_of(const write_call *w, uint16_t i)
@@ -113,6 +114,32 @@ static void say_event(write_call *w, const bil_action *action)
     fflush(stdout);
 }
 
+/* A copy beside the ledger, so that the way on and the way back don't hang on what becomes of the site. */
+static void keep_page(write_call *w, const char *copy, ledger_part part, const uint8_t digest[BIL_SHA256],
+                      char path[STORAGE_PATH])
+{
+    char folder[STORAGE_PATH], why[500];
+    bool was_there = false, same = false;
+    set_origin *o = need(1, sizeof *o);
+    bil_set_totals totals;
+    if (!w->rec.own)
+        return;
+    int error = ledger_make_pages(w->rec.intent, folder);
+    if (!error && !ledger_page(w->rec.intent, part, path))
+        error = BIL_E_FILE_WRITE;
+    if (!error)
+        error = file_bring(copy, folder, strrchr(path, '/') + 1, &was_there, &same);
+    if (!error)
+        error = set_file_check(path, o, &totals, why, sizeof why);
+    if (!error && memcmp(totals.digest, digest, BIL_SHA256) != 0)
+        error = BIL_E_SET_ALTERED;
+    free(o);
+    if (error) { /* then what lies in the folder of the record counts */
+        say_error("the ledger of this computer", error, NULL);
+        record_forget_page(&w->rec);
+    }
+}
+
 static bool keep_record(void *ctx, const bil_action *action)
 {
     write_call *w = ctx;
@@ -122,18 +149,27 @@ static bool keep_record(void *ctx, const bil_action *action)
     if (action->u.record.event != BIL_EV_INTENT && !w->rec.file)
         return true; /* refused before anything was meant: there is nothing to record */
     if (action->u.record.event == BIL_EV_INTENT) {
-        char name[220];
+        char name[220], page[STORAGE_PATH];
         if (w->h) /* a name that no other place of the site gives */
             snprintf(name, sizeof name, "%s-%c.brec", w->stem, STORAGE_DIGEST);
         else
             snprintf(name, sizeof name, "%s.brec", w->stem);
         w->found = action->u.record.code;
-        w->file_error = record_begin(&w->rec, w->folder, name, intent_line(w, when));
+        w->file_error = record_begin(&w->rec, w->folder, name, intent_line(w, when), true);
+        if (!w->file_error && w->copy[0])
+            keep_page(w, w->copy, LEDGER_WANTED, w->totals.digest, page);
         set_origin o;
         set_origin_of(&o, &w->dev.image);
         int error = w->file_error ? BIL_OK : ledger_begin(o.model, o.serial, w->rec.path, w->rec.intent);
-        if (error) /* the record is there; only from another folder it won't be found */
-            say_error("the ledger of this computer", error, NULL);
+        if (error == BIL_E_DISK_FULL) { /* what isn't in the ledger would be another computer's */
+            record_close(&w->rec);
+            storage_remove(w->rec.path);
+            ledger_drop_pages(w->rec.intent);
+            w->file_error = error;
+        } else if (error) {
+            say_error("the ledger of this computer", error,
+                      "it can't be written: going on after a break will want the serial number of the unit");
+        }
     } else {
         int error = record_add(&w->rec, record_event_line(w->want.description, action, when));
         if (error)
@@ -178,8 +214,9 @@ static bool save_safety_copy(void *ctx, const bil_image *have)
     progress_clear();
     if (!w->json)
         printf("Safety copy  %s\nRecord       %s\n", w->safety, w->rec.path);
-    char digest[2 * BIL_SHA256 + 1];
+    char digest[2 * BIL_SHA256 + 1], page[STORAGE_PATH];
     set_digest_hex(totals.digest, digest);
+    keep_page(w, w->safety, LEDGER_BEFORE, totals.digest, page);
     w->file_error = record_add(&w->rec, record_safety_line(w->safety, digest));
     return w->file_error == BIL_OK;
 }
@@ -253,7 +290,13 @@ static int load_before(write_call *w)
     bil_image_init(&w->before, w->want.description, need(1, size), size);
     int error = set_file_load(w->before_path, true, &w->before, o, &totals, why, sizeof why);
     free(o);
-    return error ? say_error("", error, why) : -1;
+    if (error) { /* nobody is kept from putting it right because of that */
+        say_error("what was changed meanwhile can't be told", error, why);
+        free(w->before.state);
+        w->before = (bil_image){0};
+        w->before_path[0] = '\0';
+    }
+    return -1;
 }
 
 static int load_copy(write_call *w, const models *m)
@@ -271,6 +314,10 @@ static int load_copy(write_call *w, const models *m)
     error = set_file_load(w->copy, w->undoes, &w->want, &w->origin, &w->totals, why, sizeof why);
     if (error)
         return say_error("", error, why);
+    char digest[2 * BIL_SHA256 + 1]; /* of what was loaded, whatever was looked at before */
+    set_digest_hex(w->totals.digest, digest);
+    if (w->expected_digest[0] && strcmp(digest, w->expected_digest) != 0)
+        return say_error(w->copy, BIL_E_SET_ALTERED, "another copy has taken the place of the one that was meant");
     for (uint16_t i = 0; i < d->count; i++) { /* what a whole copy should have and hasn't */
         bool kept = d->params[i].flags & BIL_READABLE && !bil_class_left_out((bil_class)d->params[i].cls);
         if (kept && w->want.state[i] == BIL_ABSENT && strcmp(w->origin.scope, "all") == 0)
@@ -453,6 +500,12 @@ static int open_unit(write_call *w, const models *m)
 {
     char why[500], there[ADDRESS_TEXT], other[500];
     int error = open_at(w, w->address, m, why, sizeof why);
+    if (error && w->recorded_address && address_is_device(w->recorded_address) &&
+        strcmp(w->recorded_address, w->address) != 0 &&
+        open_at(w, w->recorded_address, m, other, sizeof other) == BIL_OK) {
+        w->address = w->recorded_address;
+        error = BIL_OK;
+    }
     for (size_t i = 0; error && i < sizeof w->numbers / sizeof w->numbers[0]; i++)
         if (w->numbers[i] && other_number(w->address, w->numbers[i], there) && strcmp(there, w->address) != 0 &&
             open_at(w, there, m, other, sizeof other) == BIL_OK) {
@@ -528,10 +581,17 @@ static int carry_out(write_call *w)
                   "it can't be read as a whole: an unfinished write that was recorded elsewhere may go unnoticed");
     w->after = story_heads(w->folder, &known, o.model, o.serial);
     if (story_newest(w->folder, &known, o.model, o.serial, false, &before)) {
-        record_go_on(&before, &w->config);
-        w->found_first = before.found_first;
-        w->still_held = before.held;
-        if (!before.settled) /* what was begun and not finished: the way back is the one from its beginning */
+        /* What another computer says is told, and nothing is let go, or taken for the way back, because of it; unless
+         * a person has just said so. */
+        bool ours = !before.foreign || (w->foreign_agreed && strcmp(before.intent, w->foreign_agreed) == 0);
+        if (ours) {
+            record_go_on(&before, &w->config);
+            w->found_first = before.found_first;
+            w->still_held = before.held;
+        } else if (!before.settled) {
+            snprintf(w->others, sizeof w->others, "%s", before.path);
+        }
+        if (!before.settled && ours) /* what was begun and not finished: the way back is the one from its beginning */
             snprintf(w->chain, sizeof w->chain, "%s", before.chain);
     }
     ledger_close(&known);
@@ -557,7 +617,7 @@ static int carry_out(write_call *w)
     note_sent(w, &end);
     note_address(w, &end);
     if (w->rec.file) {
-        record_add(&w->rec, record_end_line(&end, code));
+        record_add(&w->rec, record_outcome_line(&end, code));
         bool proved = end.u.end.verdict == BIL_VERDICT_VERIFIED || end.u.end.verdict == BIL_VERDICT_WITH_EXCEPTIONS;
         bool passed = !(proved && end.u.end.wrote) || ask_for_tests(w);
         if (!passed) /* the write itself has ended, whatever becomes of these */

@@ -18,12 +18,17 @@ typedef struct write_call {
     const char *restart_word;    /* as given with --restart, or NULL */
     int rehearse;                /* REHEARSE_... */
     const char *expected_serial; /* of the unit that a story is about, or NULL */
-    uint32_t numbers[4];         /* BIL_UNITs at which that may answer by now, beside the address; 0: none */
-    char **despite_words;        /* checks set aside: "firmware=REASON", ended by NULL; or NULL */
-    char **without_words;        /* values left out: "ID=REASON", ended by NULL; or NULL */
-    const char *without_before;  /* those that the story left out before, with commas between; or NULL */
-    const char *unseen;          /* IDs with commas between that are written though there is no way back; or NULL */
-    int start_again;             /* agreed beforehand: a machine that was at work is set to work again */
+    char expected_digest[2 * BIL_SHA256 +
+                         1];    /* of the copy, where it was found by what a site or a record says; or "" */
+    const char *foreign_agreed; /* intent of a record of another computer that a person agreed to go on with; or NULL */
+    bool goes_on;               /* with what this computer began: no card stops that */
+    const char *recorded_address; /* where a story says that it answered; NULL or "" where that isn't known */
+    uint32_t numbers[4];          /* BIL_UNITs at which that may answer by now, beside the address; 0: none */
+    char **despite_words;         /* checks set aside: "firmware=REASON", ended by NULL; or NULL */
+    char **without_words;         /* values left out: "ID=REASON", ended by NULL; or NULL */
+    const char *without_before;   /* those that the story left out before, with commas between; or NULL */
+    const char *unseen;           /* IDs with commas between that are written though there is no way back; or NULL */
+    int start_again;              /* agreed beforehand: a machine that was at work is set to work again */
     bil_job_config config;
     /* own */
     json_t *despite, *without, *after;
@@ -40,7 +45,8 @@ typedef struct write_call {
     char password[SECRET_MAX];
     char stem[200]; /* of the files of this write */
     char safety[STORAGE_PATH];
-    char chain[300]; /* the record with which an unfinished story began; "" where this is the first */
+    char others[STORAGE_PATH]; /* a record of another computer that says this unit was left unfinished; or "" */
+    char chain[300];           /* the record with which an unfinished story began; "" where this is the first */
     char places[3][STORAGE_PATH];
     char moved_address[ADDRESS_TEXT]; /* where the device answers at in the end, "" where that is `address` */
     bool still_held;                  /* the unfinished story left it held */

@@ -95,6 +95,9 @@
     X(DECISIONS, "mend the place named; `bilancia settle --help` shows how one looks") \
     X(TURN, "wait until that has ended, then run the command again") \
     X(NO_RECORD, "name the device of a site, or the .brec file that the write printed") \
+    X(DESCRIPTORS, "close other programs, or raise the limit: ulimit -n 1024") \
+    X(CARD, "look who wrote what: bilancia site check; decide with bilancia device change, or for this once with --despite card='THE REASON'") \
+    X(FOREIGN, "look at what it asks for and at the machine; or begin anew with a copy that you chose") \
     X(RECORD_FORM, "take another one; the saved copies beside it can be written as ever")
 /* clang-format on */
 

@@ -6,6 +6,7 @@
 #include <stdlib.h>
 #include <string.h>
 
+#include "../port/storage.h"
 #include "arena.h"
 #include "bilancia/host_error.h"
 #include "bilancia/set.h"
@@ -149,15 +150,15 @@ int csv_read(const char *path, csv_row each, void *ctx, char *why, size_t size)
                  .id_column = -1,
                  .value_column = -1,
                  .head = true};
-    FILE *file = fopen(path, "rb");
+    FILE *file = storage_read(path, FILE_MOST);
     struct csv_parser parser;
     if (!file) {
-        snprintf(why, size, "%s: %s", path, strerror(errno));
-        return BIL_E_FILE_OPEN;
+        snprintf(why, size, "%s: %s", path, storage_why(errno));
+        return storage_open_error();
     }
     char *bytes = need(1, FILE_MOST);
     size_t got = fread(bytes, 1, FILE_MOST, file);
-    bool bad = ferror(file) || got == FILE_MOST;
+    bool bad = ferror(file) || got > FILE_MOST - 1;
     fclose(file);
     if (csv_init(&parser, CSV_STRICT | CSV_STRICT_FINI | CSV_EMPTY_IS_NULL) != 0)
         abort();

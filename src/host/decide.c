@@ -2,7 +2,12 @@
 
 #include <errno.h>
 #include <fnmatch.h>
+#include <stdlib.h>
 #include <string.h>
+
+#include "../port/storage.h"
+
+enum { DECISIONS_MOST = 64 << 20 };
 
 static const char *const names[] = {"open", "device", "saved", "value"};
 
@@ -49,13 +54,14 @@ static bool is_sound(const json_t *one)
 int decisions_add_file(json_t *list, const char *path, char *why, size_t size)
 {
     json_error_t problem;
-    FILE *file = fopen(path, "rb");
-    if (!file) {
-        snprintf(why, size, "%s: %s", path, strerror(errno));
-        return BIL_E_FILE_OPEN;
+    size_t length;
+    char *text = storage_text(path, DECISIONS_MOST, &length);
+    if (!text) {
+        snprintf(why, size, "%s: %s", path, storage_why(errno));
+        return storage_open_error();
     }
-    json_t *all = json_loadf(file, JSON_REJECT_DUPLICATES, &problem);
-    fclose(file);
+    json_t *all = json_loadb(text, length, JSON_REJECT_DUPLICATES, &problem);
+    free(text);
     if (!all) {
         snprintf(why, size, "%s:%d:%d: %s", path, problem.line, problem.column, problem.text);
         return BIL_E_DECISIONS;

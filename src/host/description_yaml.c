@@ -9,6 +9,7 @@
 #include <yaml.h>
 
 #include "../port/digest.h"
+#include "../port/storage.h"
 #include "bilancia/host_error.h"
 #include "float_text.h"
 
@@ -1285,22 +1286,6 @@ static void load_document(load *l, yaml_node_t *root)
         layout_digest(l);
 }
 
-static char *read_whole(const char *path, size_t *size)
-{
-    FILE *file = fopen(path, "rb");
-    if (!file)
-        return NULL;
-    char *bytes = need(FILE_LIMIT + 1, 1);
-    *size = fread(bytes, 1, FILE_LIMIT + 1, file);
-    bool bad = ferror(file);
-    fclose(file);
-    if (bad) {
-        free(bytes);
-        return NULL;
-    }
-    return bytes;
-}
-
 int description_load_text(loaded_description *out, const char *path, const char *bytes, size_t size, char *why,
                           size_t why_size)
 {
@@ -1336,11 +1321,11 @@ int description_load_text(loaded_description *out, const char *path, const char 
 int description_load(loaded_description *out, const char *path, char *why, size_t why_size)
 {
     size_t size;
-    char *bytes = read_whole(path, &size);
+    char *bytes = storage_text(path, FILE_LIMIT, &size);
     if (!bytes) {
         memset(out, 0, sizeof *out);
-        snprintf(why, why_size, "%s: %s", path, strerror(errno));
-        return BIL_E_FILE_OPEN;
+        snprintf(why, why_size, "%s: %s", path, storage_why(errno));
+        return storage_open_error();
     }
     int error = description_load_text(out, path, bytes, size, why, why_size);
     free(bytes);

@@ -11,8 +11,10 @@
 
 #include "arena.h"
 
-/* The folder, and the file in it; "" where the user has no home. */
-static void place(char path[STORAGE_PATH], bool make)
+enum { LEDGER_MOST = 64 << 20 };
+
+/* Where it lies; false, with "", where the user has no home. */
+static bool state_folder(char path[STORAGE_PATH], bool make)
 {
     const char *state = getenv("XDG_STATE_HOME"), *home = getenv("HOME");
     path[0] = '\0';
@@ -21,7 +23,7 @@ static void place(char path[STORAGE_PATH], bool make)
     else if (home && home[0] == '/')
         snprintf(path, STORAGE_PATH, "%.3900s/.local/state", home);
     else
-        return;
+        return false;
     for (char *slash = path + 1; make && (slash = strchr(slash, '/')); slash++) {
         *slash = '\0';
         mkdir(path, 0700);
@@ -32,8 +34,51 @@ static void place(char path[STORAGE_PATH], bool make)
     strcat(path, "/bilancia");
     if (make)
         mkdir(path, 0700);
-    strcat(path, "/ledger");
+    return true;
 }
+
+static void place(char path[STORAGE_PATH], bool make)
+{
+    if (state_folder(path, make))
+        strcat(path, "/ledger");
+}
+
+/* ---- the stories beside it ---- */
+
+static const char *const pages[] = {"record.brec", "before.bset", "wanted.bset"};
+
+bool ledger_page(const char *intent, ledger_part part, char path[STORAGE_PATH])
+{
+    if (!state_folder(path, false))
+        return false;
+    size_t used = strlen(path);
+    snprintf(path + used, STORAGE_PATH - used, "/stories/%.16s/%s", intent, pages[part]);
+    return true;
+}
+
+int ledger_make_pages(const char *intent, char folder[STORAGE_PATH])
+{
+    if (!state_folder(folder, true))
+        return BIL_E_FILE_WRITE;
+    size_t used = strlen(folder);
+    snprintf(folder + used, STORAGE_PATH - used, "/stories");
+    int error = storage_make_folder(folder, 0700);
+    used = strlen(folder);
+    snprintf(folder + used, STORAGE_PATH - used, "/%.16s", intent);
+    return error ? error : storage_make_folder(folder, 0700);
+}
+
+void ledger_drop_pages(const char *intent)
+{
+    char path[STORAGE_PATH];
+    for (int part = 0; part < LEDGER_PARTS; part++)
+        if (ledger_page(intent, (ledger_part)part, path))
+            storage_remove(path);
+    *strrchr(path, '/') = '\0';
+    rmdir(path);
+}
+
+/* ---- the ledger ---- */
 
 static const char *text_of(const json_t *line, const char *key)
 {
@@ -83,13 +128,14 @@ int ledger_open(ledger *l)
     char path[STORAGE_PATH];
     *l = (ledger){0};
     place(path, false);
-    FILE *file = path[0] ? fopen(path, "r") : NULL;
-    if (!file)
-        return !path[0] || errno == ENOENT || errno == ENOTDIR ? BIL_OK : BIL_E_FILE_OPEN;
-    char *text = NULL;
     size_t size = 0;
-    while (getline(&text, &size, file) > 0) {
-        json_t *line = json_loads(text, JSON_REJECT_DUPLICATES, NULL);
+    char *text = path[0] ? storage_text(path, LEDGER_MOST, &size) : NULL;
+    if (!text)
+        return !path[0] || errno == ENOENT || errno == ENOTDIR ? BIL_OK : storage_open_error();
+    for (char *at = text, *end; at < text + size; at = end + 1) {
+        end = memchr(at, '\n', (size_t)(text + size - at));
+        end = end ? end : text + size;
+        json_t *line = json_loadb(at, (size_t)(end - at), JSON_REJECT_DUPLICATES, NULL);
         if (line)
             take(l, line);
         else
@@ -97,7 +143,6 @@ int ledger_open(ledger *l)
         json_decref(line);
     }
     free(text);
-    fclose(file);
     return BIL_OK;
 }
 

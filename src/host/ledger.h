@@ -23,6 +23,16 @@ typedef struct ledger {
 /* Reads it; an empty one where there is none yet. BIL_OK, or BIL_E_FILE_OPEN when there is one that can't be read. */
 int ledger_open(ledger *l);
 void ledger_close(ledger *l);
+/* Beside the ledger each story has its pages: its record, the values before it, and what was wanted, as they were when
+ * this computer wrote them. Whatever becomes of the files in a site, these are what `resume` and `undo` go by. */
+typedef enum ledger_part { LEDGER_RECORD, LEDGER_BEFORE, LEDGER_WANTED, LEDGER_PARTS } ledger_part;
+/* Where such a page lies, or would; false where the user has no home. */
+bool ledger_page(const char *intent, ledger_part part, char path[STORAGE_PATH]);
+/* Makes the folder for them. BIL_OK, BIL_E_FILE_WRITE, BIL_E_DISK_FULL. */
+int ledger_make_pages(const char *intent, char folder[STORAGE_PATH]);
+/* Takes them away. */
+void ledger_drop_pages(const char *intent);
+
 /* The entry of this intent, or NULL. */
 const ledger_entry *ledger_find(const ledger *l, const char *intent);
 

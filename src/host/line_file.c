@@ -11,7 +11,7 @@
 #include <unistd.h>
 
 #include "../port/digest.h"
-#include "arena.h"
+#include "../port/storage.h"
 
 enum { BLOCK = 1 << 17, BLOCKS = 3 };
 
@@ -88,16 +88,17 @@ static void *read_ahead(void *ctx)
 
 line_file *line_file_open(const char *path)
 {
-    int fd = open(path, O_RDONLY | O_CLOEXEC);
+    int fd = storage_open(path, 0);
     struct stat info;
     if (fd < 0)
         return NULL;
-    if (fstat(fd, &info) != 0 || S_ISDIR(info.st_mode)) {
+    line_file *f = calloc(1, sizeof *f);
+    if (!f || fstat(fd, &info) != 0) {
         close(fd);
-        errno = EISDIR;
+        free(f);
+        errno = ENOMEM;
         return NULL;
     }
-    line_file *f = need(1, sizeof *f);
     f->fd = fd;
     f->size = info.st_size > 0 ? (uint64_t)info.st_size : 0;
     pthread_mutex_init(&f->lock, NULL);
@@ -105,8 +106,13 @@ line_file *line_file_open(const char *path)
     if (!digest_open(&f->digest))
         abort();
     f->digest.ops->start(f->digest.ctx);
-    if (pthread_create(&f->thread, NULL, read_ahead, f) != 0)
-        abort();
+    if (pthread_create(&f->thread, NULL, read_ahead, f) != 0) {
+        digest_close(&f->digest);
+        close(fd);
+        free(f);
+        errno = ENOMEM;
+        return NULL;
+    }
     return f;
 }
 

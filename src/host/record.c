@@ -1,14 +1,15 @@
 #include "record.h"
 
-#include <dirent.h>
-#include <errno.h>
 #include <fcntl.h>
 #include <stdlib.h>
 #include <string.h>
+#include <sys/file.h>
 #include <time.h>
 #include <unistd.h>
 
 #include "../port/digest.h"
+
+enum { RECORD_MOST = 16 << 20 };
 
 static int put_line(FILE *file, json_t *line, char digest[2 * BIL_SHA256 + 1])
 {
@@ -21,7 +22,40 @@ static int put_line(FILE *file, json_t *line, char digest[2 * BIL_SHA256 + 1])
     return good ? storage_sync(file) : storage_error();
 }
 
-int record_begin(record *rec, const char *folder, const char *name, json_t *first)
+/* The page beside the ledger comes first: what only the site has is another computer's. */
+static FILE *begin_own(const char *intent)
+{
+    char folder[STORAGE_PATH], path[STORAGE_PATH];
+    if (ledger_make_pages(intent, folder) != BIL_OK || !ledger_page(intent, LEDGER_RECORD, path))
+        return NULL;
+    int fd = open(path, O_WRONLY | O_CREAT | O_EXCL | O_CLOEXEC | O_NOFOLLOW, 0600);
+    int above = open(folder, O_RDONLY | O_DIRECTORY | O_CLOEXEC);
+    if (above >= 0 && fsync(above) == 0)
+        close(above);
+    return fd < 0 ? NULL : fdopen(fd, "ab");
+}
+
+/* A page that isn't whole would say less than the record: then that counts. */
+void record_forget_page(record *rec)
+{
+    if (rec->own) {
+        fclose(rec->own);
+        ledger_drop_pages(rec->intent);
+    }
+    rec->own = NULL;
+}
+
+static int put_both(record *rec, json_t *line)
+{
+    json_incref(line);
+    if (rec->own && put_line(rec->own, line, rec->last) != BIL_OK)
+        record_forget_page(rec);
+    else if (!rec->own)
+        json_decref(line);
+    return put_line(rec->file, line, rec->last);
+}
+
+int record_begin(record *rec, const char *folder, const char *name, json_t *first, bool own)
 {
     *rec = (record){0};
     storage_file storage;
@@ -30,38 +64,53 @@ int record_begin(record *rec, const char *folder, const char *name, json_t *firs
         json_decref(first);
         return error;
     }
-    char *text = json_dumps(first, JSON_COMPACT), hex[2 * BIL_SHA256 + 1];
-    if (text && digest_hex(text, strlen(text), hex)) {
-        hex[SET_NAME_DIGEST] = '\0';
-        storage_name_digest(&storage, hex);
+    char *text = json_dumps(first, JSON_COMPACT), short_hex[SET_NAME_DIGEST + 1];
+    if (text && digest_hex(text, strlen(text), rec->intent)) {
+        snprintf(short_hex, sizeof short_hex, "%s", rec->intent);
+        storage_name_digest(&storage, short_hex);
+        rec->own = own ? begin_own(rec->intent) : NULL;
     }
     free(text);
-    error = put_line(storage.file, first, rec->intent);
-    memcpy(rec->last, rec->intent, sizeof rec->last);
-    if (error) {
-        storage_cancel(&storage);
-        return error;
-    }
-    error = storage_commit(&storage, folder, rec->path);
+    rec->file = storage.file;
+    error = put_both(rec, first);
+    rec->file = NULL;
     if (error)
-        return error;
-    rec->file = fopen(rec->path, "ab");
-    return rec->file ? BIL_OK : storage_error();
+        storage_cancel(&storage);
+    else
+        error = storage_commit(&storage, folder, rec->path);
+    int fd = error ? -1 : storage_append(rec->path);
+    rec->file = fd < 0 ? NULL : fdopen(fd, "ab");
+    if (!error && !rec->file)
+        error = storage_error();
+    if (!error)
+        flock(fd, LOCK_EX | LOCK_NB); /* whoever brings it elsewhere sees that it isn't whole yet */
+    if (error)
+        record_forget_page(rec);
+    return error;
 }
 
 int record_add(record *rec, json_t *line)
 {
     if (rec->file)
-        return put_line(rec->file, line, rec->last);
+        return put_both(rec, line);
     json_decref(line);
     return BIL_E_RECORD;
 }
 
-void record_end(record *rec)
+void record_close(record *rec)
 {
     if (rec->file)
         fclose(rec->file);
-    rec->file = NULL;
+    if (rec->own)
+        fclose(rec->own);
+    rec->file = rec->own = NULL;
+}
+
+int record_end(record *rec)
+{
+    int error = record_add(rec, json_pack("{s:s}", "event", "end"));
+    record_close(rec);
+    return error;
 }
 
 /* ---- its lines ---- */
@@ -140,9 +189,9 @@ json_t *record_safety_line(const char *path, const char *digest)
     return json_pack("{s:s,s:s,s:s}", "event", "safety_copy", "path", path, "digest", digest);
 }
 
-json_t *record_end_line(const bil_action *end, int code)
+json_t *record_outcome_line(const bil_action *end, int code)
 {
-    return json_pack("{s:s,s:s,s:b,s:i}", "event", "end", "verdict", bil_verdict_name(end->u.end.verdict), "held",
+    return json_pack("{s:s,s:s,s:b,s:i}", "event", "outcome", "verdict", bil_verdict_name(end->u.end.verdict), "held",
                      (int)end->u.end.held, "exit", code);
 }
 
@@ -232,37 +281,51 @@ static void take_event(record_story *s, const json_t *line)
         s->held = false;
     } else if (strcmp(event, "writing") == 0 || strcmp(event, "storing") == 0 || strcmp(event, "resetting") == 0) {
         s->wrote = true;
-    } else if (strcmp(event, "end") == 0) {
+    } else if (strcmp(event, "outcome") == 0) {
         take_text(line, "verdict", s->verdict, sizeof s->verdict);
         s->held = json_is_true(json_object_get(line, "held"));
     }
+}
+
+/* One line more; false when it can't stand there. */
+static bool take_line(record_story *s, const json_t *line, bool first, bool *over, bool *ended)
+{
+    const char *event = text_of(line, "event");
+    bool intent = strcmp(event, "intent") == 0, outcome = strcmp(event, "outcome") == 0;
+    if (!json_is_object(line) || !event[0] || intent != first || *ended || (outcome && *over))
+        return false;
+    *ended = strcmp(event, "end") == 0;
+    if (intent)
+        take_intent(s, line);
+    else if (!*over) /* then come the tests of a person, who may set it to work: the write is over */
+        take_event(s, line);
+    *over = *over || outcome;
+    return true;
 }
 
 int record_read(const char *path, record_story *s)
 {
     *s = (record_story){0};
     snprintf(s->path, sizeof s->path, "%s", path);
-    FILE *file = fopen(path, "rb");
-    if (!file)
-        return BIL_E_FILE_OPEN;
-    char *text = NULL;
-    size_t size = 0;
-    ssize_t got;
-    bool intent = false;
-    while ((got = getline(&text, &size, file)) > 0) {
-        json_t *line = json_loadb(text, (size_t)got, JSON_REJECT_DUPLICATES, NULL);
-        if (!line)
-            break; /* a line that was cut ends it */
-        if (strcmp(text_of(line, "event"), "intent") == 0) {
-            intent = digest_hex(text, (size_t)got - (text[got - 1] == '\n'), s->intent);
-            take_intent(s, line);
-        } else if (intent) {
-            take_event(s, line);
-        }
+    size_t size;
+    char *text = storage_text(path, RECORD_MOST, &size);
+    if (!text)
+        return storage_open_error();
+    bool over = false, ended = false, good = size > 0;
+    for (char *at = text, *end; good && at < text + size; at = end + 1) {
+        end = memchr(at, '\n', (size_t)(text + size - at));
+        if (!end && at != text)
+            break; /* cut by a power failure: what was on its way didn't happen yet */
+        end = end ? end : text + size;
+        json_t *line = json_loadb(at, (size_t)(end - at), JSON_REJECT_DUPLICATES, NULL);
+        good = line && digest_hex(at, (size_t)(end - at), s->last) && take_line(s, line, at == text, &over, &ended);
+        if (at == text)
+            memcpy(s->intent, s->last, sizeof s->intent);
         json_decref(line);
     }
     free(text);
-    fclose(file);
+    if (!good)
+        return BIL_E_RECORD_FORM;
     /* A later record of an unfinished story settles it only by reaching what it wanted. */
     const char *slash = strrchr(path, '/');
     bool first = strcmp(s->chain, slash ? slash + 1 : path) == 0;
@@ -274,7 +337,7 @@ int record_read(const char *path, record_story *s)
     s->on_trial = !s->held && strcmp(s->verdict, bil_verdict_name(BIL_VERDICT_ON_TRIAL)) == 0;
     s->finished = !s->held && (reached || (first && untouched));
     s->settled = s->finished || (first && !s->verdict[0] && !s->held && !s->wrote);
-    return intent && s->purpose >= 0 ? BIL_OK : BIL_E_RECORD_FORM;
+    return s->purpose >= 0 ? BIL_OK : BIL_E_RECORD_FORM;
 }
 
 void record_go_on(const record_story *before, bil_job_config *config)

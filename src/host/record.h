@@ -10,16 +10,22 @@
 
 typedef struct record {
     FILE *file;
+    FILE *own; /* the page beside the ledger; NULL: there is none */
     char path[STORAGE_PATH];
     char intent[2 * BIL_SHA256 + 1], last[2 * BIL_SHA256 + 1]; /* digests of its first and its last line */
 } record;
 
 /* Makes the file with its first line; STORAGE_DIGEST in the name becomes digits of the digest of that line. `first` is
- * consumed. */
-int record_begin(record *rec, const char *folder, const char *name, json_t *first);
+ * consumed. With `own` a page beside the ledger has each line first. */
+int record_begin(record *rec, const char *folder, const char *name, json_t *first, bool own);
 /* Adds a line; `line` is consumed. */
 int record_add(record *rec, json_t *line);
-void record_end(record *rec);
+/* Its last line: behind it nothing counts any more. */
+int record_end(record *rec);
+/* Gives the page beside the ledger up. */
+void record_forget_page(record *rec);
+/* Leaves it as it is. */
+void record_close(record *rec);
 
 /* What is decided before the first value is written. */
 typedef struct record_intent {
@@ -43,13 +49,15 @@ typedef struct record_intent {
 json_t *record_intent_line(const record_intent *intent, const char *when);
 json_t *record_event_line(const bil_description *description, const bil_action *action, const char *when);
 json_t *record_safety_line(const char *path, const char *digest);
-json_t *record_end_line(const bil_action *end, int exit);
+json_t *record_outcome_line(const bil_action *end, int exit);
 void record_moment(char out[48]);
 
 /* What a record says, as far as it goes. */
 typedef struct record_story {
     char path[STORAGE_PATH];
     char intent[2 * BIL_SHA256 + 1];   /* digest of its first line */
+    char last[2 * BIL_SHA256 + 1];     /* and of its last whole one */
+    bool foreign;                      /* not of this computer's ledger: what it says is evidence, and no order */
     char after[8][2 * BIL_SHA256 + 1]; /* those that it follows */
     size_t after_count;
     char layout[65]; /* of the description that it used */
@@ -76,8 +84,13 @@ typedef struct record_story {
     char verdict[40];           /* "" when the record was broken off */
 } record_story;
 
-/* Reads one, up to where it was cut. BIL_E_FILE_OPEN, BIL_E_RECORD_FORM. */
+/* Reads one, up to where it was cut: one intent, what happened, one outcome, one end, and nothing behind it. What is
+ * otherwise, or whose outcome something else follows than the tests of a person, isn't a record. BIL_E_FILE_OPEN,
+ * BIL_E_RECORD_FORM. */
 int record_read(const char *path, record_story *story);
+/* The same, with what the ledger knows: `foreign`, and where there is a page beside the ledger, what that says, even
+ * where the file is damaged or gone. */
+int story_read(const char *path, const ledger *known, record_story *story);
 /* The digests of the intents that no other of this unit (of any, with NULL) follows yet: the next one follows them. */
 json_t *story_heads(const char *folder, const ledger *known, const char *model, const char *serial);
 /* The newest record of one unit (or, with NULL, of any) in a folder and, with a ledger, wherever this computer has
@@ -86,6 +99,9 @@ json_t *story_heads(const char *folder, const ledger *known, const char *model, 
  * has a say in it. False when there is none. */
 bool story_newest(const char *folder, const ledger *known, const char *model, const char *serial, bool that_wrote,
                   record_story *story);
+
+/* The newest that this computer began. */
+bool story_newest_of_ours(const char *folder, const ledger *known, bool that_wrote, record_story *story);
 
 /* The record with which the story of `last` began: beside it, in `folder`, or where the ledger knows it. False: it is
  * gone, and `first` is `last`. */

@@ -33,8 +33,8 @@ static void take_origin(set_origin *o, const bil_set_header *h)
 
 static int complain(set_file *set, int error)
 {
-    if (error == BIL_E_FILE_OPEN)
-        snprintf(set->why, sizeof set->why, "%s: %s", set->path, strerror(errno));
+    if (!set->lines || line_file_error(set->lines))
+        snprintf(set->why, sizeof set->why, "%s: %s", set->path, storage_why(errno));
     else
         snprintf(set->why, sizeof set->why, "%s:%u: %s", set->path, set->reader.line, error_text(error));
     return error;
@@ -72,7 +72,7 @@ static int next_line(set_file *set, bil_line_kind *kind)
     if (!look_next(set, &line, &length)) {
         errno = line_file_error(set->lines);
         set->reader.line++;
-        return complain(set, errno ? BIL_E_FILE_OPEN : BIL_E_SET_CUT);
+        return complain(set, errno ? storage_open_error() : BIL_E_SET_CUT);
     }
     set->given = true;
     int error = bil_set_reader_line(&set->reader, line, length, kind);
@@ -89,7 +89,7 @@ int set_file_open(set_file *set, const char *path, set_care care)
     set->path = path;
     set->lines = line_file_open(path);
     if (!set->lines)
-        return complain(set, BIL_E_FILE_OPEN);
+        return complain(set, storage_open_error());
     if (!digest_open(&set->files) || (care == SET_WHOLLY && !digest_open(&set->values)))
         abort();
     bil_set_reader_init(&set->reader, (bil_digest){0}, set->values, set->files);
@@ -192,9 +192,9 @@ static int read_all(const char *path, bool as_it_was, bil_image *image, set_orig
 int set_file_glance(const char *path, set_origin *origin, bil_set_totals *totals)
 {
     char head[BIL_SET_LINE], tail[512];
-    int fd = open(path, O_RDONLY | O_CLOEXEC);
+    int fd = storage_open(path, 0);
     if (fd < 0)
-        return BIL_E_FILE_OPEN;
+        return storage_open_error();
     off_t size = lseek(fd, 0, SEEK_END);
     ssize_t first = pread(fd, head, sizeof head, 0);
     off_t from = size > (off_t)sizeof tail ? size - (off_t)sizeof tail : 0;

@@ -106,7 +106,7 @@ static bool was_deleted(const site *s, const char *device, const char *file)
 {
     char folder[STORAGE_PATH], path[STORAGE_PATH + 300], id[NOTE_ID + 1];
     site_path(s, device, "notes", folder);
-    DIR *dir = opendir(folder);
+    DIR *dir = storage_list(folder);
     struct dirent *entry;
     bool deleted = false, altered;
     while (!deleted && dir && (entry = readdir(dir))) {
@@ -129,7 +129,7 @@ static int share_folder(const sharing *s, const char *device, const char *what, 
     char from[STORAGE_PATH], to[STORAGE_PATH], path[STORAGE_PATH + 300];
     if (!site_path(s->from, device, what, from))
         return BIL_E_FILE_OPEN;
-    DIR *dir = opendir(from);
+    DIR *dir = storage_list(from);
     if (!dir)
         return errno == ENOENT ? BIL_OK : BIL_E_FILE_OPEN;
     int error = BIL_OK;
@@ -166,7 +166,7 @@ static int share_devices(const sharing *s, const char *what, const char *ending)
 {
     char folder[STORAGE_PATH];
     snprintf(folder, sizeof folder, "%s/devices", s->from->path);
-    DIR *dir = opendir(folder);
+    DIR *dir = storage_list(folder);
     struct dirent *entry;
     int error = BIL_OK;
     while (!error && dir && (entry = readdir(dir)))
@@ -199,7 +199,7 @@ static int one_way(const site *from, const site *to, unsigned *added, share_coun
 /* Is there anything in this folder? */
 static bool is_empty(const char *path)
 {
-    DIR *dir = opendir(path);
+    DIR *dir = storage_list(path);
     struct dirent *entry;
     bool empty = true;
     while (dir && empty && (entry = readdir(dir)))

@@ -4,7 +4,7 @@
 #include <errno.h>
 #include <stdlib.h>
 #include <string.h>
-#include <sys/stat.h>
+#include <sys/random.h>
 #include <unistd.h>
 
 #include "../port/digest.h"
@@ -12,7 +12,7 @@
 
 enum { FORMAT = 0 };
 
-static const char site_file[] = "site.json";
+static const char site_file[] = STORAGE_SITE;
 
 /* ---- finding and making ---- */
 
@@ -20,8 +20,15 @@ static int load(site *s, char *why, size_t size)
 {
     char path[STORAGE_PATH];
     json_error_t at;
+    size_t length;
     site_path(s, "", site_file, path);
-    json_t *json = json_load_file(path, JSON_REJECT_DUPLICATES, &at);
+    char *text = storage_text(path, NOTE_MOST, &length);
+    if (!text) {
+        snprintf(why, size, "%s: %s", path, storage_why(errno));
+        return storage_open_error() == BIL_E_FILE_OPEN ? BIL_E_SITE_BROKEN : storage_open_error();
+    }
+    json_t *json = json_loadb(text, length, JSON_REJECT_DUPLICATES, &at);
+    free(text);
     const char *name = json_string_value(json_object_get(json, "name"));
     json_t *format = json_object_get(json, "bilancia_site");
     int error = BIL_OK;
@@ -70,13 +77,6 @@ int site_find(site *s, const char *given, char *why, size_t size)
     return load(s, why, size);
 }
 
-static int make_folder(const char *path)
-{
-    if (mkdir(path, 0777) == 0 || errno == EEXIST)
-        return BIL_OK;
-    return storage_error();
-}
-
 /* The index can be made again from the files, so neither git nor anybody else needs to carry it. */
 static int write_file(const char *folder, const char *name, const char *text)
 {
@@ -100,7 +100,7 @@ int site_make(site *s, const char *path, const char *name, const char *who, char
         snprintf(why, size, "%s: this is a site already", path);
         return BIL_E_CALL;
     }
-    int error = make_folder(path);
+    int error = storage_make_folder(path, 0777);
     json_t *json = json_pack("{s:i,s:s,s:s}", "bilancia_site", FORMAT, "name", name, "who", who);
     char when[40];
     set_time_now(when, sizeof when);
@@ -156,14 +156,14 @@ bool site_path(const site *s, const char *folder, const char *what, char out[STO
 int site_path_made(const site *s, const char *folder, const char *what, char out[STORAGE_PATH])
 {
     site_path(s, folder, what, out);
-    if (access(out, F_OK) == 0)
+    if (storage_is_there(out))
         return BIL_OK;
     int error = BIL_OK;
     for (char *slash = out + strlen(s->path); !error && slash;) {
         slash = strchr(slash + 1, '/');
         if (slash)
             *slash = '\0';
-        error = make_folder(out);
+        error = storage_make_folder(out, 0777);
         if (slash)
             *slash = '/';
     }
@@ -190,13 +190,21 @@ static void compact_time(const char *when, char out[20])
 
 int note_add(const site *s, const char *folder, const char *kind, const char *who, json_t *body, char *id)
 {
-    char when[40], short_when[20], hex[2 * BIL_SHA256 + 1], name[60], path[STORAGE_PATH], where[STORAGE_PATH];
+    char when[40], unique[20], short_when[20], hex[2 * BIL_SHA256 + 1], name[60], path[STORAGE_PATH],
+        where[STORAGE_PATH];
     set_time_now(when, sizeof when);
     compact_time(when, short_when);
     json_object_set_new(body, "bilancia_note", json_integer(FORMAT));
     json_object_set_new(body, "kind", json_string(kind));
     json_object_set_new(body, "who", json_string(who));
     json_object_set_new(body, "when", json_string(when));
+    uint64_t chance = 0; /* the same words twice in a second are two notes */
+    if (getrandom(&chance, sizeof chance, 0) != sizeof chance) {
+        json_decref(body);
+        return BIL_E_MEMORY;
+    }
+    snprintf(unique, sizeof unique, "%016llx", (unsigned long long)chance);
+    json_object_set_new(body, "unique", json_string(unique));
     char *text = json_dumps(body, JSON_COMPACT | JSON_SORT_KEYS);
     json_decref(body);
     if (!text || strlen(text) >= NOTE_MOST || !digest_hex(text, strlen(text), hex)) {
@@ -230,23 +238,19 @@ static bool is_printable(const json_t *value)
     if (json_is_string(value))
         return bil_text_is_printable(json_string_value(value), json_string_length(value));
     json_array_foreach(value, i, entry) if (!is_printable(entry)) return false;
-    json_object_foreach((json_t *)value, key, entry) if (!is_printable(entry)) return false;
+    json_object_foreach((json_t *)value, key,
+                        entry) if (!bil_text_is_printable(key, strlen(key)) || !is_printable(entry)) return false;
     return true;
 }
 
 json_t *note_read(const char *path, const char *name, char id[NOTE_ID + 1], bool *altered)
 {
     *altered = true;
-    FILE *file = fopen(path, "rb");
-    if (!file)
-        return NULL;
-    char *text = need(NOTE_MOST + 1, 1);
-    size_t size = fread(text, 1, NOTE_MOST + 1, file);
-    bool failed = ferror(file) || size > NOTE_MOST;
-    fclose(file);
+    size_t size;
+    char *text = storage_text(path, NOTE_MOST, &size);
     const char *dash = strrchr(name, '-');
     json_t *json = NULL;
-    if (!failed && dash && digest_hex(text, size, id) && strncmp(dash + 1, id, NOTE_SHORT) == 0)
+    if (text && dash && digest_hex(text, size, id) && strncmp(dash + 1, id, NOTE_SHORT) == 0)
         json = json_loadb(text, size, JSON_REJECT_DUPLICATES, NULL);
     free(text);
     *altered = !json_is_object(json) || json_integer_value(json_object_get(json, "bilancia_note")) != FORMAT ||

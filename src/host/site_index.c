@@ -137,7 +137,7 @@ static void take(char *out, size_t size, sqlite3_stmt *s, int column)
 static long long mtime_of(const char *path)
 {
     struct stat seen;
-    return stat(path, &seen) == 0 ? (long long)seen.st_mtim.tv_sec * 1000000000 + seen.st_mtim.tv_nsec : -1;
+    return lstat(path, &seen) == 0 ? (long long)seen.st_mtim.tv_sec * 1000000000 + seen.st_mtim.tv_nsec : -1;
 }
 
 /* A folder that changed a moment ago may change again within the same tick of its clock: it is looked at once more. */
@@ -165,7 +165,7 @@ static int by_name(const void *a, const void *b)
 /* The names in a folder with this ending ("": folders). The list and its texts are the arena's. */
 static char **names_in(arena *memory, const char *path, const char *ending, size_t *count)
 {
-    DIR *dir = opendir(path);
+    DIR *dir = storage_list(path);
     size_t room = 0;
     char **list = NULL;
     *count = 0;

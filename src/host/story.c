@@ -13,7 +13,7 @@ enum { MOST_AFTER = sizeof((record_story *)NULL)->after / sizeof((record_story *
 typedef struct link {
     char *path, *model, *serial;
     char intent[2 * BIL_SHA256 + 1];
-    bool wrote, settled, followed;
+    bool wrote, settled, followed, foreign;
     uint64_t sequence; /* in the ledger; 0: another computer's */
     unsigned rank;     /* the longest way back to one that follows none; 0: not worked out yet */
     size_t after_count;
@@ -30,11 +30,62 @@ static bool is_of(const record_story *s, const char *model, const char *serial)
     return (!model || strcmp(s->model, model) == 0) && (!serial || strcmp(s->serial, serial) == 0);
 }
 
-static void take(links *all, const char *path, const char *model, const char *serial, const char *intent)
+static const char *name_in(const char *path)
+{
+    const char *slash = strrchr(path, '/');
+    return slash ? slash + 1 : path;
+}
+
+/* The page beside the ledger, as if it were the file that it stands for. */
+static bool read_page(const ledger_entry *e, record_story *s)
+{
+    char page[STORAGE_PATH];
+    if (!ledger_page(e->intent, LEDGER_RECORD, page) || record_read(page, s) != BIL_OK ||
+        strcmp(s->intent, e->intent) != 0)
+        return false;
+    if (strcmp(s->chain, name_in(page)) == 0)
+        snprintf(s->chain, sizeof s->chain, "%s", name_in(e->path));
+    snprintf(s->path, sizeof s->path, "%s", e->path);
+    return true;
+}
+
+/* What the ledger says of a record that was read: whether it is ours, and still as it was. Where there is a page, that
+ * counts. */
+static void settle_whose(const ledger *known, record_story *s)
+{
+    const ledger_entry *e = known ? ledger_find(known, s->intent) : NULL;
+    s->foreign = known && (!e || (e->last[0] && strcmp(e->last, s->last) != 0));
+    record_story *page = e ? need(1, sizeof *page) : NULL;
+    if (page && read_page(e, page)) {
+        snprintf(page->path, sizeof page->path, "%s", s->path);
+        *s = *page;
+    }
+    free(page);
+}
+
+int story_read(const char *path, const ledger *known, record_story *s)
+{
+    int error = record_read(path, s);
+    if (!error) {
+        settle_whose(known, s);
+        return BIL_OK;
+    }
+    char *whole = realpath(path, NULL); /* damaged or gone: the page may be there */
+    for (size_t i = known ? known->count : 0; i-- > 0 && error;)
+        if (strcmp(known->entries[i].path, whole ? whole : path) == 0 && read_page(&known->entries[i], s))
+            error = BIL_OK;
+    free(whole);
+    return error;
+}
+
+static void take(links *all, const char *path, const ledger *known, const ledger_entry *entry, const char *model,
+                 const char *serial)
 {
     record_story *s = need(1, sizeof *s);
-    bool good =
-        record_read(path, s) == BIL_OK && is_of(s, model, serial) && (!intent || strcmp(s->intent, intent) == 0);
+    bool good = entry && read_page(entry, s);
+    if (!good && (good = record_read(path, s) == BIL_OK && (!entry || strcmp(s->intent, entry->intent) == 0)))
+        settle_whose(known, s);
+    good = good && is_of(s, model, serial);
     for (size_t i = 0; i < all->count && good; i++)
         good = strcmp(all->list[i].intent, s->intent) != 0;
     if (good) {
@@ -42,11 +93,12 @@ static void take(links *all, const char *path, const char *model, const char *se
         if (!all->list)
             abort();
         link *l = &all->list[all->count++];
-        *l = (link){.path = strdup(path),
+        *l = (link){.path = strdup(s->path),
                     .model = strdup(s->model),
                     .serial = strdup(s->serial),
                     .wrote = s->wrote,
                     .settled = s->settled,
+                    .foreign = s->foreign,
                     .after_count = s->after_count};
         memcpy(l->intent, s->intent, sizeof l->intent);
         memcpy(l->after, s->after, sizeof l->after);
@@ -56,14 +108,22 @@ static void take(links *all, const char *path, const char *model, const char *se
 
 static void gather(links *all, const char *folder, const ledger *known, const char *model, const char *serial)
 {
-    DIR *dir = opendir(folder);
+    DIR *dir = storage_list(folder);
     struct dirent *entry;
     *all = (links){0};
+    char *whole = realpath(folder, NULL);
+    size_t length = whole ? strlen(whole) : 0;
+    for (size_t i = 0; known && whole && i < known->count; i++) { /* first what is ours, even where the file is gone */
+        const ledger_entry *e = &known->entries[i];
+        if (strncmp(e->path, whole, length) == 0 && e->path[length] == '/' && !strchr(e->path + length + 1, '/'))
+            take(all, e->path, known, e, model, serial);
+    }
+    free(whole);
     while (dir && (entry = readdir(dir))) {
         char path[STORAGE_PATH];
         snprintf(path, sizeof path, "%.3800s/%s", folder, entry->d_name);
         if (storage_ends_with(entry->d_name, ".brec"))
-            take(all, path, model, serial, NULL);
+            take(all, path, known, NULL, model, serial);
     }
     if (dir)
         closedir(dir);
@@ -74,15 +134,16 @@ static void gather(links *all, const char *folder, const ledger *known, const ch
         for (size_t k = 0; k < here && !same; k++)
             same = strcmp(e->model, all->list[k].model) == 0 && strcmp(e->serial, all->list[k].serial) == 0;
         if (same)
-            take(all, e->path, model, serial, e->intent);
+            take(all, e->path, known, e, model, serial);
     }
     for (size_t i = 0; i < all->count; i++) {
         const ledger_entry *e = known ? ledger_find(known, all->list[i].intent) : NULL;
         all->list[i].sequence = e ? e->sequence : 0;
         for (size_t k = 0; k < all->count; k++)
             for (size_t n = 0; n < all->list[k].after_count; n++)
-                all->list[i].followed =
-                    all->list[i].followed || strcmp(all->list[k].after[n], all->list[i].intent) == 0;
+                all->list[i].followed = /* that another computer went on with ours is what it says */
+                    all->list[i].followed || ((!all->list[k].foreign || all->list[i].foreign) &&
+                                              strcmp(all->list[k].after[n], all->list[i].intent) == 0);
     }
 }
 
@@ -110,12 +171,15 @@ static unsigned rank_of(links *all, size_t i, unsigned depth)
     return l->rank = most + 1;
 }
 
-/* Is a newer than b? What isn't settled, and nothing has followed, comes before all that is. */
+/* Is a newer than b? What isn't settled, and nothing has followed, comes before all that is; what this computer left so
+ * before what others did. */
 static bool is_newer(const link *a, const link *b)
 {
     bool open_a = !a->settled && !a->followed, open_b = !b->settled && !b->followed;
     if (open_a != open_b)
         return open_a;
+    if (open_a && a->foreign != b->foreign)
+        return b->foreign;
     if (a->rank != b->rank)
         return a->rank > b->rank;
     if (a->sequence != b->sequence)
@@ -123,8 +187,8 @@ static bool is_newer(const link *a, const link *b)
     return strcmp(a->intent, b->intent) > 0; /* of two that know nothing of each other: the same one each time */
 }
 
-bool story_newest(const char *folder, const ledger *known, const char *model, const char *serial, bool that_wrote,
-                  record_story *story)
+static bool newest(const char *folder, const ledger *known, const char *model, const char *serial, bool that_wrote,
+                   bool ours, record_story *story)
 {
     links all;
     *story = (record_story){0};
@@ -133,12 +197,23 @@ bool story_newest(const char *folder, const ledger *known, const char *model, co
     for (size_t i = 0; i < all.count; i++) {
         rank_of(&all, i, 0);
         const link *one = &all.list[i];
-        if ((!that_wrote || one->wrote || !one->settled) && (!best || is_newer(one, best)))
+        if ((!that_wrote || one->wrote || !one->settled) && (!ours || !one->foreign) && (!best || is_newer(one, best)))
             best = one;
     }
-    bool found = best && record_read(best->path, story) == BIL_OK;
+    bool found = best && story_read(best->path, known, story) == BIL_OK;
     release(&all);
     return found;
+}
+
+bool story_newest(const char *folder, const ledger *known, const char *model, const char *serial, bool that_wrote,
+                  record_story *story)
+{
+    return newest(folder, known, model, serial, that_wrote, false, story);
+}
+
+bool story_newest_of_ours(const char *folder, const ledger *known, bool that_wrote, record_story *story)
+{
+    return newest(folder, known, NULL, NULL, that_wrote, true, story);
 }
 
 json_t *story_heads(const char *folder, const ledger *known, const char *model, const char *serial)
@@ -153,27 +228,22 @@ json_t *story_heads(const char *folder, const ledger *known, const char *model, 
     return heads;
 }
 
-static bool ends_in(const char *path, const char *name)
-{
-    const char *slash = strrchr(path, '/');
-    return strcmp(slash ? slash + 1 : path, name) == 0;
-}
-
 bool story_first(const char *folder, const ledger *known, const record_story *last, record_story *first)
 {
     char path[STORAGE_PATH];
     const char *slash = strrchr(last->path, '/');
     snprintf(path, sizeof path, "%.*s/%s", slash ? (int)(slash - last->path) : 1, slash ? last->path : ".",
              last->chain);
-    if (record_read(path, first) == BIL_OK)
-        return true;
-    snprintf(path, sizeof path, "%.3800s/%s", folder, last->chain);
-    if (record_read(path, first) == BIL_OK)
-        return true;
-    for (size_t i = known ? known->count : 0; i-- > 0;)
-        if (ends_in(known->entries[i].path, last->chain) && record_read(known->entries[i].path, first) == BIL_OK &&
+    for (size_t i = known ? known->count : 0; i-- > 0;) /* ours, if it is one of ours */
+        if (!last->foreign && strcmp(name_in(known->entries[i].path), last->chain) == 0 &&
+            story_read(known->entries[i].path, known, first) == BIL_OK &&
             strcmp(first->intent, known->entries[i].intent) == 0)
             return true;
+    if (story_read(path, known, first) == BIL_OK)
+        return true;
+    snprintf(path, sizeof path, "%.3800s/%s", folder, last->chain);
+    if (story_read(path, known, first) == BIL_OK)
+        return true;
     *first = *last;
     return false;
 }

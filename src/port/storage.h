@@ -1,14 +1,36 @@
-/* Files that are there whole or not at all, and never replace another. */
+/* Files: opened so that nobody else's links, pipes or sizes get in the way, and written so that they are there whole or
+ * not at all, and never replace another.
+ *
+ * No function here follows a link that lies in a site (a folder with STORAGE_SITE, or below one), nor one that belongs
+ * to another user than root and oneself: the files of a site come from elsewhere. */
 #ifndef BIL_PORT_STORAGE_H
 #define BIL_PORT_STORAGE_H
 
+#include <dirent.h>
 #include <stdbool.h>
+#include <stdint.h>
 #include <stdio.h>
 
 #include "bilancia/host_error.h"
 
 #define STORAGE_PATH 4200
-#define STORAGE_DIGEST '%' /* in a name: stands for what storage_name_digest will put there */
+#define STORAGE_SITE "site.json" /* what makes a folder a site */
+#define STORAGE_DIGEST '%'       /* in a name: stands for what storage_name_digest will put there */
+
+/* Opens a plain file of at most `most` bytes (0: any size) for reading, without waiting for anything. -1 or NULL with
+ * errno; storage_why tells it in words, storage_open_error makes a bil_error of it. */
+int storage_open(const char *path, uint64_t most);
+FILE *storage_read(const char *path, uint64_t most);
+/* The whole text, ended by a NUL behind `size` bytes; to be freed. */
+char *storage_text(const char *path, size_t most, size_t *size);
+/* The same for a folder, and for adding to a file that is there. */
+DIR *storage_list(const char *folder);
+int storage_append(const char *path);
+/* Is there anything under this name that may be reached? */
+bool storage_is_there(const char *path);
+/* Makes one folder, durably; good too when it is there. Removes a file; good too when it isn't. */
+int storage_make_folder(const char *path, unsigned mode);
+int storage_remove(const char *path);
 
 typedef struct storage_file {
     FILE *file;
@@ -31,7 +53,11 @@ bool storage_ends_with(const char *name, const char *ending);
 
 /* Flushes what was appended and makes it durable. */
 int storage_sync(FILE *file);
-/* BIL_E_DISK_FULL or BIL_E_FILE_WRITE, by errno. */
+/* By errno: what the computer lacks (BIL_E_DISK_FULL, BIL_E_DESCRIPTORS, BIL_E_MEMORY), else BIL_E_FILE_WRITE, or
+ * BIL_E_FILE_OPEN. */
 int storage_error(void);
+int storage_open_error(void);
+/* An errno in words. */
+const char *storage_why(int number);
 
 #endif
