@@ -81,14 +81,14 @@ static void copies_have_a_history(void **state)
     /* the index is never the only place of anything */
     expect(
         0, NULL,
-        sh("b overview --json --site mill > with; b history crusher --json --site mill >> with; rm mill/.index.sqlite; "
+        sh("b overview --json --site mill > with; b history crusher --json --site mill >> with; rm -r cache; "
            "b overview --json --site mill > without; b history crusher --json --site mill >> without; cmp with "
            "without"));
     for (int i = 0; i < 3; i++) {
-        static const char *const harm[] = {"head -c 300 .index.sqlite > x; mv x .index.sqlite",
-                                           "echo nonsense > .index.sqlite",
-                                           "dd if=/dev/zero of=.index.sqlite bs=4096 seek=1 count=6 conv=notrunc"};
-        sh("cd mill && %s", harm[i]);
+        static const char *const harm[] = {"head -c 300 $i > x; mv x $i",
+                                           "echo nonsense > $i",
+                                           "dd if=/dev/zero of=$i bs=4096 seek=1 count=6 conv=notrunc"};
+        sh("i=$(ls -t cache/bilancia/sites/*.sqlite | head -n 1); %s", harm[i]);
         sh("b overview --json --site mill");
         expect(
             0, NULL,
@@ -128,7 +128,7 @@ static void the_index_says_what_the_files_say(void **state)
         sh("%s", deed); /* some are refused */
         static const char *const say = "(b overview --json --site mill; b history crusher --json --all --site mill; "
                                        "b history kneading --json --all --site mill)";
-        if (sh("%s > kept; rm mill/.index.sqlite; %s > made; cmp kept made", say, say) != 0)
+        if (sh("%s > kept; rm -r cache; %s > made; cmp kept made", say, say) != 0)
             fail_msg("after \"%s\" the index says something else: %s", deed, output);
     }
 }

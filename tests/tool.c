@@ -145,7 +145,9 @@ void tool_begin(void)
     assert_non_null(mkdtemp(folder));
     char state[100];
     snprintf(state, sizeof state, "%s/state", folder);
-    setenv("XDG_STATE_HOME", state, 1); /* a ledger of its own */
+    setenv("XDG_STATE_HOME", state, 1); /* a ledger of its own, and indexes */
+    snprintf(state, sizeof state, "%s/cache", folder);
+    setenv("XDG_CACHE_HOME", state, 1);
 }
 
 void tool_end(void)

@@ -50,7 +50,7 @@ static int find_set(again *a, write_call *w, ledger_part part, const char *said,
 }
 
 /* The record that is meant: a file, or the newest of a device of the site. */
-static int find_record(again *a, write_call *w, const char *which, const char *site_given, bool that_wrote)
+static int find_record(again *a, write_call *w, const char *which, const char *site_given, bool undoes)
 {
     int error = BIL_OK;
     bool found;
@@ -58,13 +58,14 @@ static int find_record(again *a, write_call *w, const char *which, const char *s
         error = story_read(which, &a->known, &a->last);
         found = error == BIL_OK;
         folder_of(which, a->folder);
-        w->folder = w->safety_folder = a->folder;
+        w->folder = w->safety_folder = w->record_folder = a->folder;
+        w->site_given = site_given;
         if (found) /* an address, or the same device of the site */
             snprintf(a->where, sizeof a->where, "%s", a->last.address);
         w->address = a->where;
         /* later ones of the same unit go on with the same story */
         record_story *newest = need(1, sizeof *newest);
-        if (found && story_newest(a->folder, &a->known, a->last.model, a->last.serial, that_wrote, newest) &&
+        if (found && story_newest(a->folder, &a->known, a->last.model, a->last.serial, undoes, newest) &&
             strcmp(newest->chain, a->last.chain) == 0 && (a->last.foreign || !newest->foreign))
             a->last = *newest;
         free(newest);
@@ -74,9 +75,9 @@ static int find_record(again *a, write_call *w, const char *which, const char *s
             return code;
         if (!w->h)
             return say_error(which, BIL_E_NO_RECORD, NULL);
-        found = story_newest(w->folder, &a->known, NULL, NULL, that_wrote, &a->last);
+        found = story_newest(w->folder, &a->known, NULL, NULL, undoes, &a->last);
         record_story *ours = need(1, sizeof *ours);
-        a->ours_too = found && a->last.foreign && story_newest_of_ours(w->folder, &a->known, that_wrote, ours);
+        a->ours_too = found && a->last.foreign && story_newest_of_ours(w->folder, &a->known, undoes, ours);
         snprintf(a->ours, sizeof a->ours, "%s", ours->path);
         free(ours);
     }
@@ -85,7 +86,7 @@ static int find_record(again *a, write_call *w, const char *which, const char *s
                          error ? NULL : "nothing was written to this device yet");
     story_first(w->folder, &a->known, &a->last, &a->first);
     a->foreign = a->last.foreign || a->first.foreign;
-    w->goes_on = !a->foreign;
+    w->goes_on = !a->foreign && (undoes || !a->last.on_trial); /* making a trial last is a new decision */
     return -1;
 }
 

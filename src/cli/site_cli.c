@@ -30,10 +30,23 @@ void here_close(here *h)
 
 int here_device(here *h, const char *name, device_row *row)
 {
-    if (index_device(&h->index, name, row))
-        return BIL_OK;
-    say_error(name, BIL_E_NO_DEVICE, NULL);
-    return BIL_E_NO_DEVICE;
+    char why[400];
+    int error = index_find(&h->index, name, row, why, sizeof why);
+    if (error)
+        say_error(name, error, error == BIL_E_DISPUTED ? why : NULL);
+    return error;
+}
+
+bool here_fresh(here *h, const char *name)
+{
+    device_row row;
+    char why[400];
+    int error = index_find(&h->index, name, &row, why, sizeof why);
+    if (error)
+        return true; /* whoever asks for it says so */
+    bool good = index_reread(&h->index, row.folder, true);
+    device_row_free(&row);
+    return good;
 }
 
 int here_copy(here *h, const char *text, device_row *owner, copy_row *row)
@@ -98,10 +111,23 @@ const char *card_text(const device_row *row, const char *key)
     return text ? text : "";
 }
 
+/* Is it meant as a file? A file in a folder must not stand in for a copy of the site that is called so. */
+static bool is_meant_as_file(const char *text)
+{
+    return strchr(text, '/') || storage_ends_with(text, ".bset");
+}
+
 int place_of(const char *text, const char *site_given, char *out)
 {
+    char digest[65];
+    return place_of_copy(text, site_given, out, digest);
+}
+
+int place_of_copy(const char *text, const char *site_given, char *out, char *digest)
+{
     snprintf(out, STORAGE_PATH, "%s", text);
-    if (address_is_device(text) || access(text, F_OK) == 0)
+    digest[0] = '\0';
+    if (address_is_device(text) || (is_meant_as_file(text) && access(text, F_OK) == 0))
         return BIL_OK;
     here *h = malloc(sizeof *h);
     char why[STORAGE_PATH + 300];
@@ -116,8 +142,20 @@ int place_of(const char *text, const char *site_given, char *out)
     bool of_device =
         !hash || strcmp(hash, "#stored") == 0 || strcmp(hash, "#factory") == 0 || strncmp(hash, "#kept", 5) == 0;
     if (!error && !of_device) {
-        error = here_copy(h, text, &owner, &copy);
+        char name[SITE_NAME], why_not[400];
+        snprintf(name, sizeof name, "%.*s", (int)(hash - text), text);
+        if (access(text, F_OK) == 0 && index_find(&h->index, name, &owner, why_not, sizeof why_not) != BIL_OK) {
+            here_close(h); /* no device of the site is called so: the file is meant */
+            free(h);
+            return BIL_OK;
+        }
+        if (access(text, F_OK) == 0)
+            device_row_free(&owner);
+        error = here_fresh(h, name) ? BIL_OK : BIL_E_SITE_BROKEN;
+        if (!error)
+            error = here_copy(h, text, &owner, &copy);
         if (!error) {
+            snprintf(digest, 65, "%s", copy.digest);
             copy_path(&h->place, &copy, out);
             device_row_free(&owner);
         }

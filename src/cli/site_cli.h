@@ -33,6 +33,8 @@ void here_close(here *h);
 
 /* The device of this name. BIL_OK or an error that was said; then `row` needs no device_row_free. */
 int here_device(here *h, const char *name, device_row *row);
+/* Reads what the site says of this device anew, before it decides something. */
+bool here_fresh(here *h, const char *name);
 /* The copy that "NAME#WHICH" means; without #WHICH the last one. `owner` is to be freed when BIL_OK comes back. */
 int here_copy(here *h, const char *text, device_row *owner, copy_row *row);
 
@@ -49,6 +51,9 @@ const char *card_text(const device_row *row, const char *key);
  * address with #stored, #factory, #kept1 ...), and the name of a device its address. `out` takes STORAGE_PATH bytes.
  * BIL_OK or an error that was said. */
 int place_of(const char *text, const char *site_given, char *out);
+
+/* The same for a copy; `digest` (65 bytes) is the one that the site knows the copy by, "" for a file that was named. */
+int place_of_copy(const char *text, const char *site_given, char *out, char *digest);
 
 void say_json(json_t *json); /* consumes it */
 

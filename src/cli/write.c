@@ -51,9 +51,9 @@ static int run(const command *self, int argc, const char **argv)
     models m;
     code = as < 0 ? say_error(purpose, BIL_E_CALL, "a purpose is restore, replacement or clone") : -1;
     if (code < 0 && !folder) {
-        int error = place_of(c.arguments[0], given, copy);
-        w->copy = copy;
-        code = error ? exit_code_of(error) : writing_find(w, c.arguments[1], given);
+        code = writing_copy(w, c.arguments[0], given, copy);
+        if (code < 0)
+            code = writing_find(w, c.arguments[1], given);
     }
     if (code < 0 && models_at_hand(&m, description, given) != BIL_OK)
         code = EXIT_FILE;

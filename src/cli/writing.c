@@ -7,6 +7,7 @@
 #include <unistd.h>
 
 #include "../host/arena.h"
+#include "../host/card.h"
 #include "../host/limit.h"
 #include "../host/seal.h"
 #include "../host/share.h"
@@ -644,46 +645,106 @@ int writing_allowed(const write_call *w)
         snprintf(why, sizeof why, "%.300s limits you to %s", from, limit == LIMIT_READING ? "reading" : "trials");
         return say_error("", BIL_E_NOT_ALLOWED, why);
     }
-    if (!w->h)
-        return -1;
-    const json_t *writers = json_object_get(w->owner.card, "writers");
-    bool named = json_array_size(writers) == 0;
-    size_t i;
-    json_t *writer;
-    json_array_foreach(writers, i, writer) named =
-        named || (json_is_string(writer) && strcmp(json_string_value(writer), person(w->who)) == 0);
-    bool trials = strcmp(card_text(&w->owner, "limit"), "trials") == 0 && !tries;
-    if (trials)
-        snprintf(why, sizeof why,
-                 "on %s values may only be tried (--trial); bilancia device change --limit none lifts that",
-                 w->owner.name);
-    else if (strcmp(card_text(&w->owner, "limit"), "reading") == 0)
-        snprintf(why, sizeof why, "%s may only be read; bilancia device change --limit none lifts that", w->owner.name);
-    else if (!named)
-        snprintf(why, sizeof why, "%s may not write to %s", person(w->who), w->owner.name);
-    else
-        return -1;
-    return say_error("", BIL_E_NOT_ALLOWED, why);
+    return -1;
 }
 
-/* May it be written, and is the copy signed as the device demands? -1, or the exit code. */
-static int check_site_rules(write_call *w)
+/* Does one device of a site, at this place or with this unit, let it be? What this computer began is finished and
+ * undone whatever the cards say by now: they may have been changed to stand in the way. */
+typedef struct cards {
+    const write_call *w;
+    site_index *index;
+    int code;
+} cards;
+
+static bool ask_card(void *ctx, const device_row *row)
 {
-    int code = writing_allowed(w);
-    if (code >= 0 || !w->h)
-        return code;
-    const char *key = card_text(&w->owner, "signed_by");
-    char why[600], digest[65];
-    if (!key[0])
-        return -1;
-    set_digest_hex(w->totals.digest, digest);
-    seal_state seal = seal_check(&w->h->index, w->owner.folder, digest, key);
-    if (seal == SEAL_GOOD)
-        return -1;
-    snprintf(why, sizeof why, "%s takes only copies signed by \"%s\"; this one %s", w->owner.name, key,
-             seal == SEAL_BAD ? "has a signature that doesn't fit: it was altered, or somebody else signed it"
-                              : "isn't signed by it");
-    return say_error(w->copy, BIL_E_SIGNATURE, why);
+    cards *c = ctx;
+    const write_call *w = c->w;
+    char unclear[400], why[700], digest[65];
+    card_wish wish = {.person = person(w->who),
+                      .tries = w->config.trial || w->undoes,
+                      .despite = json_object_get(w->despite, "card") != NULL};
+    index_unclear(c->index, row, unclear, sizeof unclear);
+    int error = card_allows(row->card, row->name, unclear, &wish, why, sizeof why);
+    const char *key = card_text(row, "signed_by");
+    if (!error && key[0] && !unclear[0] && w->config.kind != BIL_JOB_RESET) {
+        set_digest_hex(w->totals.digest, digest);
+        seal_state seal = seal_check(c->index, row->folder, digest, key);
+        snprintf(why, sizeof why, "%.200s takes only copies signed by \"%.100s\"; this one %s", row->name, key,
+                 seal == SEAL_BAD ? "has a signature that doesn't fit: it was altered, or somebody else signed it"
+                                  : "isn't signed by it");
+        error = seal == SEAL_GOOD ? BIL_OK : BIL_E_SIGNATURE;
+    }
+    if (error)
+        c->code = say_error(error == BIL_E_SIGNATURE ? w->copy : "", error, why);
+    return !error;
+}
+
+/* What one site says of this place and unit; its files are read for that, not what the index remembers. */
+static int ask_site(const write_call *w, here *h, const char *at)
+{
+    char model[BIL_VALUE_TEXT], serial[BIL_VALUE_TEXT];
+    cards c = {w, &h->index, -1};
+    bil_image_identity(&w->dev.image, BIL_ID_MODEL, model, sizeof model);
+    bil_image_identity(&w->dev.image, BIL_ID_SERIAL, serial, sizeof serial);
+    if (!index_reread(&h->index, NULL, false))
+        return say_error(h->place.path, BIL_E_CARD, "the site can't be read now");
+    index_each_at(&h->index, at, w->dev.description->model, serial, ask_card, &c);
+    if (c.code < 0 && w->h == h) { /* and the one that was named, wherever it answers */
+        device_row *row = need(1, sizeof *row);
+        if (index_folder(&h->index, w->owner.folder, row)) {
+            ask_card(&c, row);
+            device_row_free(row);
+        } else {
+            c.code = say_error(w->owner.name, BIL_E_NO_DEVICE, "it was taken out of the site a moment ago");
+        }
+        free(row);
+    }
+    return c.code;
+}
+
+/* Every site that has a say: the one given or that we are in, and those of the copy and of the record. */
+static int ask_sites(write_call *w)
+{
+    enum { COPY = 1, RECORD, SITES };
+    char seen[SITES][STORAGE_PATH] = {""}, folder[STORAGE_PATH], why[STORAGE_PATH + 300];
+    int code = -1;
+    for (size_t i = 0; i < SITES && code < 0 && !w->goes_on; i++) {
+        here *its = need(1, sizeof *its);
+        bool mine = i == 0 && w->h;
+        int found = mine ? BIL_OK : BIL_E_NO_SITE;
+        if (i == 0 && !mine)
+            found = site_find(&its->place, w->site_given, why, sizeof why);
+        if (i == COPY && w->copy[0]) {
+            folder_of(w->copy, folder);
+            found = site_around(&its->place, folder, why, sizeof why);
+        }
+        if (i == RECORD && w->record_folder)
+            found = site_around(&its->place, w->record_folder, why, sizeof why);
+        bool has = found == BIL_OK;
+        snprintf(seen[i], STORAGE_PATH, "%s", !has ? "" : mine ? w->h->place.path : its->place.path);
+        for (size_t k = 0; k < i; k++)
+            has = has && strcmp(seen[k], seen[i]) != 0;
+        if (has && mine) {
+            code = ask_site(w, w->h, w->address);
+        } else if (has && here_open(its, seen[i]) != BIL_OK) {
+            code = EXIT_FILE;
+        } else if (has) {
+            code = ask_site(w, its, w->address);
+            here_close(its);
+        } else if (found != BIL_OK && found != BIL_E_NO_SITE) {
+            code = say_error("", BIL_E_CARD, why); /* there is one, and what it says can't be read */
+        }
+        free(its);
+    }
+    return code;
+}
+
+int writing_copy(write_call *w, const char *text, const char *site_given, char place[STORAGE_PATH])
+{
+    int error = place_of_copy(text, site_given, place, w->expected_digest);
+    w->copy = place;
+    return error ? exit_code_of(error) : -1;
 }
 
 /* The device of the site that is meant, and where its records and copies go. -1, or the exit code. */
@@ -691,15 +752,18 @@ int writing_find(write_call *w, const char *device_name, const char *site_given)
 {
     char why[STORAGE_PATH + 300];
     w->address = device_name;
+    w->site_given = site_given;
     static here h;
     if (site_find(&h.place, site_given, why, sizeof why) != BIL_OK)
         return site_given ? say_error("", BIL_E_NO_SITE, why) : -1;
     int error = here_open(&h, site_given);
     if (error)
         return exit_code_of(error);
-    if (!index_device(&h.index, device_name, &w->owner)) {
+    error = index_find(&h.index, device_name, &w->owner, why, sizeof why);
+    if (error) {
         here_close(&h);
-        return address_is_device(device_name) ? -1 : say_error(device_name, BIL_E_NO_DEVICE, NULL);
+        return address_is_device(device_name) ? -1
+                                              : say_error(device_name, error, error == BIL_E_DISPUTED ? why : NULL);
     }
     w->h = &h;
     snprintf(w->places[0], STORAGE_PATH, "%s", card_text(&w->owner, "address"));
@@ -745,15 +809,20 @@ static int set_aside(write_call *w)
     for (char **word = w->despite_words; word && *word; word++) {
         int check = BIL_CHECK_COUNT - 1;
         size_t length = strcspn(*word, "=");
-        if (strncmp(*word, "changed=", 8) == 0 && strlen(*word) > 10 && note_is_good(*word + 8)) {
-            json_object_set_new(w->despite, "changed", json_string(*word + 8));
+        static const char *const others[] = {"changed=", "card=", "turn="};
+        size_t other = 0;
+        while (other < 3 && strncmp(*word, others[other], strlen(others[other])) != 0)
+            other++;
+        const char *reason = *word + (other < 3 ? strlen(others[other]) : 0);
+        if (other < 3 && strlen(reason) > 2 && note_is_good(reason)) {
+            json_object_set_new(w->despite, (const char *[]){"changed", "card", "turn"}[other], json_string(reason));
             continue;
         }
         while (check >= 0 && (strlen(names[check]) != length || strncmp(names[check], *word, length) != 0))
             check--;
         if (check < 0 || (*word)[length] != '=' || strlen(*word + length + 1) < 3 || !note_is_good(*word + length + 1))
             return say_error(*word, BIL_E_CALL,
-                             "firmware=REASON, hardware=REASON, rules=REASON or changed=REASON is wanted");
+                             "firmware=REASON is wanted, or so with hardware, rules, changed, card or turn");
         w->config.despite |= UINT32_C(1) << check;
         json_object_set_new(w->despite, names[check], json_string(*word + length + 1));
     }
@@ -777,15 +846,18 @@ int writing_run(write_call *w, const models *m, int password_fd)
     if (code < 0 && !resets)
         code = leave_out(w);
     if (code < 0)
-        code = resets ? writing_allowed(w) : check_site_rules(w);
+        code = writing_allowed(w);
     if (code < 0 && !turn_take(&ours, w->address, person(w->who), who, sizeof who))
         code = say_error(w->address, BIL_E_TURN, who);
     if (code < 0) {
         take_password(w, password_fd);
         code = open_unit(w, m);
         if (code < 0) {
-            ask_password(w);
-            code = take_restart(w);
+            code = ask_sites(w);
+            if (code < 0)
+                ask_password(w);
+            if (code < 0)
+                code = take_restart(w);
             if (code < 0 && w->rehearse)
                 code = rehearse(w);
             if (code < 0 && w->rehearse != REHEARSE_ONLY)

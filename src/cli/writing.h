@@ -8,6 +8,8 @@
 
 typedef struct write_call {
     const char *copy, *address, *folder, *who, *why;
+    const char *site_given;    /* as given with --site, or NULL */
+    const char *record_folder; /* of the record that is gone on with, or NULL: its site has a say, too */
     const char *safety_folder; /* in a site: where its copies are */
     here *h;                   /* NULL: the device isn't one of a site */
     device_row owner;
@@ -139,6 +141,8 @@ int rehearse(write_call *w);
 int writing_find(write_call *w, const char *device_name, const char *site_given);
 /* May this person write to this device at all? -1, or the exit code. */
 int writing_allowed(const write_call *w);
+/* The copy that is meant, as place_of finds it, and by its digest where a site names it. -1, or the exit code. */
+int writing_copy(write_call *w, const char *text, const char *site_given, char place[STORAGE_PATH]);
 /* The whole write. The exit code. */
 int writing_run(write_call *w, const models *m, int password_fd);
 /* Frees the call and what it holds. */

@@ -1,8 +1,13 @@
 #include "address.h"
 
+#include <arpa/inet.h>
+#include <netdb.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
+#include <sys/socket.h>
+#include <sys/stat.h>
+#include <sys/sysmacros.h>
 
 #include "bilancia/host_error.h"
 
@@ -153,6 +158,51 @@ void address_text(const address *where, char out[ADDRESS_TEXT])
         used += (size_t)snprintf(out + used, ADDRESS_TEXT - used, "&parity=%s", where->parity == 'N' ? "none" : "odd");
     if (where->stop_bits != 1)
         snprintf(out + used, ADDRESS_TEXT - used, "&stop=%d", where->stop_bits);
+}
+
+static void put_host(const address *where, char *out, size_t size)
+{
+    struct addrinfo numeric = {.ai_flags = AI_NUMERICHOST, .ai_socktype = SOCK_STREAM}, *found = NULL;
+    bool own = strcasecmp(where->host, "localhost") == 0 || strcasecmp(where->host, "localhost.") == 0;
+    const char *host = own ? "127.0.0.1" : where->host;
+    if (getaddrinfo(host, NULL, &numeric, &found) != 0) {
+        size_t length = strlen(host);
+        for (size_t i = 0; i < length && i + 1 < size; i++)
+            out[i] = (char)(host[i] >= 'A' && host[i] <= 'Z' ? host[i] + 32 : host[i]);
+        out[length < size ? length : size - 1] = '\0';
+        if (length && out[length - 1] == '.') /* the same name, said to be whole */
+            out[length - 1] = '\0';
+        return;
+    }
+    const struct sockaddr_in6 *six = (const void *)found->ai_addr;
+    bool mapped = found->ai_family == AF_INET6 && IN6_IS_ADDR_V4MAPPED(&six->sin6_addr);
+    if (found->ai_family == AF_INET6 && IN6_IS_ADDR_LOOPBACK(&six->sin6_addr))
+        snprintf(out, size, "127.0.0.1");
+    else if (mapped)
+        inet_ntop(AF_INET, six->sin6_addr.s6_addr + 12, out, (socklen_t)size);
+    else
+        getnameinfo(found->ai_addr, found->ai_addrlen, out, (socklen_t)size, NULL, 0, NI_NUMERICHOST);
+    freeaddrinfo(found);
+}
+
+bool address_place(const char *text, char out[ADDRESS_TEXT])
+{
+    address where;
+    char why[200], host[256];
+    struct stat seen;
+    if (address_parse(text, &where, why, sizeof why) != BIL_OK)
+        return false;
+    if (where.serial && stat(where.path, &seen) == 0 && S_ISCHR(seen.st_mode)) {
+        snprintf(out, ADDRESS_TEXT, "line %u:%u %d", major(seen.st_rdev), minor(seen.st_rdev), where.unit);
+    } else if (where.serial) {
+        char *whole = realpath(where.path, NULL);
+        snprintf(out, ADDRESS_TEXT, "line %.300s %d", whole ? whole : where.path, where.unit);
+        free(whole);
+    } else {
+        put_host(&where, host, sizeof host);
+        snprintf(out, ADDRESS_TEXT, "net %s %s %d", host, where.port, where.unit);
+    }
+    return true;
 }
 
 void address_line(const address *where, char out[ADDRESS_TEXT])

@@ -23,6 +23,10 @@ bool address_is_device(const char *text);
 int address_parse(const char *text, address *out, char *why, size_t why_size);
 /* The address as text; what is usual is left out. */
 void address_text(const address *where, char out[ADDRESS_TEXT]);
+/* Where an address leads, whatever way it is written: host names in small letters, numeric ones in one form, the own
+ * computer as its number, a serial port by the device behind its names. False when it is no address. Asks no network.
+ */
+bool address_place(const char *text, char out[ADDRESS_TEXT]);
 /* What links share: the serial port, or host and port. Two addresses with the same line take turns. */
 void address_line(const address *where, char out[ADDRESS_TEXT]);
 

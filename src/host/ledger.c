@@ -6,40 +6,16 @@
 #include <stdlib.h>
 #include <string.h>
 #include <sys/file.h>
-#include <sys/stat.h>
 #include <unistd.h>
 
 #include "arena.h"
+#include "own_folder.h"
 
 enum { LEDGER_MOST = 64 << 20 };
 
-/* Where it lies; false, with "", where the user has no home. */
-static bool state_folder(char path[STORAGE_PATH], bool make)
-{
-    const char *state = getenv("XDG_STATE_HOME"), *home = getenv("HOME");
-    path[0] = '\0';
-    if (state && state[0] == '/')
-        snprintf(path, STORAGE_PATH, "%.3900s", state);
-    else if (home && home[0] == '/')
-        snprintf(path, STORAGE_PATH, "%.3900s/.local/state", home);
-    else
-        return false;
-    for (char *slash = path + 1; make && (slash = strchr(slash, '/')); slash++) {
-        *slash = '\0';
-        mkdir(path, 0700);
-        *slash = '/';
-    }
-    if (make)
-        mkdir(path, 0700);
-    strcat(path, "/bilancia");
-    if (make)
-        mkdir(path, 0700);
-    return true;
-}
-
 static void place(char path[STORAGE_PATH], bool make)
 {
-    if (state_folder(path, make))
+    if (own_folder(OWN_STATE, make, path))
         strcat(path, "/ledger");
 }
 
@@ -49,7 +25,7 @@ static const char *const pages[] = {"record.brec", "before.bset", "wanted.bset"}
 
 bool ledger_page(const char *intent, ledger_part part, char path[STORAGE_PATH])
 {
-    if (!state_folder(path, false))
+    if (!own_folder(OWN_STATE, false, path))
         return false;
     size_t used = strlen(path);
     snprintf(path + used, STORAGE_PATH - used, "/stories/%.16s/%s", intent, pages[part]);
@@ -58,7 +34,7 @@ bool ledger_page(const char *intent, ledger_part part, char path[STORAGE_PATH])
 
 int ledger_make_pages(const char *intent, char folder[STORAGE_PATH])
 {
-    if (!state_folder(folder, true))
+    if (!own_folder(OWN_STATE, true, folder))
         return BIL_E_FILE_WRITE;
     size_t used = strlen(folder);
     snprintf(folder + used, STORAGE_PATH - used, "/stories");

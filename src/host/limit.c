@@ -2,8 +2,9 @@
 
 #include <errno.h>
 #include <stdio.h>
-#include <stdlib.h>
 #include <string.h>
+
+#include "own_folder.h"
 
 static person_limit limit_in(const char *path)
 {
@@ -18,12 +19,9 @@ static person_limit limit_in(const char *path)
 
 person_limit limit_of_person(char *from, size_t size)
 {
-    const char *config = getenv("XDG_CONFIG_HOME"), *home = getenv("HOME");
-    char own[4096] = "";
-    if (config && config[0] == '/')
-        snprintf(own, sizeof own, "%s/bilancia/limit", config);
-    else if (home && home[0] == '/')
-        snprintf(own, sizeof own, "%s/.config/bilancia/limit", home);
+    char own[STORAGE_PATH];
+    if (own_folder(OWN_CONFIG, false, own))
+        strcat(own, "/limit");
     const char *paths[] = {"/etc/bilancia/limit", own};
     person_limit strictest = LIMIT_NONE;
     for (size_t i = 0; i < 2; i++) {

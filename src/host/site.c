@@ -55,12 +55,12 @@ static bool is_site(const char *folder)
     return access(path, F_OK) == 0;
 }
 
-int site_find(site *s, const char *given, char *why, size_t size)
+static int find(site *s, const char *from, bool above, char *why, size_t size)
 {
     *s = (site){0};
-    char *start = realpath(given ? given : ".", NULL);
+    char *start = realpath(from, NULL);
     if (!start || strlen(start) >= sizeof s->path - 300) {
-        snprintf(why, size, "%s: %s", given ? given : ".", start ? "the path is too long" : strerror(errno));
+        snprintf(why, size, "%s: %s", from, start ? "the path is too long" : strerror(errno));
         free(start);
         return BIL_E_NO_SITE;
     }
@@ -68,8 +68,8 @@ int site_find(site *s, const char *given, char *why, size_t size)
     free(start);
     while (!is_site(s->path)) {
         char *slash = strrchr(s->path, '/');
-        if (given || !slash || slash == s->path) {
-            snprintf(why, size, "%s: there is no %s", given ? s->path : "here and above", site_file);
+        if (!above || !slash || slash == s->path) {
+            snprintf(why, size, "%s: there is no %s", above ? "here and above" : s->path, site_file);
             return BIL_E_NO_SITE;
         }
         *slash = '\0';
@@ -77,7 +77,16 @@ int site_find(site *s, const char *given, char *why, size_t size)
     return load(s, why, size);
 }
 
-/* The index can be made again from the files, so neither git nor anybody else needs to carry it. */
+int site_find(site *s, const char *given, char *why, size_t size)
+{
+    return given ? find(s, given, false, why, size) : find(s, ".", true, why, size);
+}
+
+int site_around(site *s, const char *folder, char *why, size_t size)
+{
+    return find(s, folder, true, why, size);
+}
+
 static int write_file(const char *folder, const char *name, const char *text)
 {
     storage_file storage;
@@ -108,7 +117,7 @@ int site_make(site *s, const char *path, const char *name, const char *who, char
     char *text = json_dumps(json, JSON_INDENT(2) | JSON_SORT_KEYS);
     json_decref(json);
     if (!error && text)
-        error = write_file(path, ".gitignore", ".index.sqlite*\n.*.part\n");
+        error = write_file(path, ".gitignore", ".*.part\n");
     if (!error && text)
         error = write_file(path, site_file, text);
     free(text);

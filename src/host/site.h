@@ -19,6 +19,8 @@ typedef struct site {
 
 /* The site at `given`, or the one that the current folder lies in. BIL_E_NO_SITE, BIL_E_SITE_BROKEN. */
 int site_find(site *s, const char *given, char *why, size_t why_size);
+/* The site that this folder lies in. */
+int site_around(site *s, const char *folder, char *why, size_t why_size);
 int site_make(site *s, const char *path, const char *name, const char *who, char *why, size_t why_size);
 
 /* Is this a name for a device: printable UTF-8, not empty, at most SITE_NAME - 1 bytes, no slash or #? */

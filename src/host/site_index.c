@@ -9,21 +9,24 @@
 #include <time.h>
 #include <unistd.h>
 
+#include "../port/digest.h"
+#include "address.h"
 #include "arena.h"
+#include "card.h"
+#include "own_folder.h"
 
 /* Of the tables below; an index of another version is made again. */
-enum { VERSION = 2 };
-
-static const char file_name[] = ".index.sqlite";
+enum { VERSION = 3, INDEX_MOST = 1000000 /* names looked at in one folder */ };
 
 static const char tables[] =
-    "CREATE TABLE folders(path TEXT PRIMARY KEY, mtime INTEGER) WITHOUT ROWID;"
-    "CREATE TABLE devices(folder TEXT PRIMARY KEY, name TEXT, card TEXT, card_disputed INTEGER, baseline TEXT,"
+    "CREATE TABLE folders(path TEXT PRIMARY KEY, stamp INTEGER, unread INTEGER) WITHOUT ROWID;"
+    "CREATE TABLE devices(folder TEXT PRIMARY KEY, name TEXT, key TEXT, card TEXT, card_disputed INTEGER, baseline "
+    "TEXT,"
     " baseline_disputed INTEGER, copies INTEGER, last TEXT, state TEXT) WITHOUT ROWID;"
     "CREATE TABLE copies(device TEXT, file TEXT, digest TEXT, parent TEXT, values_digest TEXT, at TEXT, who TEXT, why "
     "TEXT,"
     " serial TEXT, model TEXT, firmware TEXT, origin TEXT, count INTEGER, unreadable INTEGER, place INTEGER,"
-    " state INTEGER, mtime INTEGER, PRIMARY KEY(device, file)) WITHOUT ROWID;"
+    " state INTEGER, stamp INTEGER, PRIMARY KEY(device, file)) WITHOUT ROWID;"
     "CREATE TABLE notes(device TEXT, file TEXT, id TEXT, kind TEXT, about TEXT, at TEXT, body TEXT,"
     " PRIMARY KEY(device, file)) WITHOUT ROWID;"
     "CREATE TABLE drifts(a TEXT, b TEXT, count INTEGER, PRIMARY KEY(a, b)) WITHOUT ROWID;";
@@ -32,7 +35,13 @@ static const char tables[] =
 static const char indexes[] = "CREATE INDEX copies_by_place ON copies(device, place);"
                               "CREATE INDEX copies_by_digest ON copies(digest);"
                               "CREATE INDEX copies_by_time ON copies(at);"
-                              "CREATE INDEX copies_by_serial ON copies(serial, model);";
+                              "CREATE INDEX copies_by_serial ON copies(serial, model);"
+                              "CREATE INDEX devices_by_key ON devices(key);";
+
+/* Two folders whose names can be taken for each other are a dispute, too. */
+#define DEVICE_COLUMNS                                                                                                 \
+    "folder, name, card, card_disputed OR (SELECT count(*) FROM devices twin WHERE twin.key = devices.key) > 1, "      \
+    "baseline, baseline_disputed, copies, last, state"
 
 #define COPY_COLUMNS                                                                                                   \
     "device, file, digest, parent, values_digest, at, who, why, serial, model, firmware, origin, count, unreadable, "  \
@@ -123,7 +132,7 @@ static bool run(const site_index *x, sqlite3_stmt *s)
     return good;
 }
 
-static const char *text(sqlite3_stmt *s, int column)
+static const char *text_of(sqlite3_stmt *s, int column)
 {
     const char *t = (const char *)sqlite3_column_text(s, column);
     return t ? t : "";
@@ -131,22 +140,27 @@ static const char *text(sqlite3_stmt *s, int column)
 
 static void take(char *out, size_t size, sqlite3_stmt *s, int column)
 {
-    snprintf(out, size, "%s", text(s, column));
+    snprintf(out, size, "%s", text_of(s, column));
 }
 
-static long long mtime_of(const char *path)
+static uint64_t moment_of(const struct timespec *t)
+{
+    return (uint64_t)t->tv_sec * 1000000000u + (uint64_t)t->tv_nsec;
+}
+
+/* When a file or folder was changed last: by its own time, which anybody may set, and by that of its node, which nobody
+ * can. 0: not known, or so short ago that it may change again within the same tick of its clock; -1: it isn't there. */
+static long long stamp_of(const char *path)
 {
     struct stat seen;
-    return lstat(path, &seen) == 0 ? (long long)seen.st_mtim.tv_sec * 1000000000 + seen.st_mtim.tv_nsec : -1;
-}
-
-/* A folder that changed a moment ago may change again within the same tick of its clock: it is looked at once more. */
-static long long settled(long long mtime)
-{
     struct timespec now;
+    if (lstat(path, &seen) != 0)
+        return errno == ENOENT ? -1 : 0;
     clock_gettime(CLOCK_REALTIME, &now);
-    long long age = (long long)now.tv_sec * 1000000000 + now.tv_nsec - mtime;
-    return age > 100000000 ? mtime : 0;
+    uint64_t changed = moment_of(&seen.st_ctim), present = moment_of(&now);
+    if (present < changed || present - changed < 100000000u)
+        return 0;
+    return (long long)((changed * 31 + moment_of(&seen.st_mtim)) & INT64_MAX) | 1;
 }
 
 /* ---- bringing it up to date ---- */
@@ -155,24 +169,34 @@ typedef struct update {
     site_index *x;
     const site *site;
     sqlite3_stmt *known, *copy, *note;
+    bool notes_anew, copies_anew; /* look at every file again */
 } update;
+
+/* Is this a name that the tool gives, for a folder or a file? Whatever else lies there is a stranger. */
+bool index_takes_name(const char *name, const char *ending)
+{
+    static const char plain[] = "ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789_+.-";
+    return name[0] != '.' && strspn(name, plain) == strlen(name) && (!ending[0] || storage_ends_with(name, ending)) &&
+           strlen(name) < (ending[0] ? 256 : SITE_FOLDER);
+}
 
 static int by_name(const void *a, const void *b)
 {
     return strcmp(*(char *const *)a, *(char *const *)b);
 }
 
-/* The names in a folder with this ending ("": folders). The list and its texts are the arena's. */
-static char **names_in(arena *memory, const char *path, const char *ending, size_t *count)
+/* The names in a folder with this ending ("": folders). The list and its texts are the arena's. `unread`: it is there,
+ * and can't be read. */
+static char **names_in(arena *memory, const char *path, const char *ending, size_t *count, bool *unread)
 {
     DIR *dir = storage_list(path);
     size_t room = 0;
     char **list = NULL;
     *count = 0;
+    *unread = !dir && errno != ENOENT;
     struct dirent *entry;
-    while (dir && (entry = readdir(dir))) {
-        if (entry->d_name[0] == '.' || (ending[0] && !storage_ends_with(entry->d_name, ending)) ||
-            strlen(entry->d_name) >= (ending[0] ? 256 : SITE_FOLDER))
+    while (dir && *count < INDEX_MOST && (entry = readdir(dir))) {
+        if (!index_takes_name(entry->d_name, ending))
             continue;
         if (*count == room) {
             char **more = arena_take(memory, (room ? room * 2 : 64) * sizeof *more);
@@ -195,7 +219,7 @@ static void bind(sqlite3_stmt *s, int *at, const char *t)
     sqlite3_bind_text(s, (*at)++, t, -1, SQLITE_TRANSIENT);
 }
 
-static void add_copy(update *u, const char *device, const char *folder, const char *file)
+static bool add_copy(update *u, const char *device, const char *folder, const char *file)
 {
     char path[STORAGE_PATH + 300], digest[65] = "", values[65] = "";
     static set_origin o;
@@ -219,14 +243,21 @@ static void add_copy(update *u, const char *device, const char *folder, const ch
     sqlite3_bind_int64(s, at, error ? COPY_DAMAGED : COPY_UNSEEN);
     sqlite3_step(s);
     sqlite3_reset(s);
+    return error != BIL_E_DESCRIPTORS && error != BIL_E_MEMORY && error != BIL_E_FILE_OPEN;
 }
 
-static void add_note(update *u, const char *device, const char *folder, const char *file)
+/* False when it couldn't be read now: that isn't kept. */
+static bool add_note(update *u, const char *device, const char *folder, const char *file)
 {
     char path[STORAGE_PATH + 300], id[NOTE_ID + 1] = "";
     bool altered;
     snprintf(path, sizeof path, "%s/%s", folder, file);
     json_t *note = note_read(path, file, id, &altered);
+    bool readable = note || altered;
+    if (note && strcmp(json_string_value(json_object_get(note, "kind")), "device") == 0 && !card_is_sound(note)) {
+        json_decref(note);
+        note = NULL;
+    }
     u->x->notes_read++;
     const char *about = json_string_value(json_object_get(note, "about"));
     char *body = note ? json_dumps(note, JSON_COMPACT | JSON_SORT_KEYS) : NULL;
@@ -235,7 +266,7 @@ static void add_note(update *u, const char *device, const char *folder, const ch
     bind(s, &at, device);
     bind(s, &at, file);
     bind(s, &at, id);
-    bind(s, &at, note ? json_string_value(json_object_get(note, "kind")) : "altered");
+    bind(s, &at, note ? json_string_value(json_object_get(note, "kind")) : readable ? "altered" : "unreadable");
     bind(s, &at, about ? about : "");
     bind(s, &at, note ? json_string_value(json_object_get(note, "when")) : "");
     bind(s, &at, body ? body : "{}");
@@ -243,29 +274,33 @@ static void add_note(update *u, const char *device, const char *folder, const ch
     sqlite3_reset(s);
     free(body);
     json_decref(note);
+    return readable;
 }
 
 /* Brings one folder's rows in line with its files. True when something changed. */
 static bool sync_folder(update *u, const char *device, const char *what)
 {
     char path[STORAGE_PATH], key[SITE_FOLDER + 40];
-    bool copies = strcmp(what, "copies") == 0;
+    bool copies = strcmp(what, "copies") == 0, anew = copies ? u->copies_anew : u->notes_anew;
     site_path(u->site, device, what, path);
     snprintf(key, sizeof key, "%s/%s", device, what);
-    long long mtime = mtime_of(path), known = -1;
+    long long stamp = stamp_of(path), known = -2;
     sqlite3_bind_text(u->known, 1, key, -1, SQLITE_TRANSIENT);
     if (next(u->x, u->known))
         known = sqlite3_column_int64(u->known, 0);
     sqlite3_reset(u->known);
-    if (known == mtime && mtime != 0)
+    if (known == stamp && stamp != 0 && !anew)
         return false;
+    if (!copies) /* it is tried again */
+        run(u->x, ask(u->x, "DELETE FROM notes WHERE device = ? AND kind = 'unreadable'", "s", device));
     arena memory = {0};
     size_t count, at = 0;
-    char **files = names_in(&memory, path, copies ? ".bset" : ".json", &count);
-    bool changed = false;
+    bool unread, changed = known == -2;
+    char **files = names_in(&memory, path, copies ? ".bset" : ".json", &count, &unread);
     sqlite3_stmt *old = ask(u->x,
                             copies ? "SELECT file FROM copies WHERE device = ? ORDER BY file"
-                                   : "SELECT file FROM notes WHERE device = ? ORDER BY file",
+                                   : "SELECT file FROM notes WHERE device = ? AND kind NOT IN ('gone', 'unreadable') "
+                                     "ORDER BY file",
                             "s", device);
     /* both lists are sorted: what is in one alone is new, or gone */
     bool more = next(u->x, old);
@@ -275,28 +310,34 @@ static bool sync_folder(update *u, const char *device, const char *what)
         char *file;
     } *first_gone = NULL;
     while (at < count || more) {
-        int order = !more ? -1 : at == count ? 1 : strcmp(files[at], text(old, 0));
+        int order = !more ? -1 : at == count ? 1 : strcmp(files[at], text_of(old, 0));
         if (order < 0) {
-            (copies ? add_copy : add_note)(u, device, path, files[at++]);
+            unread = !(copies ? add_copy : add_note)(u, device, path, files[at++]) || unread;
             changed = true;
         } else if (order > 0) {
             struct name *name = arena_take(&gone, sizeof *name);
-            *name = (struct name){first_gone, arena_text(&gone, text(old, 0), strlen(text(old, 0)))};
+            *name = (struct name){first_gone, arena_text(&gone, text_of(old, 0), strlen(text_of(old, 0)))};
             first_gone = name;
             changed = true;
             more = next(u->x, old);
         } else {
+            if (anew) {
+                unread = !(copies ? add_copy : add_note)(u, device, path, files[at]) || unread;
+                changed = true;
+            }
             at++;
             more = next(u->x, old);
         }
     }
     done(u->x, old);
+    /* a note is never taken away: one that was there and isn't any more was taken by somebody */
     for (; first_gone; first_gone = first_gone->next)
         run(u->x, ask(u->x,
                       copies ? "DELETE FROM copies WHERE device = ? AND file = ?"
-                             : "DELETE FROM notes WHERE device = ? AND file = ?",
+                             : "UPDATE notes SET kind = 'gone' WHERE device = ? AND file = ?",
                       "ss", device, first_gone->file));
-    run(u->x, ask(u->x, "INSERT OR REPLACE INTO folders VALUES(?, ?)", "si", key, settled(mtime)));
+    run(u->x, ask(u->x, "INSERT OR REPLACE INTO folders VALUES(?, ?, ?)", "sii", key, unread ? 0LL : stamp,
+                  (long long)unread));
     arena_free(&memory);
     arena_free(&gone);
     return changed;
@@ -334,9 +375,9 @@ static void put_in_order(update *u, const char *device)
                 abort();
             rows = more;
         }
-        rows[count++] = (link_row){arena_text(&memory, text(s, 0), strlen(text(s, 0))),
-                                   arena_text(&memory, text(s, 1), strlen(text(s, 1))),
-                                   arena_text(&memory, text(s, 2), strlen(text(s, 2))), -1, 0};
+        rows[count++] = (link_row){arena_text(&memory, text_of(s, 0), strlen(text_of(s, 0))),
+                                   arena_text(&memory, text_of(s, 1), strlen(text_of(s, 1))),
+                                   arena_text(&memory, text_of(s, 2), strlen(text_of(s, 2))), -1, 0};
     }
     done(u->x, s);
     run(u->x, ask(u->x, "UPDATE copies SET place = 0 WHERE device = ? AND place != 0", "s", device));
@@ -392,7 +433,8 @@ static json_t *heads(const site_index *x, const char *device, const char *kind)
     sqlite3_stmt *s =
         ask(x, "SELECT id, body FROM notes WHERE device = ? AND kind = ? ORDER BY at, id", "ss", device, kind);
     while (next(x, s))
-        json_array_append_new(all, json_pack("{s:s,s:o?}", "id", text(s, 0), "note", json_loads(text(s, 1), 0, NULL)));
+        json_array_append_new(all,
+                              json_pack("{s:s,s:o?}", "id", text_of(s, 0), "note", json_loads(text_of(s, 1), 0, NULL)));
     done(x, s);
     size_t i, k;
     json_t *entry, *other;
@@ -430,14 +472,18 @@ static void sum_up(update *u, const char *device)
 {
     put_in_order(u, device);
     json_t *cards = heads(u->x, device, "device"), *baselines = heads(u->x, device, "baseline");
-    size_t last_card = json_array_size(cards), last_baseline = json_array_size(baselines);
-    const json_t *card = last_card ? json_object_get(json_array_get(cards, last_card - 1), "note") : NULL;
+    size_t last_baseline = json_array_size(baselines);
+    bool disputed;
+    json_t *card = card_of(cards, &disputed);
+    char key[CARD_KEY];
+    card_key(card ? word(card, "name") : device, key);
     const json_t *baseline =
         last_baseline ? json_object_get(json_array_get(baselines, last_baseline - 1), "note") : NULL;
     char *body = card ? json_dumps(card, JSON_COMPACT) : NULL;
     run(u->x,
         ask(u->x,
-            "INSERT OR REPLACE INTO devices SELECT ?1, ?2, ?3, ?4, ?5, ?6, (SELECT count(*) FROM copies WHERE device = "
+            "INSERT OR REPLACE INTO devices SELECT ?1, ?2, ?7, ?3, ?4, ?5, ?6, (SELECT count(*) FROM copies WHERE "
+            "device = "
             "?1 "
             "AND place > 0), coalesce((SELECT file FROM copies WHERE device = ?1 AND place > 0 AND origin != "
             "'" SET_OFFLINE
@@ -445,10 +491,10 @@ static void sum_up(update *u, const char *device)
             "DESC LIMIT 1)), "
             "(SELECT body FROM notes WHERE device = ?1 AND kind = 'state' "
             "ORDER BY at DESC, id DESC LIMIT 1)",
-            "sssisi", device, card ? word(card, "name") : device, body ? body : "",
-            (long long)(disagree(cards, "address") || disagree(cards, "name")), baseline ? word(baseline, "about") : "",
-            (long long)disagree(baselines, "about")));
+            "sssisis", device, card ? word(card, "name") : device, body ? body : "", (long long)disputed,
+            baseline ? word(baseline, "about") : "", (long long)disagree(baselines, "about"), key));
     free(body);
+    json_decref(card);
     json_decref(cards);
     json_decref(baselines);
 }
@@ -459,45 +505,61 @@ static void sync_devices(update *u)
     char path[STORAGE_PATH];
     size_t count;
     snprintf(path, sizeof path, "%s/devices", u->site->path);
-    char **folders = names_in(&memory, path, "", &count);
+    bool unread;
+    char **folders = names_in(&memory, path, "", &count, &unread);
     for (size_t i = 0; i < count; i++) {
         bool copies = sync_folder(u, folders[i], "copies"), notes = sync_folder(u, folders[i], "notes");
         if (copies || notes)
             sum_up(u, folders[i]);
     }
     sync_folder(u, "", "notes");
+    if (unread) { /* not gone, only not to be seen now */
+        arena_free(&memory);
+        return;
+    }
     /* folders that are gone */
     sqlite3_stmt *s = ask(u->x, "SELECT folder FROM devices ORDER BY folder", "");
     size_t at = 0;
     while (next(u->x, s)) {
-        while (at < count && strcmp(folders[at], text(s, 0)) < 0)
+        while (at < count && strcmp(folders[at], text_of(s, 0)) < 0)
             at++;
-        if (at < count && strcmp(folders[at], text(s, 0)) == 0)
+        if (at < count && strcmp(folders[at], text_of(s, 0)) == 0)
             continue;
-        run(u->x, ask(u->x, "DELETE FROM copies WHERE device = ?", "s", text(s, 0)));
-        run(u->x, ask(u->x, "DELETE FROM notes WHERE device = ?", "s", text(s, 0)));
-        run(u->x, ask(u->x, "DELETE FROM folders WHERE path IN (?1 || '/copies', ?1 || '/notes')", "s", text(s, 0)));
-        run(u->x, ask(u->x, "DELETE FROM devices WHERE folder = ?", "s", text(s, 0)));
+        run(u->x, ask(u->x, "DELETE FROM copies WHERE device = ?", "s", text_of(s, 0)));
+        run(u->x, ask(u->x, "DELETE FROM notes WHERE device = ?", "s", text_of(s, 0)));
+        run(u->x, ask(u->x, "DELETE FROM folders WHERE path IN (?1 || '/copies', ?1 || '/notes')", "s", text_of(s, 0)));
+        run(u->x, ask(u->x, "DELETE FROM devices WHERE folder = ?", "s", text_of(s, 0)));
     }
     done(u->x, s);
     arena_free(&memory);
 }
 
+static bool end_update(update *u, bool good)
+{
+    done(u->x, u->known);
+    done(u->x, u->copy);
+    done(u->x, u->note);
+    return sqlite3_exec(u->x->db, good ? "COMMIT" : "ROLLBACK", NULL, NULL, NULL) == SQLITE_OK && good;
+}
+
+static bool begin_update(update *u)
+{
+    site_index *x = u->x;
+    if (sqlite3_exec(x->db, "BEGIN IMMEDIATE", NULL, NULL, NULL) != SQLITE_OK)
+        return false;
+    u->known = ask(x, "SELECT stamp FROM folders WHERE path = ?", "");
+    u->copy = ask(x, "INSERT OR REPLACE INTO copies VALUES(?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, 0, ?, 0)", "");
+    u->note = ask(x, "INSERT OR REPLACE INTO notes VALUES(?, ?, ?, ?, ?, ?, ?)", "");
+    return (u->known && u->copy && u->note) || end_update(u, false);
+}
+
 static bool refresh(site_index *x)
 {
     update u = {.x = x, .site = x->site};
-    if (sqlite3_exec(x->db, "BEGIN IMMEDIATE", NULL, NULL, NULL) != SQLITE_OK)
+    if (!begin_update(&u))
         return false;
-    u.known = ask(x, "SELECT mtime FROM folders WHERE path = ?", "");
-    u.copy = ask(x, "INSERT OR REPLACE INTO copies VALUES(?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, 0, ?, 0)", "");
-    u.note = ask(x, "INSERT OR REPLACE INTO notes VALUES(?, ?, ?, ?, ?, ?, ?)", "");
-    bool good = u.known && u.copy && u.note;
-    if (good)
-        sync_devices(&u);
-    done(x, u.known);
-    done(x, u.copy);
-    done(x, u.note);
-    return sqlite3_exec(x->db, good ? "COMMIT" : "ROLLBACK", NULL, NULL, NULL) == SQLITE_OK && good;
+    sync_devices(&u);
+    return end_update(&u, true);
 }
 
 /* ---- opening ---- */
@@ -557,6 +619,31 @@ static bool build(site_index *x, const char *path)
     return good && open_at(x, path, SQLITE_OPEN_READWRITE);
 }
 
+/* In the folder of the person who asks, called by what the site is and not by its path: a folder that was moved keeps
+ * it, another one in its place has its own. */
+static bool place_of_index(const site *s, bool make, char path[STORAGE_PATH])
+{
+    struct stat seen;
+    char what[STORAGE_PATH], hex[2 * BIL_SHA256 + 1], name[300];
+    size_t size;
+    site_path(s, "", STORAGE_SITE, what);
+    char *text = lstat(s->path, &seen) == 0 ? storage_text(what, NOTE_MOST, &size) : NULL;
+    bool good = text && digest_hex(text, size, hex);
+    free(text);
+    if (!good)
+        return false;
+    snprintf(name, sizeof name, "%llx %llx %s", (unsigned long long)seen.st_dev, (unsigned long long)seen.st_ino, hex);
+    if (!digest_hex(name, strlen(name), hex) || !own_folder(OWN_CACHE, make, path))
+        return false;
+    size_t used = strlen(path);
+    snprintf(path + used, STORAGE_PATH - used, "/sites");
+    if (make && storage_make_folder(path, 0700) != BIL_OK)
+        return false;
+    used = strlen(path);
+    snprintf(path + used, STORAGE_PATH - used, "/%.16s.sqlite", hex);
+    return true;
+}
+
 bool index_broken(const site_index *x)
 {
     return x->ready && ((const ready *)x->ready)->broken;
@@ -572,11 +659,11 @@ int index_open(site_index *x, const site *s, char *why, size_t size)
 {
     char path[STORAGE_PATH];
     *x = (site_index){.site = s};
-    site_path(s, "", file_name, path);
-    if (open_at(x, path, SQLITE_OPEN_READWRITE) && usable(x) && refresh(x) && !index_broken(x))
+    bool kept = place_of_index(s, true, path);
+    if (kept && open_at(x, path, SQLITE_OPEN_READWRITE) && usable(x) && refresh(x) && !index_broken(x))
         return BIL_OK;
     index_close(x);
-    if (build(x, path))
+    if (kept && build(x, path))
         return BIL_OK;
     index_close(x);
     if (open_in_memory(x))
@@ -601,8 +688,8 @@ void index_close(site_index *x)
 void index_forget(const site *s)
 {
     char path[STORAGE_PATH];
-    site_path(s, "", file_name, path);
-    unlink(path);
+    if (place_of_index(s, false, path))
+        unlink(path);
 }
 
 /* ---- questions ---- */
@@ -644,14 +731,14 @@ static void take_device(site_index *x, sqlite3_stmt *s, device_row *row)
     take(row->folder, sizeof row->folder, s, 0);
     take(row->name, sizeof row->name, s, 1);
     take(row->baseline, sizeof row->baseline, s, 4);
-    row->card = json_loads(text(s, 2), 0, NULL);
-    row->state = json_loads(text(s, 8), 0, NULL);
+    row->card = json_loads(text_of(s, 2), 0, NULL);
+    row->state = json_loads(text_of(s, 8), 0, NULL);
     row->retired = json_is_true(json_object_get(row->card, "retired"));
     if (row->copies > 0)
-        first_copy(
-            x,
-            ask(x, "SELECT " COPY_COLUMNS " FROM copies WHERE device = ? AND file = ?", "ss", row->folder, text(s, 7)),
-            &row->last);
+        first_copy(x,
+                   ask(x, "SELECT " COPY_COLUMNS " FROM copies WHERE device = ? AND file = ?", "ss", row->folder,
+                       text_of(s, 7)),
+                   &row->last);
 }
 
 void device_row_free(device_row *row)
@@ -663,11 +750,7 @@ void device_row_free(device_row *row)
 
 void index_devices(site_index *x, bool (*each)(void *ctx, const device_row *row), void *ctx)
 {
-    sqlite3_stmt *s =
-        ask(x,
-            "SELECT folder, name, card, card_disputed, baseline, baseline_disputed, copies, last, state FROM devices "
-            "ORDER BY name, folder",
-            "");
+    sqlite3_stmt *s = ask(x, "SELECT " DEVICE_COLUMNS " FROM devices ORDER BY name, folder", "");
     bool more = true;
     while (more && next(x, s)) {
         static device_row row;
@@ -678,19 +761,148 @@ void index_devices(site_index *x, bool (*each)(void *ctx, const device_row *row)
     done(x, s);
 }
 
-bool index_device(site_index *x, const char *name, device_row *row)
+bool index_folder(site_index *x, const char *folder, device_row *row)
 {
-    sqlite3_stmt *s =
-        ask(x,
-            "SELECT folder, name, card, card_disputed, baseline, baseline_disputed, copies, last, state FROM devices "
-            "WHERE name = ?1 OR folder = ?1 OR json_extract(nullif(card, ''), '$.address') = ?1 "
-            "ORDER BY name = ?1 DESC, folder = ?1 DESC LIMIT 1",
-            "s", name);
+    sqlite3_stmt *s = ask(x, "SELECT " DEVICE_COLUMNS " FROM devices WHERE folder = ?", "s", folder);
     bool found = next(x, s);
     if (found)
         take_device(x, s, row);
     done(x, s);
     return found;
+}
+
+/* The folders of devices at the same place as this address, the first two. */
+static size_t at_address(site_index *x, const char *text, char folders[2][SITE_FOLDER])
+{
+    char wanted[ADDRESS_TEXT], its[ADDRESS_TEXT];
+    size_t count = 0;
+    if (!address_is_device(text) || !address_place(text, wanted))
+        return 0;
+    sqlite3_stmt *s =
+        ask(x, "SELECT folder, json_extract(nullif(card, ''), '$.address') FROM devices ORDER BY folder", "");
+    while (next(x, s) && count < 2) {
+        if (address_place(text_of(s, 1), its) && strcmp(its, wanted) == 0)
+            take(folders[count++], SITE_FOLDER, s, 0);
+    }
+    done(x, s);
+    return count;
+}
+
+int index_find(site_index *x, const char *name, device_row *row, char *why, size_t size)
+{
+    static const char prefix[] = "devices/";
+    char folders[2][SITE_FOLDER] = {"", ""};
+    size_t count = 0;
+    if (strncmp(name, prefix, sizeof prefix - 1) == 0)
+        return index_folder(x, name + sizeof prefix - 1, row) ? BIL_OK : BIL_E_NO_DEVICE;
+    sqlite3_stmt *s = ask(x, "SELECT folder FROM devices WHERE name = ? ORDER BY folder LIMIT 2", "s", name);
+    while (next(x, s))
+        take(folders[count++], SITE_FOLDER, s, 0);
+    done(x, s);
+    if (count == 0 && index_folder(x, name, row))
+        return BIL_OK;
+    if (count == 0)
+        count = at_address(x, name, folders);
+    if (count == 2) {
+        snprintf(why, size, "the site has two of these, in the folders %s and %s; say devices/%s or devices/%s",
+                 folders[0], folders[1], folders[0], folders[1]);
+        return BIL_E_DISPUTED;
+    }
+    return count && index_folder(x, folders[0], row) ? BIL_OK : BIL_E_NO_DEVICE;
+}
+
+bool index_device(site_index *x, const char *name, device_row *row)
+{
+    char why[400];
+    return index_find(x, name, row, why, sizeof why) == BIL_OK;
+}
+
+bool index_each_at(site_index *x, const char *at, const char *model, const char *serial,
+                   bool (*each)(void *ctx, const device_row *row), void *ctx)
+{
+    char wanted[ADDRESS_TEXT] = "", its[ADDRESS_TEXT];
+    bool more = true;
+    if (!address_place(at, wanted))
+        wanted[0] = '\0';
+    /* who it is: by the last copy of each device; an old one may be of a unit that went elsewhere */
+    sqlite3_stmt *s =
+        ask(x,
+            "SELECT folder, coalesce(json_extract(nullif(card, ''), '$.address'), ''), EXISTS(SELECT 1 FROM copies c "
+            "WHERE c.device = folder AND c.file = last AND c.serial = ?1 AND c.model = ?2 AND ?1 != '') FROM devices "
+            "ORDER BY folder",
+            "ss", serial, model);
+    arena memory = {0};
+    struct name {
+        struct name *next;
+        char *folder;
+    } *list = NULL;
+    while (next(x, s))
+        if (sqlite3_column_int(s, 2) || (address_place(text_of(s, 1), its) && strcmp(its, wanted) == 0)) {
+            struct name *one = arena_take(&memory, sizeof *one);
+            *one = (struct name){list, arena_text(&memory, text_of(s, 0), strlen(text_of(s, 0)))};
+            list = one;
+        }
+    done(x, s);
+    for (; list && more; list = list->next) {
+        device_row *row = need(1, sizeof *row);
+        if (index_folder(x, list->folder, row)) {
+            more = each(ctx, row);
+            device_row_free(row);
+        }
+        free(row);
+    }
+    arena_free(&memory);
+    return more;
+}
+
+bool index_unclear(site_index *x, const device_row *row, char *why, size_t size)
+{
+    why[0] = '\0';
+    sqlite3_stmt *s =
+        ask(x, "SELECT folder FROM devices WHERE folder != ?1 AND key = (SELECT key FROM devices WHERE folder = ?1)",
+            "s", row->folder);
+    if (next(x, s))
+        snprintf(why, size, "another folder of the site has a device of the same name: devices/%s", text_of(s, 0));
+    else if (row->disputed)
+        snprintf(why, size, "two places of the site say different things of it");
+    done(x, s);
+    s = ask(x, "SELECT kind, file FROM notes WHERE device = ? AND kind IN ('altered', 'unreadable', 'gone') LIMIT 1",
+            "s", row->folder);
+    if (!why[0] && next(x, s))
+        snprintf(why, size, "a note of it %s: %s",
+                 strcmp(text_of(s, 0), "gone") == 0      ? "was there and is gone"
+                 : strcmp(text_of(s, 0), "altered") == 0 ? "isn't what its name says"
+                                                         : "can't be read",
+                 text_of(s, 1));
+    done(x, s);
+    s = ask(x, "SELECT 1 FROM folders WHERE path = ?1 || '/notes' AND unread != 0", "s", row->folder);
+    if (!why[0] && next(x, s))
+        snprintf(why, size, "its notes can't be read");
+    done(x, s);
+    return why[0] != '\0';
+}
+
+void index_accept(site_index *x, const char *folder)
+{
+    run(x, ask(x, "DELETE FROM notes WHERE device = ? AND kind = 'gone'", "s", folder));
+}
+
+bool index_reread(site_index *x, const char *folder, bool copies)
+{
+    update u = {.x = x, .site = x->site, .notes_anew = true, .copies_anew = copies};
+    if (!begin_update(&u))
+        return false;
+    bool good = !folder;
+    if (folder) {
+        sync_folder(&u, folder, "copies");
+        sync_folder(&u, folder, "notes");
+        sync_folder(&u, "", "notes");
+        sum_up(&u, folder);
+        good = true;
+    } else {
+        sync_devices(&u);
+    }
+    return end_update(&u, good);
 }
 
 void index_copies(site_index *x, const char *folder, int most, bool (*each)(void *ctx, const copy_row *row), void *ctx)
@@ -795,7 +1007,7 @@ int index_copy(site_index *x, const device_row *device, const char *which, copy_
         take_copy(s, row);
         char digest[65];
         snprintf(digest, sizeof digest, "%s", row->digest);
-        if (next(x, s) && strcmp(text(s, 2), digest) != 0)
+        if (next(x, s) && strcmp(text_of(s, 2), digest) != 0)
             found = false; /* two begin like this */
     }
     done(x, s);
@@ -815,26 +1027,39 @@ void copy_path(const site *s, const copy_row *row, char out[STORAGE_PATH])
     site_path(s, row->device, what, out);
 }
 
+/* "...-DIGEST.bset", or "...-DIGEST-2.bset" where two read the same at once. */
+static bool name_has_digest(const char *file, const char *digest)
+{
+    char part[SET_NAME_DIGEST + 2];
+    snprintf(part, sizeof part, "-%s", digest);
+    const char *at = strstr(file, part);
+    if (!at)
+        return false;
+    at += strlen(part);
+    if (*at == '-' && at[1] >= '2' && at[1] <= '9')
+        at += 1 + strspn(at + 1, "0123456789");
+    return strcmp(at, ".bset") == 0;
+}
+
 copy_state index_verify(site_index *x, copy_row *row)
 {
     char path[STORAGE_PATH], why[500], digest[65];
     copy_path(x->site, row, path);
-    long long mtime = mtime_of(path), seen = -2;
-    sqlite3_stmt *s = ask(x, "SELECT mtime FROM copies WHERE device = ? AND file = ?", "ss", row->device, row->file);
+    long long stamp = stamp_of(path), seen = -2;
+    sqlite3_stmt *s = ask(x, "SELECT stamp FROM copies WHERE device = ? AND file = ?", "ss", row->device, row->file);
     if (next(x, s))
         seen = sqlite3_column_int64(s, 0);
     done(x, s);
-    if (row->state != COPY_UNSEEN && seen == mtime && mtime > 0)
+    if (row->state != COPY_UNSEEN && seen == stamp && stamp > 0)
         return row->state;
     static set_origin o;
     bil_set_totals totals;
     row->state = set_file_check(path, &o, &totals, why, sizeof why) == BIL_OK ? COPY_WHOLE : COPY_DAMAGED;
     set_digest_hex(totals.digest, digest);
-    const char *dash = strrchr(row->file, '-');
-    if (row->state == COPY_WHOLE && (!dash || strncmp(dash + 1, digest, SET_NAME_DIGEST) != 0))
+    if (row->state == COPY_WHOLE && (!name_has_digest(row->file, digest) || strcmp(digest, row->digest) != 0))
         row->state = COPY_DAMAGED; /* another file under the name of this one */
-    run(x, ask(x, "UPDATE copies SET state = ?, mtime = ? WHERE device = ? AND file = ?", "iiss", (long long)row->state,
-               settled(mtime), row->device, row->file));
+    run(x, ask(x, "UPDATE copies SET state = ?, stamp = ? WHERE device = ? AND file = ?", "iiss", (long long)row->state,
+               stamp > 0 ? stamp : 0LL, row->device, row->file));
     return row->state;
 }
 
@@ -901,8 +1126,8 @@ void index_notes(site_index *x, const char *folder, const char *kind, const char
             "sss", folder, kind ? kind : "", about ? about : "");
     bool more = true;
     while (more && next(x, s)) {
-        json_t *note = json_loads(text(s, 1), 0, NULL);
-        more = each(ctx, text(s, 0), note);
+        json_t *note = json_loads(text_of(s, 1), 0, NULL);
+        more = each(ctx, text_of(s, 0), note);
         json_decref(note);
     }
     done(x, s);

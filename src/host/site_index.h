@@ -1,6 +1,7 @@
-/* The index of a site: an SQLite file that answers questions about many copies quickly. It is made from the files of
- * the site, again when it is missing, stale or damaged, and kept in memory alone where the folder can't be written. It
- * is never the only place of anything. */
+/* The index of a site: an SQLite file that answers questions about many copies quickly. It lies in the cache folder of
+ * the person who asks, never in the site: one that is found there comes from elsewhere. It is made from the files of
+ * the site, again when it is missing, stale or damaged, and kept in memory alone where there is no such folder. It is
+ * never the only place of anything, and what decides something is read from the files again (index_reread). */
 #ifndef BIL_HOST_SITE_INDEX_H
 #define BIL_HOST_SITE_INDEX_H
 
@@ -50,8 +51,30 @@ void index_forget(const site *s);
 
 /* Calls for each device, by name. A call may end it by returning false. */
 void index_devices(site_index *index, bool (*each)(void *ctx, const device_row *row), void *ctx);
-/* By name, folder or address. False when there is none. */
+/* By name, folder, or the place that an address means, however it is written; "devices/FOLDER" is the one in that
+ * folder. BIL_E_NO_DEVICE; BIL_E_DISPUTED where it may be two, and `why` names them: neither goes before the other. */
+int index_find(site_index *index, const char *name, device_row *row, char *why, size_t why_size);
+/* The same, where it matters only whether there is one. */
 bool index_device(site_index *index, const char *name, device_row *row);
+/* The one in this folder. */
+bool index_folder(site_index *index, const char *folder, device_row *row);
+/* Each device at the place of this address (`at`), or whose last copy is of this unit. A call may end it by returning
+ * false, which comes back. */
+bool index_each_at(site_index *index, const char *at, const char *model, const char *serial,
+                   bool (*each)(void *ctx, const device_row *row), void *ctx);
+
+/* Is it unclear what the cards of a device say: a dispute, a note that can't be read, was altered, or was there and is
+ * gone? `why` says which, "" where all is clear. */
+bool index_unclear(site_index *index, const device_row *row, char *why, size_t why_size);
+/* A person has decided: notes that are gone are no matter any more. */
+void index_accept(site_index *index, const char *folder);
+/* Reads the notes of this device (NULL: of all) and of the site from their files, whatever was known, and with `copies`
+ * the first and last lines of its copies: before something is decided. False when that can't be done. */
+bool index_reread(site_index *index, const char *folder, bool copies);
+
+/* Is this a name that the tool gives, with this ending ("": for a folder)? Whatever else lies in a site is a stranger.
+ */
+bool index_takes_name(const char *name, const char *ending);
 
 /* Gives back what index_device put into the row. */
 void device_row_free(device_row *row);

@@ -1,0 +1,28 @@
+#include "own_folder.h"
+
+#include <stdlib.h>
+#include <string.h>
+#include <sys/stat.h>
+
+bool own_folder(own_kind kind, bool make, char path[STORAGE_PATH])
+{
+    static const struct {
+        const char *variable, *usual;
+    } places[] = {{"XDG_STATE_HOME", ".local/state"}, {"XDG_CACHE_HOME", ".cache"}, {"XDG_CONFIG_HOME", ".config"}};
+    const char *given = getenv(places[kind].variable), *home = getenv("HOME");
+    path[0] = '\0';
+    if (given && given[0] == '/')
+        snprintf(path, STORAGE_PATH, "%.3900s/bilancia", given);
+    else if (home && home[0] == '/')
+        snprintf(path, STORAGE_PATH, "%.3900s/%s/bilancia", home, places[kind].usual);
+    else
+        return false;
+    for (char *slash = path + 1; make && (slash = strchr(slash, '/')); slash++) {
+        *slash = '\0';
+        mkdir(path, 0700);
+        *slash = '/';
+    }
+    if (make)
+        mkdir(path, 0700);
+    return true;
+}
