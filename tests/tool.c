@@ -22,9 +22,10 @@ int sh(const char *format, ...)
     va_start(list, format);
     vsnprintf(line, sizeof line, format, list);
     va_end(list);
-    snprintf(whole, sizeof whole,
-             "cd %s; b() { %s \"$@\"; }; ( %s\n) >said.now 2>&1 </dev/null; code=$?; cat said.now >>said; exit $code",
-             folder, BILANCIA_TOOL, line);
+    snprintf(
+        whole, sizeof whole,
+        "cd %s; B=%s; b() { $B \"$@\"; }; ( %s\n) >said.now 2>&1 </dev/null; code=$?; cat said.now >>said; exit $code",
+        folder, BILANCIA_TOOL, line);
     int status = system(whole);
     char path[100];
     snprintf(path, sizeof path, "%s/said.now", folder);

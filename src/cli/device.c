@@ -88,9 +88,11 @@ static int write_card(here *h, const char *name, const char *old_folder, json_t 
     json_object_set_new(card, "after", index_heads(&h->index, folder, "device"));
     if (w->address)
         warn_of_neighbours(h, w->address, folder);
+    json_object_del(card, "nobody"); /* it came of two that disagreed; now somebody decides */
     int error = note_add(&h->place, folder, "device", person(who), card, NULL);
     if (error)
         return say_error(h->place.path, error, NULL);
+    index_accept(&h->index, folder);
     return EXIT_DONE;
 }
 

@@ -99,6 +99,11 @@ static int share(here *h, const char *path, const char *who)
     free(whole);
     if (error)
         return say_error(path, error, NULL);
+    if (count.passed_over) {
+        snprintf(why, sizeof why, "%u file%s couldn't be read and stayed where %s, such as %.3000s", count.passed_over,
+                 count.passed_over == 1 ? "" : "s", count.passed_over == 1 ? "it is" : "they are", count.clash);
+        return say_error("", BIL_E_SITE_BROKEN, why);
+    }
     if (count.clashes == 0)
         return EXIT_DONE;
     snprintf(

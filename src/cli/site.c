@@ -1,8 +1,11 @@
 /* bilancia site: makes a site, and looks whether one is sound. */
 #include <dirent.h>
+#include <errno.h>
 #include <stdlib.h>
 #include <string.h>
 
+#include "../host/description_yaml.h"
+#include "../host/record.h"
 #include "site_cli.h"
 
 static int make(const char *folder, const char *name, const char *who)
@@ -27,6 +30,7 @@ typedef struct finding {
     here *h;
     json_t *list;
     const device_row *device;
+    ledger known;
     unsigned devices, copies, notes;
 } finding;
 
@@ -48,69 +52,168 @@ static bool check_copy(void *ctx, const copy_row *row)
     return true;
 }
 
-static bool check_note(void *ctx, const char *id, const json_t *note)
+static bool count_note(void *ctx, const char *id, const json_t *note)
 {
     (void)id;
-    finding *f = ctx;
-    f->notes++;
-    if (json_object_size(note) == 0) {
-        char path[STORAGE_PATH];
-        site_path(&f->h->place, f->device ? f->device->folder : "", "notes", path);
-        found(f, "altered_note", path, "a note isn't what its name says; it doesn't count");
-    }
+    (void)note;
+    ((finding *)ctx)->notes++;
     return true;
 }
 
-static void look_for_strangers(finding *f, const char *what, const char *ending)
+static bool check_file(void *ctx, const char *kind, const char *file)
 {
-    char folder[STORAGE_PATH], path[STORAGE_PATH + 300];
-    site_path(&f->h->place, f->device ? f->device->folder : "", what, folder);
-    DIR *dir = storage_list(folder);
+    static const struct {
+        const char *kind, *what, *why;
+    } kinds[] = {
+        {"altered", "altered_note", "this note isn't what its name says, or isn't as it must be; it doesn't count"},
+        {"unreadable", "unreadable_note", "this note can't be read"},
+        {"gone", "note_gone", "this note was there and is gone; notes are never taken away"},
+        {"copy_gone", "copy_gone", "this copy was there and is gone, and no note says that it was deleted"}};
+    finding *f = ctx;
+    const char *folder = f->device ? f->device->folder : "";
+    char path[STORAGE_PATH], file_in[300];
+    bool copy = strcmp(kind, "copy_gone") == 0;
+    snprintf(file_in, sizeof file_in, "%s%s", copy ? "" : "notes/", file);
+    site_path(&f->h->place, folder, file_in, path);
+    for (size_t i = 0; i < sizeof kinds / sizeof kinds[0]; i++)
+        if (strcmp(kinds[i].kind, kind) == 0)
+            found(f, kinds[i].what, path, kinds[i].why);
+    return true;
+}
+
+/* What doesn't belong into a folder; `ending` NULL: only the names listed do, "": folders of devices. */
+static void look_for_strangers(finding *f, const char *folder, const char *what, const char *ending,
+                               const char *const *names)
+{
+    char path[STORAGE_PATH], one[STORAGE_PATH + 300];
+    site_path(&f->h->place, folder, what, path);
+    DIR *dir = storage_list(path);
+    if (!dir && errno != ENOENT)
+        found(f, "unreadable_folder", path, storage_why(errno));
     struct dirent *entry;
     while (dir && (entry = readdir(dir))) {
-        if (strcmp(entry->d_name, ".") == 0 || strcmp(entry->d_name, "..") == 0 ||
-            storage_ends_with(entry->d_name, ending))
+        const char *name = entry->d_name;
+        bool known = strcmp(name, ".") == 0 || strcmp(name, "..") == 0 || (ending && index_takes_name(name, ending));
+        for (const char *const *own = names; own && *own && !known; own++)
+            known = strcmp(name, *own) == 0;
+        bool link = entry->d_type == DT_LNK, part = storage_ends_with(name, ".part");
+        if (known && !link)
             continue;
-        snprintf(path, sizeof path, "%s/%s", folder, entry->d_name);
-        found(f, storage_ends_with(entry->d_name, ".part") ? "leftover" : "foreign_file", path,
-              storage_ends_with(entry->d_name, ".part") ? "a write that was broken off left it; it can be removed"
-                                                        : "it doesn't belong here; it is left alone");
+        snprintf(one, sizeof one, "%s/%s", path, name);
+        found(f,
+              link   ? "link"
+              : part ? "leftover"
+                     : "foreign_file",
+              one,
+              link   ? "a link, which isn't followed"
+              : part ? "a write that was broken off left it; it can be removed"
+                     : "it doesn't belong here; it is left alone");
     }
     if (dir)
         closedir(dir);
 }
 
+/* Records: are they as they must be, and those of this computer as it wrote them? */
+static void check_records(finding *f)
+{
+    char folder[STORAGE_PATH], path[STORAGE_PATH + 300];
+    record_story *story = calloc(1, sizeof *story);
+    if (!story)
+        abort();
+    site_path(&f->h->place, f->device->folder, "records", folder);
+    DIR *dir = storage_list(folder);
+    struct dirent *entry;
+    while (dir && (entry = readdir(dir))) {
+        if (!index_takes_name(entry->d_name, ".brec"))
+            continue;
+        snprintf(path, sizeof path, "%s/%s", folder, entry->d_name);
+        if (record_read(path, story) != BIL_OK)
+            found(f, "altered_record", path, "this is no record, or it was altered; it doesn't count");
+    }
+    if (dir)
+        closedir(dir);
+    for (size_t i = 0; i < f->known.count; i++) {
+        const ledger_entry *e = &f->known.entries[i];
+        size_t length = strlen(folder);
+        if (strncmp(e->path, folder, length) != 0 || e->path[length] != '/')
+            continue;
+        int is = story_is_as_written(e);
+        if (is)
+            found(f, is < 0 ? "record_gone" : "altered_record", e->path,
+                  is < 0 ? "this computer wrote this record, and it is gone"
+                         : "this computer wrote this record otherwise; what it wrote counts here");
+    }
+    free(story);
+}
+
 static bool check_device(void *ctx, const device_row *row)
 {
+    static const char *const own[] = {"copies", "notes", "records", NULL};
     finding *f = ctx;
+    char unclear[400];
     f->device = row;
     f->devices++;
     if (!row->card)
         found(f, "no_card", row->folder, "the folder has no note that says what device this is: bilancia device add");
-    if (row->disputed)
-        found(f, "disputed_device", row->name, "two places say different things of it; bilancia device change decides");
+    if (index_unclear(&f->h->index, row, unclear, sizeof unclear) && row->disputed) {
+        strcat(unclear, "; bilancia device change decides");
+        found(f, "disputed_device", row->name, unclear);
+    }
     if (row->baseline_disputed)
         found(f, "disputed_baseline", row->name, "two baselines that don't know of each other; mark one again");
     index_copies(&f->h->index, row->folder, 0, check_copy, f);
-    index_notes(&f->h->index, row->folder, NULL, NULL, check_note, f);
-    look_for_strangers(f, "copies", ".bset");
-    look_for_strangers(f, "notes", ".json");
+    index_notes(&f->h->index, row->folder, NULL, NULL, count_note, f);
+    index_strange(&f->h->index, row->folder, check_file, f);
+    look_for_strangers(f, row->folder, "", NULL, own);
+    look_for_strangers(f, row->folder, "copies", ".bset", NULL);
+    look_for_strangers(f, row->folder, "notes", ".json", NULL);
+    look_for_strangers(f, row->folder, "records", ".brec", NULL);
+    check_records(f);
     return true;
+}
+
+static void check_descriptions(finding *f)
+{
+    char folder[STORAGE_PATH], path[STORAGE_PATH + 300], why[500];
+    site_path(&f->h->place, "", "descriptions", folder);
+    DIR *dir = storage_list(folder);
+    struct dirent *entry;
+    while (dir && (entry = readdir(dir))) {
+        if (!index_takes_name(entry->d_name, ".yaml"))
+            continue;
+        loaded_description loaded;
+        snprintf(path, sizeof path, "%s/%s", folder, entry->d_name);
+        if (description_load(&loaded, path, why, sizeof why) == BIL_OK)
+            description_free(&loaded);
+        else
+            found(f, "bad_description", path, why);
+    }
+    if (dir)
+        closedir(dir);
 }
 
 static int check(const char *given, bool json)
 {
+    static const char *const own[] = {STORAGE_SITE, ".gitignore", ".git", "devices", "notes", "descriptions", NULL};
+    static const char *const harmless[] = {"foreign_file", "leftover", "no_card", "disputed_baseline", NULL};
     here h;
-    char why[STORAGE_PATH + 300];
-    if (site_find(&h.place, given, why, sizeof why) == BIL_OK)
-        index_forget(&h.place); /* it may remember what was there before somebody altered it */
     int error = here_open(&h, given);
+    if (!error && !index_reread(&h.index, NULL, true)) /* it may remember what was there before somebody altered it */
+        error = say_error(h.place.path, BIL_E_SITE_BROKEN, "it can't be read now");
     if (error)
         return exit_code_of(error);
     finding f = {.h = &h, .list = json_array()};
+    ledger_open(&f.known);
     index_devices(&h.index, check_device, &f);
     f.device = NULL;
-    index_notes(&h.index, "", NULL, NULL, check_note, &f);
+    index_notes(&h.index, "", NULL, NULL, count_note, &f);
+    index_strange(&h.index, "", check_file, &f);
+    look_for_strangers(&f, "", "", NULL, own);
+    look_for_strangers(&f, "", "notes", ".json", NULL);
+    look_for_strangers(&f, "", "devices", "", NULL);
+    look_for_strangers(&f, "", "descriptions", ".yaml", NULL);
+    check_descriptions(&f);
+    ledger_close(&f.known);
     here_close(&h);
     unsigned bad_ones = 0;
     size_t i;
@@ -118,7 +221,10 @@ static int check(const char *given, bool json)
     json_array_foreach(f.list, i, one)
     {
         const char *what = json_string_value(json_object_get(one, "what"));
-        bad_ones += strcmp(what, "damaged_copy") == 0 || strcmp(what, "altered_note") == 0;
+        bool well = false;
+        for (const char *const *name = harmless; *name; name++)
+            well = well || strcmp(what, *name) == 0;
+        bad_ones += !well;
         if (!json)
             printf("%s! %s%s: %s\n", warn(), plain(), json_string_value(json_object_get(one, "path")),
                    json_string_value(json_object_get(one, "why")));

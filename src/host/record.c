@@ -9,8 +9,6 @@
 
 #include "../port/digest.h"
 
-enum { RECORD_MOST = 16 << 20 };
-
 static int put_line(FILE *file, json_t *line, char digest[2 * BIL_SHA256 + 1])
 {
     char *text = json_dumps(line, JSON_COMPACT);

@@ -8,6 +8,8 @@
 #include "run.h"
 #include "set_file.h"
 
+enum { RECORD_MOST = 16 << 20 }; /* bytes of a record that is read */
+
 typedef struct record {
     FILE *file;
     FILE *own; /* the page beside the ledger; NULL: there is none */
@@ -91,6 +93,9 @@ int record_read(const char *path, record_story *story);
 /* The same, with what the ledger knows: `foreign`, and where there is a page beside the ledger, what that says, even
  * where the file is damaged or gone. */
 int story_read(const char *path, const ledger *known, record_story *story);
+/* Is the record of this entry still as it was written here? 0: it is, or there is no page to tell; 1: no; -1: it is
+ * gone. */
+int story_is_as_written(const ledger_entry *entry);
 /* The digests of the intents that no other of this unit (of any, with NULL) follows yet: the next one follows them. */
 json_t *story_heads(const char *folder, const ledger *known, const char *model, const char *serial);
 /* The newest record of one unit (or, with NULL, of any) in a folder and, with a ledger, wherever this computer has

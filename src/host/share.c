@@ -4,15 +4,19 @@
 #include <errno.h>
 #include <stdlib.h>
 #include <string.h>
+#include <sys/file.h>
 #include <sys/stat.h>
 #include <unistd.h>
+
+#include "record.h"
+#include "site_index.h"
 
 enum { BLOCK = 65536 };
 
 static bool equal_files(const char *a, const char *b)
 {
-    static char left[BLOCK], right[BLOCK];
-    FILE *x = fopen(a, "rb"), *y = fopen(b, "rb");
+    char left[BLOCK], right[BLOCK];
+    FILE *x = storage_read(a, 0), *y = storage_read(b, 0);
     bool same = x && y;
     size_t m = 1, n;
     while (same && m > 0) {
@@ -29,24 +33,32 @@ static bool equal_files(const char *a, const char *b)
 
 int file_bring(const char *from, const char *folder, const char *name, bool *was_there, bool *same)
 {
-    static char block[BLOCK];
-    char path[STORAGE_PATH + 300], done[STORAGE_PATH];
+    char path[STORAGE_PATH + 300];
     snprintf(path, sizeof path, "%s/%s", folder, name);
-    *was_there = access(path, F_OK) == 0;
-    *same = true;
-    if (*was_there) {
-        *same = equal_files(from, path);
-        return BIL_OK;
-    }
-    FILE *source = fopen(from, "rb");
+    *was_there = storage_is_there(path);
+    *same = !*was_there || equal_files(from, path);
+    return *was_there ? BIL_OK : file_add(from, folder, name);
+}
+
+int file_add(const char *from, const char *folder, const char *name)
+{
+    char block[BLOCK], done[STORAGE_PATH];
+    struct stat seen;
+    FILE *source = storage_read(from, 0);
     if (!source)
-        return BIL_E_FILE_OPEN;
+        return storage_open_error();
     storage_file storage;
     int error = storage_begin(&storage, folder, name);
     if (error) {
         fclose(source);
         return error;
     }
+    /* what only some may read isn't for more elsewhere */
+    int fd = fileno(storage.file);
+    struct stat made;
+    if (fstat(fileno(source), &seen) != 0 || fstat(fd, &made) != 0 ||
+        (fchmod(fd, made.st_mode & seen.st_mode & 0666) != 0 && errno != EPERM && errno != EOPNOTSUPP))
+        error = storage_error();
     size_t got;
     while (!error && (got = fread(block, 1, BLOCK, source)) > 0)
         if (fwrite(block, 1, got, storage.file) != got)
@@ -61,35 +73,55 @@ int file_bring(const char *from, const char *folder, const char *name, bool *was
     return storage_commit(&storage, folder, done);
 }
 
-/* A record grows while its write runs, so a place may have its beginning: the rest is added. Without it a device that
- * was let go long ago would seem held. */
-static int bring_rest(const char *from, const char *to, bool *changed)
+/* ---- records ---- */
+
+/* A record that is still being written isn't whole: whoever writes it holds a lock on it. */
+static bool is_being_written(const char *path)
 {
-    static char ours[BLOCK], theirs[BLOCK];
-    FILE *source = fopen(from, "rb"), *target = fopen(to, "r+b");
-    int error = source && target ? BIL_OK : BIL_E_FILE_OPEN;
-    size_t have = 1, got = 0;
-    *changed = false;
-    while (!error && have > 0) {
-        have = fread(theirs, 1, BLOCK, target);
-        got = fread(ours, 1, have ? have : BLOCK, source);
-        if (have > 0 && (got != have || memcmp(ours, theirs, have) != 0))
-            break; /* not the beginning of the other: nothing to add */
+    int fd = storage_open(path, 0);
+    bool busy = fd >= 0 && flock(fd, LOCK_SH | LOCK_NB) != 0 && errno == EWOULDBLOCK;
+    if (fd >= 0)
+        close(fd);
+    return busy;
+}
+
+/* Is this text in a record of the folder, whole or as its beginning? */
+static bool has_record(const char *folder, const char *text, size_t size)
+{
+    DIR *dir = storage_list(folder);
+    struct dirent *entry;
+    bool found = false;
+    while (dir && !found && (entry = readdir(dir))) {
+        char path[STORAGE_PATH + 300];
+        size_t length = 0;
+        if (!index_takes_name(entry->d_name, ".brec"))
+            continue;
+        snprintf(path, sizeof path, "%s/%s", folder, entry->d_name);
+        char *its = storage_text(path, RECORD_MOST, &length);
+        found = its && length >= size && memcmp(its, text, size) == 0;
+        free(its);
     }
-    if (!error && have == 0 && got > 0) {
-        error = fseek(target, 0, SEEK_END) == 0 ? BIL_OK : storage_error();
-        do
-            if (!error && fwrite(ours, 1, got, target) != got)
-                error = storage_error();
-        while (!error && (got = fread(ours, 1, BLOCK, source)) > 0);
-        if (!error)
-            error = storage_sync(target);
-        *changed = !error;
-    }
-    if (source)
-        fclose(source);
-    if (target)
-        fclose(target);
+    if (dir)
+        closedir(dir);
+    return found;
+}
+
+/* Records are brought whole and never go on elsewhere: where a place has only the beginning of one, as a write that was
+ * copied half way, the whole one comes beside it. */
+static int bring_record(const char *from, const char *folder, const char *name, bool *added)
+{
+    size_t size;
+    *added = false;
+    if (is_being_written(from))
+        return BIL_OK;
+    char *text = storage_text(from, RECORD_MOST, &size);
+    if (!text)
+        return storage_open_error();
+    int error = BIL_OK;
+    *added = !has_record(folder, text, size);
+    if (*added)
+        error = file_add(from, folder, name);
+    free(text);
     return error;
 }
 
@@ -124,6 +156,12 @@ static bool was_deleted(const site *s, const char *device, const char *file)
     return deleted;
 }
 
+/* Does this hold for every file, so that going on makes no sense? */
+static bool is_of_the_place(int error)
+{
+    return error == BIL_E_DISK_FULL || error == BIL_E_FILE_WRITE || error == BIL_E_MEMORY || error == BIL_E_DESCRIPTORS;
+}
+
 static int share_folder(const sharing *s, const char *device, const char *what, const char *ending)
 {
     char from[STORAGE_PATH], to[STORAGE_PATH], path[STORAGE_PATH + 300];
@@ -135,27 +173,26 @@ static int share_folder(const sharing *s, const char *device, const char *what, 
     int error = BIL_OK;
     struct dirent *entry;
     while (!error && (entry = readdir(dir))) {
-        if (entry->d_name[0] == '.' || !storage_ends_with(entry->d_name, ending))
+        if (!index_takes_name(entry->d_name, ending))
             continue;
-        bool was_there, same;
+        bool was_there = true, same = true, added = false, is_record = strcmp(what, "records") == 0;
         snprintf(path, sizeof path, "%s/%s", from, entry->d_name);
         error = site_path_made(s->to, device, what, to);
         char there[STORAGE_PATH + 300];
         snprintf(there, sizeof there, "%s/%s", to, entry->d_name);
-        if (!error && access(there, F_OK) != 0 && strcmp(what, "copies") == 0 &&
+        if (!error && !storage_is_there(there) && strcmp(what, "copies") == 0 &&
             was_deleted(s->to, device, entry->d_name))
             continue;
-        if (!error)
+        if (!error && is_record)
+            error = bring_record(path, to, entry->d_name, &added);
+        else if (!error)
             error = file_bring(path, to, entry->d_name, &was_there, &same);
-        if (!error && !was_there)
-            ++*s->added;
-        if (!error && !same && strcmp(what, "records") == 0) {
-            bool grown;
-            error = bring_rest(path, there, &grown);
-            *s->added += grown;
-        } else if (!error && !same) {
-            s->count->clashes++;
+        *s->added += !error && (added || !was_there);
+        if (!same || (error && !is_of_the_place(error))) { /* this file is named, the others are brought */
+            s->count->clashes += !same;
+            s->count->passed_over += error != BIL_OK;
             snprintf(s->count->clash, sizeof s->count->clash, "%.*s", STORAGE_PATH - 1, path);
+            error = BIL_OK;
         }
     }
     closedir(dir);
@@ -170,7 +207,7 @@ static int share_devices(const sharing *s, const char *what, const char *ending)
     struct dirent *entry;
     int error = BIL_OK;
     while (!error && dir && (entry = readdir(dir)))
-        if (entry->d_name[0] != '.' && strlen(entry->d_name) < SITE_FOLDER)
+        if (index_takes_name(entry->d_name, ""))
             error = share_folder(s, entry->d_name, what, ending);
     if (dir)
         closedir(dir);
@@ -215,18 +252,18 @@ static int begin(const site *s, const char *path, char *why, size_t size)
     static const char *const first[] = {".gitignore", "site.json"};
     bool was_there, same;
     char from[STORAGE_PATH];
-    if (mkdir(path, 0777) != 0 && errno != EEXIST) {
-        snprintf(why, size, "%s: %s", path, strerror(errno));
-        return BIL_E_FILE_WRITE;
+    if (storage_make_folder(path, 0777) != BIL_OK) {
+        snprintf(why, size, "%s: %s", path, storage_why(errno));
+        return storage_error();
     }
     snprintf(from, sizeof from, "%s/site.json", path);
-    if (access(from, F_OK) != 0 && !is_empty(path)) {
+    if (!storage_is_there(from) && !is_empty(path)) {
         snprintf(why, size, "%s: there are other things in this folder; take an empty one", path);
         return BIL_E_SITE_BROKEN;
     }
     for (int i = 0; i < 2; i++) {
         site_path(s, "", first[i], from);
-        if (access(from, F_OK) != 0)
+        if (!storage_is_there(from))
             continue;
         int error = file_bring(from, path, first[i], &was_there, &same);
         if (error || (i == 1 && !same)) {

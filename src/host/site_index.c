@@ -2,6 +2,7 @@
 
 #include <dirent.h>
 #include <errno.h>
+#include <fcntl.h>
 #include <sqlite3.h>
 #include <stdlib.h>
 #include <string.h>
@@ -297,11 +298,12 @@ static bool sync_folder(update *u, const char *device, const char *what)
     size_t count, at = 0;
     bool unread, changed = known == -2;
     char **files = names_in(&memory, path, copies ? ".bset" : ".json", &count, &unread);
-    sqlite3_stmt *old = ask(u->x,
-                            copies ? "SELECT file FROM copies WHERE device = ? ORDER BY file"
-                                   : "SELECT file FROM notes WHERE device = ? AND kind NOT IN ('gone', 'unreadable') "
-                                     "ORDER BY file",
-                            "s", device);
+    sqlite3_stmt *old =
+        ask(u->x,
+            copies ? "SELECT file FROM copies WHERE device = ? ORDER BY file"
+                   : "SELECT file FROM notes WHERE device = ? AND kind NOT IN ('gone', 'unreadable', 'copy_gone') "
+                     "ORDER BY file",
+            "s", device);
     /* both lists are sorted: what is in one alone is new, or gone */
     bool more = next(u->x, old);
     arena gone = {0};
@@ -331,11 +333,25 @@ static bool sync_folder(update *u, const char *device, const char *what)
     }
     done(u->x, old);
     /* a note is never taken away: one that was there and isn't any more was taken by somebody */
-    for (; first_gone; first_gone = first_gone->next)
-        run(u->x, ask(u->x,
-                      copies ? "DELETE FROM copies WHERE device = ? AND file = ?"
-                             : "UPDATE notes SET kind = 'gone' WHERE device = ? AND file = ?",
-                      "ss", device, first_gone->file));
+    for (; first_gone; first_gone = first_gone->next) {
+        if (!copies) {
+            run(u->x, ask(u->x, "UPDATE notes SET kind = 'gone' WHERE device = ? AND file = ?", "ss", device,
+                          first_gone->file));
+            continue;
+        }
+        run(u->x,
+            ask(u->x,
+                "INSERT OR REPLACE INTO notes SELECT device, 'copies/' || file, '', 'copy_gone', digest, at, '{}' "
+                "FROM copies WHERE device = ? AND file = ?",
+                "ss", device, first_gone->file));
+        run(u->x, ask(u->x, "DELETE FROM copies WHERE device = ? AND file = ?", "ss", device, first_gone->file));
+    }
+    if (copies)
+        run(u->x,
+            ask(u->x,
+                "DELETE FROM notes WHERE device = ?1 AND kind = 'copy_gone' AND (about IN (SELECT digest FROM copies "
+                "WHERE device = ?1) OR about IN (SELECT about FROM notes WHERE device = ?1 AND kind = 'deleted'))",
+                "s", device));
     run(u->x, ask(u->x, "INSERT OR REPLACE INTO folders VALUES(?, ?, ?)", "sii", key, unread ? 0LL : stamp,
                   (long long)unread));
     arena_free(&memory);
@@ -623,16 +639,18 @@ static bool build(site_index *x, const char *path)
  * it, another one in its place has its own. */
 static bool place_of_index(const site *s, bool make, char path[STORAGE_PATH])
 {
-    struct stat seen;
+    struct statx seen;
     char what[STORAGE_PATH], hex[2 * BIL_SHA256 + 1], name[300];
     size_t size;
     site_path(s, "", STORAGE_SITE, what);
-    char *text = lstat(s->path, &seen) == 0 ? storage_text(what, NOTE_MOST, &size) : NULL;
+    bool known = statx(AT_FDCWD, s->path, AT_SYMLINK_NOFOLLOW, STATX_INO | STATX_BTIME, &seen) == 0;
+    char *text = known ? storage_text(what, NOTE_MOST, &size) : NULL;
     bool good = text && digest_hex(text, size, hex);
     free(text);
     if (!good)
         return false;
-    snprintf(name, sizeof name, "%llx %llx %s", (unsigned long long)seen.st_dev, (unsigned long long)seen.st_ino, hex);
+    snprintf(name, sizeof name, "%x:%x %llx %lld.%u %s", seen.stx_dev_major, seen.stx_dev_minor,
+             (unsigned long long)seen.stx_ino, (long long)seen.stx_btime.tv_sec, seen.stx_btime.tv_nsec, hex);
     if (!digest_hex(name, strlen(name), hex) || !own_folder(OWN_CACHE, make, path))
         return false;
     size_t used = strlen(path);
@@ -882,9 +900,24 @@ bool index_unclear(site_index *x, const device_row *row, char *why, size_t size)
     return why[0] != '\0';
 }
 
+void index_strange(site_index *x, const char *folder, bool (*each)(void *ctx, const char *kind, const char *file),
+                   void *ctx)
+{
+    sqlite3_stmt *s =
+        ask(x,
+            "SELECT kind, file FROM notes WHERE device = ?1 AND (kind IN ('altered', 'unreadable', 'gone') OR (kind = "
+            "'copy_gone' AND about NOT IN (SELECT about FROM notes WHERE device = ?1 AND kind = 'deleted'))) ORDER BY "
+            "file",
+            "s", folder);
+    bool more = true;
+    while (more && next(x, s))
+        more = each(ctx, text_of(s, 0), text_of(s, 1));
+    done(x, s);
+}
+
 void index_accept(site_index *x, const char *folder)
 {
-    run(x, ask(x, "DELETE FROM notes WHERE device = ? AND kind = 'gone'", "s", folder));
+    run(x, ask(x, "DELETE FROM notes WHERE device = ? AND kind IN ('gone', 'copy_gone')", "s", folder));
 }
 
 bool index_reread(site_index *x, const char *folder, bool copies)

@@ -66,6 +66,10 @@ bool index_each_at(site_index *index, const char *at, const char *model, const c
 /* Is it unclear what the cards of a device say: a dispute, a note that can't be read, was altered, or was there and is
  * gone? `why` says which, "" where all is clear. */
 bool index_unclear(site_index *index, const device_row *row, char *why, size_t why_size);
+/* Calls for each file of a device (or "", of the site) that isn't as it should be: kind altered, unreadable, gone (a
+ * note) or copy_gone (a copy, without a note that it was deleted). */
+void index_strange(site_index *index, const char *folder, bool (*each)(void *ctx, const char *kind, const char *file),
+                   void *ctx);
 /* A person has decided: notes that are gone are no matter any more. */
 void index_accept(site_index *index, const char *folder);
 /* Reads the notes of this device (NULL: of all) and of the site from their files, whatever was known, and with `copies`

@@ -78,6 +78,19 @@ int story_read(const char *path, const ledger *known, record_story *s)
     return error;
 }
 
+int story_is_as_written(const ledger_entry *e)
+{
+    char page[STORAGE_PATH];
+    size_t m = 0, n = 0;
+    if (!ledger_page(e->intent, LEDGER_RECORD, page))
+        return 0;
+    char *written = storage_text(page, 0, &m), *now = storage_text(e->path, 0, &n);
+    int is = !written ? 0 : !now ? -1 : m != n || memcmp(written, now, m) != 0;
+    free(written);
+    free(now);
+    return is;
+}
+
 static void take(links *all, const char *path, const ledger *known, const ledger_entry *entry, const char *model,
                  const char *serial)
 {
