@@ -38,6 +38,7 @@
     X(102, TURN, "turn", "somebody else is writing to this device") \
     X(105, DESCRIPTORS, "descriptors", "this program may open no more files and connections") \
     X(106, CARD, "card", "it isn't clear what the site allows for this device") \
+    X(108, NO_KEY, "no_key", "this is no key file, or it can't be read") \
     X(107, FOREIGN, "foreign", "this record isn't of this computer") \
     X(103, NO_RECORD, "no_record", "there is no record of a write here") \
     X(104, RECORD_FORM, "record_form", "this is no record, or its beginning is damaged")

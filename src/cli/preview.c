@@ -1,6 +1,7 @@
 /* What a write is about to do, for the person who decides. */
 #include <string.h>
 
+#include "../host/seal.h"
 #include "writing.h"
 
 /* ---- before ---- */
@@ -305,6 +306,11 @@ void preview(write_call *w, uint32_t found)
     preview_count(w);
     put_who(w, found);
     put_plan(w);
+    char later[SEAL_WHEN], digest[65];
+    set_digest_hex(w->totals.digest, digest);
+    if (w->h && w->copy[0] && seal_had_later(&w->h->index, w->owner.folder, digest, later))
+        printf("%s!%s a copy that was signed after this one was written to this device already, on %s\n", warn(),
+               plain(), later);
     if (w->others[0])
         printf("%s!%s another computer's record says that this unit wasn't finished, or is held: %s\n"
                "  That doesn't count here; to go on with it instead: bilancia resume %s\n",

@@ -4,11 +4,12 @@
 
 static int run(const command *self, int argc, const char **argv)
 {
-    char *folder = NULL, *who = NULL, *why = NULL, *description = NULL, *given = NULL;
+    char *folder = NULL, *who = NULL, *why = NULL, *description = NULL, *given = NULL, **despite = NULL;
     int yes = 0, json = 0, fd = -1;
     write_call *w = need(1, sizeof *w);
     struct poptOption options[] = {
         START_OPTION(w),
+        DESPITE_OPTION(despite),
         WRITING_OPTIONS(yes, json, fd, folder, who, why),
         {"description", 'd', POPT_ARG_STRING, &description, 0, "a description to try first", "FILE"},
         SITE_OPTION(given),
@@ -28,7 +29,8 @@ static int run(const command *self, int argc, const char **argv)
                       .who = who,
                       .why = why,
                       .yes = yes,
-                      .json = json};
+                      .json = json,
+                      .despite_words = despite};
     w->config.kind = BIL_JOB_RESET;
     w->config.restart = BIL_RESTART_NOW;
     w->config.despite = UINT32_C(1) << BIL_CHECK_RULES; /* the maker's own values */

@@ -18,18 +18,27 @@ static int make_key(here *h, const char *name, const char *path, const char *who
     return EXIT_DONE;
 }
 
-static int trust(here *h, const char *name, const char *hex, const char *who)
+static int trust(here *h, const char *name, const char *hex, bool decide, const char *who)
 {
     int error = seal_trust(&h->index, name, hex, person(who));
+    if (error == BIL_E_DISPUTED && decide) {
+        error = seal_decide(&h->index, name, hex);
+        if (!error)
+            printf("%s✓ decided%s  for you at this computer: the key \"%s\" is this one, whatever notes say\n", good(),
+                   plain(), name);
+        return error ? say_error(name, error, NULL) : EXIT_DONE;
+    }
     if (error)
         return say_error(name, error,
-                         error == BIL_E_DISPUTED ? "the site knows another key under this name"
-                                                 : "a public half is 64 hex digits");
+                         error == BIL_E_DISPUTED
+                             ? "the site knows another key under this name; if you have this one from "
+                               "its owner, say --decide"
+                             : "a public half is 64 hex digits");
     printf("%s✓ trusted%s  the key \"%s\"\n", good(), plain(), name);
     return EXIT_DONE;
 }
 
-static int sign(here *h, const char *which, const char *key, const char *who)
+static int sign(here *h, const char *which, bool for_any, const char *key, const char *who)
 {
     device_row owner;
     copy_row copy;
@@ -37,21 +46,15 @@ static int sign(here *h, const char *which, const char *key, const char *who)
     int error = here_copy(h, which, &owner, &copy);
     if (error)
         return exit_code_of(error);
-    int code;
-    if (index_verify(&h->index, &copy) == COPY_DAMAGED) {
-        code = say_error(which, BIL_E_SET_ALTERED, NULL);
-    } else {
-        error = seal_sign(&h->index, &copy, key, person(who), name);
-        code = error ? say_error(key, error,
-                                 error == BIL_E_SIGNATURE
-                                     ? "the site doesn't know this key; bilancia sign trust NAME PUBLIC"
-                                 : error == BIL_E_FILE_OPEN ? "this is no key file, or it can't be read"
-                                                            : NULL)
-                     : EXIT_DONE;
-        if (!error)
-            printf("%s✓ signed%s by \"%s\": copy %d of %s, read %s\n", good(), plain(), name, copy.place, owner.name,
-                   copy.when);
-    }
+    error = seal_sign(&h->index, &copy, for_any, key, person(who), name);
+    int code =
+        error ? say_error(error == BIL_E_SIGNATURE || error == BIL_E_NO_KEY ? key : which, error,
+                          error == BIL_E_SIGNATURE ? "the site doesn't know this key; bilancia sign trust NAME PUBLIC"
+                                                   : NULL)
+              : EXIT_DONE;
+    if (!error)
+        printf("%s✓ signed%s by \"%s\", for %s: copy %d of %s, read %s\n", good(), plain(), name,
+               for_any ? "any device" : "this device", copy.place, owner.name, copy.when);
     device_row_free(&owner);
     return code;
 }
@@ -59,8 +62,11 @@ static int sign(here *h, const char *which, const char *key, const char *who)
 static int run(const command *self, int argc, const char **argv)
 {
     char *given = NULL, *who = NULL, *key = NULL;
+    int for_any = 0, decide = 0;
     struct poptOption options[] = {
         {"key", 'k', POPT_ARG_STRING, &key, 0, "the file with the secret half of the key", "FILE"},
+        {"for-any", 0, POPT_ARG_NONE, &for_any, 0, "good for any device, not only for this one", NULL},
+        {"decide", 0, POPT_ARG_NONE, &decide, 0, "this is the key, for you at this computer, whatever notes say", NULL},
         WHO_OPTION(who),
         SITE_OPTION(given),
         HELP_OPTION,
@@ -81,8 +87,8 @@ static int run(const command *self, int argc, const char **argv)
         code = EXIT_FILE;
     else {
         code = makes    ? make_key(&h, c.arguments[1], key, who)
-               : trusts ? trust(&h, c.arguments[1], c.arguments[2], who)
-                        : sign(&h, c.arguments[0], key, who);
+               : trusts ? trust(&h, c.arguments[1], c.arguments[2], decide, who)
+                        : sign(&h, c.arguments[0], for_any, key, who);
         here_close(&h);
     }
     return call_end(&c, code);

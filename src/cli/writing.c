@@ -829,10 +829,28 @@ static int set_aside(write_call *w)
     return -1;
 }
 
+/* One turn for the place and one for the unit, so that it is the same however either is written. A stuck one is set
+ * aside by name. -1, or the exit code. */
+static int take_turn(write_call *w, turn *ours, const char *what)
+{
+    char who[400];
+    if (turn_take(ours, what, person(w->who), who, sizeof who) || json_object_get(w->despite, "turn"))
+        return -1;
+    return say_error(w->address, BIL_E_TURN, who);
+}
+
+static int take_unit_turn(write_call *w, turn *ours)
+{
+    char serial[BIL_VALUE_TEXT], what[2 * BIL_VALUE_TEXT + 10];
+    bil_image_identity(&w->dev.image, BIL_ID_SERIAL, serial, sizeof serial);
+    snprintf(what, sizeof what, "unit %s %s", w->dev.description->model, serial);
+    return serial[0] ? take_turn(w, ours, what) : -1;
+}
+
 int writing_run(write_call *w, const models *m, int password_fd)
 {
-    turn ours = {.fd = -1};
-    char who[300];
+    turn place = {.fd = -1}, unit = {.fd = -1};
+    char where[ADDRESS_TEXT];
     int code = check_call(w);
     if (code < 0)
         code = set_aside(w);
@@ -847,13 +865,15 @@ int writing_run(write_call *w, const models *m, int password_fd)
         code = leave_out(w);
     if (code < 0)
         code = writing_allowed(w);
-    if (code < 0 && !turn_take(&ours, w->address, person(w->who), who, sizeof who))
-        code = say_error(w->address, BIL_E_TURN, who);
+    if (code < 0)
+        code = take_turn(w, &place, address_place(w->address, where) ? where : w->address);
     if (code < 0) {
         take_password(w, password_fd);
         code = open_unit(w, m);
         if (code < 0) {
-            code = ask_sites(w);
+            code = take_unit_turn(w, &unit);
+            if (code < 0)
+                code = ask_sites(w);
             if (code < 0)
                 ask_password(w);
             if (code < 0)
@@ -866,7 +886,8 @@ int writing_run(write_call *w, const models *m, int password_fd)
             code = code < 0 ? EXIT_DONE : code;
         }
     }
-    turn_give(&ours);
+    turn_give(&unit);
+    turn_give(&place);
     secret_wipe(w->password, sizeof w->password);
     return code;
 }

@@ -91,7 +91,7 @@ typedef struct write_call {
 #define DESPITE_OPTION(despite)                                                                                        \
     {                                                                                                                  \
         "despite", 0, POPT_ARG_ARGV, &(despite), 0,                                                                    \
-            "set a check aside, with the reason: firmware, hardware, rules, changed", "CHECK=REASON"                   \
+            "set a check aside, with the reason: firmware, hardware, rules, changed, card, turn", "CHECK=REASON"       \
     }
 
 /* How values are written, and in spite of what. */

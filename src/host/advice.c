@@ -93,10 +93,11 @@
     X(ON_DEVICE, "choose a folder on another disk") \
     X(NOT_YOURS, "leave it out: it belongs to the unit, or the device takes no value for it") \
     X(DECISIONS, "mend the place named; `bilancia settle --help` shows how one looks") \
-    X(TURN, "wait until that has ended, then run the command again") \
+    X(TURN, "wait until that has ended, then run the command again; what is stuck is set aside with --despite turn='THE REASON'") \
     X(NO_RECORD, "name the device of a site, or the .brec file that the write printed") \
     X(DESCRIPTORS, "close other programs, or raise the limit: ulimit -n 1024") \
     X(CARD, "look who wrote what: bilancia site check; decide with bilancia device change, or for this once with --despite card='THE REASON'") \
+    X(NO_KEY, "give the file with the secret half: a PEM file of an Ed25519 key") \
     X(FOREIGN, "look at what it asks for and at the machine; or begin anew with a copy that you chose") \
     X(RECORD_FORM, "take another one; the saved copies beside it can be written as ever")
 /* clang-format on */

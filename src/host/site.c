@@ -28,6 +28,9 @@ static int load(site *s, char *why, size_t size)
         return storage_open_error() == BIL_E_FILE_OPEN ? BIL_E_SITE_BROKEN : storage_open_error();
     }
     json_t *json = json_loadb(text, length, JSON_REJECT_DUPLICATES, &at);
+    char hex[2 * BIL_SHA256 + 1] = "";
+    digest_hex(text, length, hex);
+    snprintf(s->id, sizeof s->id, "%s", hex);
     free(text);
     const char *name = json_string_value(json_object_get(json, "name"));
     json_t *format = json_object_get(json, "bilancia_site");

@@ -15,6 +15,7 @@ enum { SITE_NAME = 200, SITE_FOLDER = 96, NOTE_ID = 64, NOTE_SHORT = 12, NOTE_MO
 typedef struct site {
     char path[STORAGE_PATH]; /* whole */
     char name[SITE_NAME];
+    char id[17]; /* from what its first file says: the same in all its places */
 } site;
 
 /* The site at `given`, or the one that the current folder lies in. BIL_E_NO_SITE, BIL_E_SITE_BROKEN. */

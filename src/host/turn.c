@@ -1,24 +1,68 @@
 #include "turn.h"
 
+#include <errno.h>
 #include <fcntl.h>
 #include <stdio.h>
 #include <string.h>
 #include <sys/file.h>
+#include <sys/stat.h>
 #include <unistd.h>
 
 #include "../port/digest.h"
+#include "../port/storage.h"
 #include "set_file.h"
 
+/* The folder for locks that all users share (File-system Hierarchy Standard 3.0, 3.15.2); not every system has it. */
+static const char *shared_folder(void)
+{
+    static const char *const folders[] = {"/run/lock", "/tmp"};
+    struct stat seen;
+    for (size_t i = 0; i < sizeof folders / sizeof folders[0]; i++)
+        if (stat(folders[i], &seen) == 0 && S_ISDIR(seen.st_mode) && (seen.st_mode & 01777) == 01777)
+            return folders[i];
+    return "/tmp";
+}
+
+/* Whoever came first made the file, and it is that user's: a later one opens it without making it, as the system
+ * demands in such a folder, and if need be only for reading, which is enough for a lock. */
+static int open_shared(const char *path)
+{
+    enum { HOW = O_CLOEXEC | O_NOFOLLOW | O_NONBLOCK | O_NOCTTY };
+    for (int tries = 0; tries < 10; tries++) {
+        int fd = open(path, O_RDWR | HOW);
+        if (fd < 0 && errno == EACCES)
+            fd = open(path, O_RDONLY | HOW);
+        if (fd >= 0 || errno != ENOENT)
+            return fd;
+        fd = open(path, O_RDWR | O_CREAT | O_EXCL | HOW, 0666);
+        if (fd >= 0) {
+            fchmod(fd, 0666); /* whatever the mask says: others must be able to tell who they are */
+            return fd;
+        }
+        if (errno != EEXIST)
+            return -1;
+    }
+    return -1;
+}
+
 /* The file stays where it is: taking it away would let two programs lock two files of one name. */
-bool turn_take(turn *t, const char *address, const char *who, char *why, size_t size)
+bool turn_take(turn *t, const char *what, const char *who, char *why, size_t size)
 {
     char hex[2 * BIL_SHA256 + 1], path[64], when[40], line[300];
-    if (!digest_hex(address, strlen(address), hex))
-        return true;
-    snprintf(path, sizeof path, "/tmp/bilancia-turn-%.16s", hex);
-    t->fd = open(path, O_RDWR | O_CREAT | O_CLOEXEC | O_NOFOLLOW, 0666);
-    if (t->fd < 0)
-        return true; /* it can't be known; somebody else's change is still noticed on the device */
+    struct stat seen;
+    t->fd = -1;
+    if (!digest_hex(what, strlen(what), hex)) {
+        snprintf(why, size, "the turn can't be worked out");
+        return false;
+    }
+    snprintf(path, sizeof path, "%s/bilancia-turn-%.16s", shared_folder(), hex);
+    t->fd = open_shared(path);
+    if (t->fd < 0 || fstat(t->fd, &seen) != 0 || !S_ISREG(seen.st_mode)) {
+        snprintf(why, size, "it can't be told whether somebody else is writing to it: %s: %s", path,
+                 t->fd < 0 ? storage_why(errno) : storage_why(ENOTSUP));
+        turn_give(t);
+        return false;
+    }
     if (flock(t->fd, LOCK_EX | LOCK_NB) != 0) {
         ssize_t got = pread(t->fd, line, sizeof line - 1, 0);
         line[got > 0 ? got : 0] = '\0';
@@ -29,7 +73,8 @@ bool turn_take(turn *t, const char *address, const char *who, char *why, size_t 
         return false;
     }
     set_time_now(when, sizeof when);
-    int length = snprintf(line, sizeof line, "%.100s since %s, process %ld\n", who, when, (long)getpid());
+    int length = snprintf(line, sizeof line, "%.100s since %s, process %ld, user %ld\n", who, when, (long)getpid(),
+                          (long)getuid());
     if (ftruncate(t->fd, 0) != 0 || pwrite(t->fd, line, (size_t)length, 0) != length)
         return true; /* the lock holds, only its owner isn't told */
     return true;

@@ -9,9 +9,10 @@ typedef struct turn {
     int fd; /* -1: none */
 } turn;
 
-/* Takes the turn for an address and says in a file who has it. False when somebody has it already: `why` tells who, and
- * since when. The turn ends with the program, however that ends. */
-bool turn_take(turn *t, const char *address, const char *who, char *why, size_t why_size);
+/* Takes the turn for a place (address_place) or a unit (its model and serial number), among all users of this computer,
+ * and says in a file who has it. False when somebody has it already, `why` tells who, and since when; or when that
+ * can't be told. The turn ends with the program, however that ends. */
+bool turn_take(turn *t, const char *what, const char *who, char *why, size_t why_size);
 void turn_give(turn *t);
 
 #endif
