@@ -16,11 +16,11 @@ static int check_description(const char *path)
     if (error)
         return say_error("", error, why);
     const bil_description *d = &loaded.table;
-    printf("%s✓ sound%s  %s: %s %s, revision %u, %u parameters, %u rules, %u procedures\n", good(), plain(), path,
-           d->vendor, d->model, d->revision, d->count, d->rule_count, d->procedure_count);
+    say("%s✓ sound%s  %s: %s %s, revision %u, %u parameters, %u rules, %u procedures\n", good(), plain(), path,
+        d->vendor, d->model, d->revision, d->count, d->rule_count, d->procedure_count);
     char doubt[300];
     for (unsigned i = 0; description_doubt(d, i, doubt, sizeof doubt); i++)
-        printf("  %s!%s %s\n", warn(), plain(), doubt);
+        say("  %s!%s %s\n", warn(), plain(), doubt);
     description_free(&loaded);
     return EXIT_DONE;
 }
@@ -57,14 +57,13 @@ static int check_set(const char *path, const models *m)
     int code = d ? check_values(path, d) : EXIT_DONE;
     if (code != EXIT_DONE)
         return code;
-    printf("%s✓ whole and unaltered%s  %s: %s %s, serial number %s, %u values", good(), plain(), path, o.vendor,
-           o.model, o.serial, totals.values);
+    say("%s✓ whole and unaltered%s  %s: %s %s, serial number %s, %u values", good(), plain(), path, o.vendor, o.model,
+        o.serial, totals.values);
     if (d)
-        printf("; each within its limits, and the rules between them hold\n");
+        say("; each within its limits, and the rules between them hold\n");
     else
-        printf("\n  ! types and limits were not checked: %s\n", same_model
-                                                                    ? "the description of this model has another layout"
-                                                                    : "there is no description of this model");
+        say("\n  ! types and limits were not checked: %s\n",
+            same_model ? "the description of this model has another layout" : "there is no description of this model");
     return EXIT_DONE;
 }
 

@@ -17,9 +17,10 @@ extern const bil_description bil_description_ed_30, bil_description_ec_8;
 
 static void help(const command *self, poptContext context)
 {
-    printf("%s\n\nUsage: bilancia %s %s\n\n", self->summary, self->name, self->arguments);
+    say("%s\n\nUsage: bilancia %s %s\n\n", self->summary, self->name, self->arguments);
     poptPrintHelp(context, stdout, 0);
-    printf("\nExample:\n%s", self->example);
+    say("\nExample:\n");
+    fputs(self->example, stdout);
 }
 
 int call_begin(call *c, const command *self, int argc, const char **argv, struct poptOption *options, int least,
@@ -27,7 +28,7 @@ int call_begin(call *c, const command *self, int argc, const char **argv, struct
 {
     if (argc == 2 && strcmp(argv[1], LIST_OPTIONS) == 0) {
         for (struct poptOption *o = options; o->longName; o++)
-            printf("--%s%s\n", o->longName, o->argInfo == POPT_ARG_NONE ? "" : "=");
+            say("--%s%s\n", o->longName, o->argInfo == POPT_ARG_NONE ? "" : "=");
         return EXIT_DONE;
     }
     *c = (call){.context = poptGetContext("bilancia", argc, argv, options, 0), .options = options};
@@ -42,18 +43,17 @@ int call_begin(call *c, const command *self, int argc, const char **argv, struct
     while (c->arguments && c->arguments[c->count])
         c->count++;
     if (option < -1) {
-        fprintf(stderr, "bilancia %s: %s: %s\n", self->name, poptBadOption(c->context, 0), poptStrerror(option));
+        tell(stderr, "bilancia %s: %s: %s\n", self->name, poptBadOption(c->context, 0), poptStrerror(option));
     } else if (c->count < least || c->count > most) {
         if (c->count > most)
-            fprintf(stderr, "bilancia %s: \"%s\" is one argument too many\n", self->name, c->arguments[most]);
+            tell(stderr, "bilancia %s: \"%s\" is one argument too many\n", self->name, c->arguments[most]);
         else
-            fprintf(stderr, "bilancia %s: %d argument%s wanted, %d given\n", self->name, least,
-                    least == 1 ? " is" : "s are", c->count);
+            tell(stderr, "bilancia %s: %d argument%s wanted, %d given\n", self->name, least,
+                 least == 1 ? " is" : "s are", c->count);
     } else {
         return -1;
     }
-    fprintf(stderr, "  Usage: bilancia %s %s\n  More with: bilancia %s --help\n", self->name, self->arguments,
-            self->name);
+    tell(stderr, "  Usage: bilancia %s %s\n  More with: bilancia %s --help\n", self->name, self->arguments, self->name);
     return call_end(c, EXIT_CALL);
 }
 
@@ -154,9 +154,9 @@ int say_error(const char *what, int error, const char *why)
 {
     progress_clear();
     fflush(stdout);
-    fprintf(stderr, "bilancia: %s%s%s\n", what, *what ? ": " : "", why && *why ? why : error_text(error));
+    tell(stderr, "bilancia: %s%s%s\n", what, *what ? ": " : "", why && *why ? why : error_text(error));
     if (*error_advice(error))
-        fprintf(stderr, "  What to do: %s.\n", error_advice(error));
+        tell(stderr, "  What to do: %s.\n", error_advice(error));
     return exit_code_of(error);
 }
 
@@ -239,9 +239,9 @@ void progress_line(const char *what, uint32_t done, uint32_t total, uint32_t req
     if (!isatty(STDERR_FILENO))
         return;
     if (total)
-        fprintf(stderr, "\r\033[K%s: %u of %u values, %u requests", what, done, total, requests);
+        tell(stderr, "\r\033[K%s: %u of %u values, %u requests", what, done, total, requests);
     else
-        fprintf(stderr, "\r\033[K%s", what);
+        tell(stderr, "\r\033[K%s", what);
     fflush(stderr);
     progress_shown = true;
 }

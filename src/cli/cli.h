@@ -10,6 +10,7 @@
 #include "../host/columns.h"
 #include "../host/device.h"
 #include "../host/side.h"
+#include "../host/terminal.h"
 
 enum {
     EXIT_DONE = 0,

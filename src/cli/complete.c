@@ -75,7 +75,7 @@ static void put_ids(const char *const *words, size_t count, const char *ending, 
                 continue;
             snprintf(group, sizeof group, "%.*s", (int)strcspn(d->params[k].id, "."), d->params[k].id);
             if (!groups)
-                printf("%s%s\n", d->params[k].id, ending);
+                say("%s%s\n", d->params[k].id, ending);
             else if (strcmp(group, before) != 0)
                 puts(group);
             strcpy(before, group);
@@ -89,7 +89,7 @@ static bool put_name(void *ctx, const device_row *row)
     const char *word = ctx;
     puts(row->name);
     for (size_t i = 0; strchr(word, '#') && i < sizeof which / sizeof which[0]; i++)
-        printf("%s#%s\n", row->name, which[i]);
+        say("%s#%s\n", row->name, which[i]);
     return true;
 }
 

@@ -62,7 +62,7 @@ static void stop_units(plant *p)
 /* Prints a command and runs it in a shell in the plant's folder. Returns its exit code. */
 static int play(const plant *p, const char *why, const char *text)
 {
-    printf("\n%s# %s%s\n%s$ %s%s\n", good(), why, plain(), bold(), text, plain());
+    say("\n%s# %s%s\n%s$ %s%s\n", good(), why, plain(), bold(), text, plain());
     fflush(stdout);
     pid_t child = fork();
     if (child == 0) {
@@ -110,7 +110,7 @@ static bool write_password(const plant *p)
 
 static int unexpected(int code)
 {
-    fprintf(stderr, "bilancia demo: the last command ended with %d, which it shouldn't\n", code);
+    tell(stderr, "bilancia demo: the last command ended with %d, which it shouldn't\n", code);
     return EXIT_INCOMPLETE;
 }
 
@@ -172,18 +172,17 @@ static int run(const command *self, int argc, const char **argv)
     if (!own_path(p.tool, sizeof p.tool) || !mkdtemp(p.folder) || !write_password(&p))
         return say_error(p.folder, BIL_E_FILE_WRITE, strerror(errno));
     char control[PATH_MAX + 20];
-    printf("%sPoggio Finto%s, an olive mill. Two of its devices are simulated now, in %s\n", bold(), plain(), p.folder);
+    say("%sPoggio Finto%s, an olive mill. Two of its devices are simulated now, in %s\n", bold(), plain(), p.folder);
     snprintf(control, sizeof control, "%s/crusher.ctl", p.folder);
     bool good_start = start_unit(&p, 0, "ed-30", control);
     snprintf(control, sizeof control, "%s/kneading.ctl", p.folder);
     good_start = good_start && start_unit(&p, 1, "ec-8", control);
-    printf("  crusher   drive ED-30                 %s\n  kneading  kneading controller EC-8    %s\n", p.address[0],
-           p.address[1]);
+    say("  crusher   drive ED-30                 %s\n  kneading  kneading controller EC-8    %s\n", p.address[0],
+        p.address[1]);
     code = good_start ? story(&p) : say_error("", BIL_E_CONTROL, "the simulated units don't start");
     stop_units(&p);
     if (code == EXIT_DONE)
-        printf("\n%s✓ The whole job was played.%s Copies, record and safety copy are in %s\n", good(), plain(),
-               p.folder);
+        say("\n%s✓ The whole job was played.%s Copies, record and safety copy are in %s\n", good(), plain(), p.folder);
     return code;
 }
 

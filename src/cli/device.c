@@ -61,7 +61,7 @@ static void warn_of_neighbours(here *h, const char *text, const char *folder)
     if (!index_device(&h->index, text, &other))
         return;
     if (strcmp(other.folder, folder) != 0)
-        printf("%s!%s the site has another device at this address: %s\n", warn(), plain(), other.name);
+        say("%s!%s the site has another device at this address: %s\n", warn(), plain(), other.name);
     device_row_free(&other);
 }
 
@@ -118,8 +118,8 @@ static int add(here *h, const char *name, const char *where, wishes *w, const ch
     w->address = strdup(where);
     code = write_card(h, name, NULL, json_object(), w, who);
     if (code == EXIT_DONE)
-        printf("%s✓ added%s  %s at %s\nNext: bilancia read %s%s%s\n", good(), plain(), name, where,
-               strchr(name, ' ') ? "\"" : "", name, strchr(name, ' ') ? "\"" : "");
+        say("%s✓ added%s  %s at %s\nNext: bilancia read %s%s%s\n", good(), plain(), name, where,
+            strchr(name, ' ') ? "\"" : "", name, strchr(name, ' ') ? "\"" : "");
     return code;
 }
 
@@ -137,7 +137,7 @@ static int change(here *h, const char *name, const wishes *w, const char *who)
     json_t *card = row.card ? json_deep_copy(row.card) : json_object();
     code = write_card(h, w->rename ? w->rename : row.name, row.folder, card, w, who);
     if (code == EXIT_DONE)
-        printf("%s✓ changed%s  %s\n", good(), plain(), w->rename ? w->rename : row.name);
+        say("%s✓ changed%s  %s\n", good(), plain(), w->rename ? w->rename : row.name);
     device_row_free(&row);
     return code;
 }
@@ -157,18 +157,18 @@ static int show(here *h, const char *name, bool json)
                                            "storage", "why",   "who",         "when"};
         static const char *const names[] = {"Address",      "Group",       "Model", "Signed by",
                                             "Its own disk", "Why changed", "By",    "Last changed"};
-        printf("%s%s%s%s\n", bold(), row.name, plain(), row.retired ? ", out of service" : "");
+        say("%s%s%s%s\n", bold(), row.name, plain(), row.retired ? ", out of service" : "");
         for (size_t i = 0; i < sizeof keys / sizeof keys[0]; i++)
             if (card_text(&row, keys[i])[0])
-                printf("%-13s %s\n", names[i], card_text(&row, keys[i]));
+                say("%-13s %s\n", names[i], card_text(&row, keys[i]));
         size_t i;
         json_t *writer;
         json_array_foreach(json_object_get(row.card, "writers"), i, writer)
-            printf("%-13s %s\n", i ? "" : "May write", json_string_value(writer));
-        printf("%-13s %d\n", "Copies", row.copies);
+            say("%-13s %s\n", i ? "" : "May write", json_string_value(writer));
+        say("%-13s %d\n", "Copies", row.copies);
         if (row.disputed)
-            printf("%s!%s two places of the site say different things of this device; device change decides\n", warn(),
-                   plain());
+            say("%s!%s two places of the site say different things of this device; device change decides\n", warn(),
+                plain());
     }
     device_row_free(&row);
     return EXIT_DONE;

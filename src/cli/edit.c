@@ -38,8 +38,8 @@ static int take_over(new_copy *n, side *other, const finding_filter *filter)
                          f->like.best[0] ? "nothing there to take over; did you mean another group or id?"
                                          : "nothing there to take over");
     if (code < 0)
-        printf("Taken from %s: %u value%s%s\n", other->text, taken, taken == 1 ? "" : "s",
-               kept ? "; what belongs to the unit or couldn't be read stays" : "");
+        say("Taken from %s: %u value%s%s\n", other->text, taken, taken == 1 ? "" : "s",
+            kept ? "; what belongs to the unit or couldn't be read stays" : "");
     free(f);
     return code;
 }

@@ -43,8 +43,8 @@ static int take_in(here *h, const char *file, const char *name, const char *from
     if (!error)
         error = file_bring(file, folder, as, &was_there, &same);
     if (!error)
-        printf("%s✓ taken in%s for %s: %s %s, serial number %s, read %s\n%s/%s\n", good(), plain(), owner.name,
-               o.vendor, o.model, o.serial, o.when, folder, as);
+        say("%s✓ taken in%s for %s: %s %s, serial number %s, read %s\n%s/%s\n", good(), plain(), owner.name, o.vendor,
+            o.model, o.serial, o.when, folder, as);
     device_row_free(&owner);
     return error ? say_error(h->place.path, error, NULL) : EXIT_DONE;
 }
@@ -70,7 +70,7 @@ static int hand_out(here *h, const char *which, const char *to)
             error = BIL_E_FILE_WRITE;
         code = error ? say_error(to, error, same ? NULL : "another file has this name there") : EXIT_DONE;
         if (!error)
-            printf("%s✓ handed out%s  %s/%s\n", good(), plain(), to, copy.file);
+            say("%s✓ handed out%s  %s/%s\n", good(), plain(), to, copy.file);
     }
     device_row_free(&owner);
     return code;
@@ -94,8 +94,8 @@ static int share(here *h, const char *path, const char *who)
         if (!error)
             error = site_share(&h->place, path, &again, why, sizeof why); /* the other place learns of it, too */
     }
-    printf("%s✓ both have everything%s  %s: %u file%s added there, %u here\n", good(), plain(), whole ? whole : path,
-           count.there, count.there == 1 ? "" : "s", count.here);
+    say("%s✓ both have everything%s  %s: %u file%s added there, %u here\n", good(), plain(), whole ? whole : path,
+        count.there, count.there == 1 ? "" : "s", count.here);
     free(whole);
     if (error)
         return say_error(path, error, NULL);

@@ -48,23 +48,23 @@ static int look_at_home(bool json)
                                                   "allowed", access(ports[i].path, R_OK | W_OK) == 0));
         say_json(json_pack("{s:o,s:O}", "serial_ports", list, "networks", nets));
     } else {
-        printf("%sSerial ports%s\n", bold(), plain());
+        say("%sSerial ports%s\n", bold(), plain());
         for (size_t i = 0; i < shown; i++)
-            printf("  %-22s %s%s\n", ports[i].path, ports[i].what,
-                   access(ports[i].path, R_OK | W_OK) == 0 ? "" : "  (no rights for it: see the group that owns it)");
+            say("  %-22s %s%s\n", ports[i].path, ports[i].what,
+                access(ports[i].path, R_OK | W_OK) == 0 ? "" : "  (no rights for it: see the group that owns it)");
         if (count == 0)
-            printf("  none: is the adapter plugged in, and does it have a driver?\n");
-        printf("%sNetworks of this computer%s\n", bold(), plain());
+            say("  none: is the adapter plugged in, and does it have a driver?\n");
+        say("%sNetworks of this computer%s\n", bold(), plain());
         size_t i;
         json_t *net;
         json_array_foreach(nets, i, net)
-            printf("  %-22s %s, mask %s\n", json_string_value(json_object_get(net, "interface")),
-                   json_string_value(json_object_get(net, "address")), json_string_value(json_object_get(net, "mask")));
-        printf("To look for devices there, say where:\n"
-               "  bilancia find modbus+tcp://192.0.2.1-254/1\n"
-               "  bilancia find \"modbus+rtu:/dev/ttyUSB0?unit=1-16\"\n"
-               "  bilancia find site      the devices of the site\n"
-               "  bilancia find new       new and reset units, at their factory addresses\n");
+            say("  %-22s %s, mask %s\n", json_string_value(json_object_get(net, "interface")),
+                json_string_value(json_object_get(net, "address")), json_string_value(json_object_get(net, "mask")));
+        say("To look for devices there, say where:\n"
+            "  bilancia find modbus+tcp://192.0.2.1-254/1\n"
+            "  bilancia find \"modbus+rtu:/dev/ttyUSB0?unit=1-16\"\n"
+            "  bilancia find site      the devices of the site\n"
+            "  bilancia find new       new and reset units, at their factory addresses\n");
     }
     json_decref(nets);
     free(ports);
@@ -144,17 +144,17 @@ static void put_hit(telling *t, const finder_hit *hit, bool alone)
     hint_for(hit->address, hit->error, hit->connect_errno, hint, sizeof hint);
     known_as(t->h, hit, known, sizeof known);
     if (hit->end == FINDER_DEVICE) {
-        printf("%s✓%s %-34s %s %s, firmware %s, serial number %s%s%s\n", good(), plain(), hit->address, hit->vendor,
-               hit->model, hit->firmware, hit->serial, hit->name[0] ? ", " : "", hit->name);
+        say("%s✓%s %-34s %s %s, firmware %s, serial number %s%s%s\n", good(), plain(), hit->address, hit->vendor,
+            hit->model, hit->firmware, hit->serial, hit->name[0] ? ", " : "", hit->name);
         if (known[0])
-            printf("%37s%s\n", "", known);
+            say("%37s%s\n", "", known);
         else if (t->h)
-            printf("%37snot in the site: bilancia device add NAME \"%s\"\n", "", hit->address);
+            say("%37snot in the site: bilancia device add NAME \"%s\"\n", "", hit->address);
     } else if (hit->end == FINDER_UNKNOWN || hit->end == FINDER_REFUSED) {
-        printf("%s?%s %-34s %s\n", warn(), plain(), hit->address, error_text(hit->error));
+        say("%s?%s %-34s %s\n", warn(), plain(), hit->address, error_text(hit->error));
     } else if (alone) {
-        printf("%s✗%s %-34s %s%s%s\n", bad(), plain(), hit->address, error_text(hit->error), hint[0] ? "\n    " : "",
-               hint);
+        say("%s✗%s %-34s %s%s%s\n", bad(), plain(), hit->address, error_text(hit->error), hint[0] ? "\n    " : "",
+            hint);
     }
 }
 
@@ -201,13 +201,13 @@ static int look_there(places *p, const models *known, unsigned at_once, bool jso
     telling t = {.h = p->h, .json = json};
     bool alone = p->count == 1;
     if (!json) {
-        fprintf(stderr, "Asking %zu address%s; at most %.0f s\n", p->count, alone ? "" : "es",
-                1 + finder_bound(p->list, p->count, known, at_once));
+        tell(stderr, "Asking %zu address%s; at most %.0f s\n", p->count, alone ? "" : "es",
+             1 + finder_bound(p->list, p->count, known, at_once));
         if (far_away(p))
-            fprintf(stderr,
-                    "%s!%s some of them lie outside the networks of this computer: without a router, nobody can answer "
-                    "there\n",
-                    warn(), plain());
+            tell(stderr,
+                 "%s!%s some of them lie outside the networks of this computer: without a router, nobody can answer "
+                 "there\n",
+                 warn(), plain());
     }
     finder_run(p->list, p->count, known, at_once, done, &t);
     progress_clear();
@@ -222,16 +222,16 @@ static int look_there(places *p, const models *known, unsigned at_once, bool jso
                            "silent", (int)t.found[FINDER_SILENT], "absent", (int)t.found[FINDER_ABSENT], "found",
                            list));
     else if (!alone)
-        printf("%zu addresses: %u known, %u that no description knows or that refuse, %u silent, %u where nothing "
-               "listens\n",
-               p->count, t.found[FINDER_DEVICE], t.found[FINDER_UNKNOWN] + t.found[FINDER_REFUSED],
-               t.found[FINDER_SILENT], t.found[FINDER_ABSENT]);
+        say("%zu addresses: %u known, %u that no description knows or that refuse, %u silent, %u where nothing "
+            "listens\n",
+            p->count, t.found[FINDER_DEVICE], t.found[FINDER_UNKNOWN] + t.found[FINDER_REFUSED], t.found[FINDER_SILENT],
+            t.found[FINDER_ABSENT]);
     json_decref(list);
     if (!json && !alone && t.found[FINDER_DEVICE] == 0 && p->count) {
         char hint[300];
         hint_for(p->list[0].address, p->list[0].error, p->list[0].connect_errno, hint, sizeof hint);
         if (hint[0])
-            printf("What to check, from %s: %s\n", p->list[0].address, hint);
+            say("What to check, from %s: %s\n", p->list[0].address, hint);
     }
     return t.found[FINDER_DEVICE] ? EXIT_DONE : EXIT_NOT_REACHABLE;
 }

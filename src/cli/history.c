@@ -98,14 +98,14 @@ static void put_row(story *s, copy_row *row, const copy_row *before)
         if (s->has_baseline)
             drift_text(from_baseline, b, sizeof b);
         snprintf(place, sizeof place, "%d", row->place);
-        printf("%s%s%s%5s  ",
-               is_baseline             ? good()
-               : state == COPY_DAMAGED ? bad()
-                                       : "",
-               is_baseline             ? "★"
-               : state == COPY_DAMAGED ? "✗"
-                                       : " ",
-               plain(), place);
+        say("%s%s%s%5s  ",
+            is_baseline             ? good()
+            : state == COPY_DAMAGED ? bad()
+                                    : "",
+            is_baseline             ? "★"
+            : state == COPY_DAMAGED ? "✗"
+                                    : " ",
+            plain(), place);
         char when[20];
         snprintf(when, sizeof when, "%.10s %.5s", row->when, strlen(row->when) > 16 ? row->when + 11 : "");
         put_cell(stdout, when, 17);
@@ -116,29 +116,28 @@ static void put_row(story *s, copy_row *row, const copy_row *before)
         put_cell(stdout, a, 11);
         put_cell(stdout, b, 9);
         if (state == COPY_DAMAGED)
-            printf("%sdamaged: cut or altered%s · ", bad(), plain());
+            say("%sdamaged: cut or altered%s · ", bad(), plain());
         if (row->place == 1)
-            printf("first · ");
+            say("first · ");
         size_t i;
         json_t *note;
-        json_array_foreach(m.names, i, note) printf("%s#%s%s · ", bold(), json_string_value(note), plain());
+        json_array_foreach(m.names, i, note) say("%s#%s%s · ", bold(), json_string_value(note), plain());
         if (m.proved)
-            printf("proved · ");
+            say("proved · ");
         if (m.is_signed)
-            printf("signed · ");
+            say("signed · ");
         if (m.taken_in)
-            printf("taken in · ");
+            say("taken in · ");
         if (strcmp(row->from, SET_OFFLINE) == 0)
-            printf("made offline · %s%s%s · ", m.sent ? "" : warn(), m.sent ? "sent" : "not sent",
-                   m.sent ? "" : plain());
+            say("made offline · %s%s%s · ", m.sent ? "" : warn(), m.sent ? "sent" : "not sent", m.sent ? "" : plain());
         if (other_unit)
-            printf("%sother unit: %s%s · ", warn(), row->serial, plain());
+            say("%sother unit: %s%s · ", warn(), row->serial, plain());
         if (row->unreadable)
-            printf("%s%d unreadable%s · ", warn(), row->unreadable, plain());
-        printf("%s\n", row->why);
+            say("%s%d unreadable%s · ", warn(), row->unreadable, plain());
+        say("%s\n", row->why);
         json_array_foreach(m.notes, i, note)
-            printf("%25s└ %s %.10s: %s\n", "", json_string_value(json_object_get(note, "who")),
-                   json_string_value(json_object_get(note, "when")), json_string_value(json_object_get(note, "text")));
+            say("%25s└ %s %.10s: %s\n", "", json_string_value(json_object_get(note, "who")),
+                json_string_value(json_object_get(note, "when")), json_string_value(json_object_get(note, "text")));
     }
     json_decref(m.notes);
     json_decref(m.names);
@@ -160,20 +159,20 @@ static bool put_device_note(void *ctx, const char *id, const json_t *note)
     (void)ctx;
     (void)id;
     if (!json_object_get(note, "about"))
-        printf("  %.10s %s: %s\n", json_string_value(json_object_get(note, "when")),
-               json_string_value(json_object_get(note, "who")), json_string_value(json_object_get(note, "text")));
+        say("  %.10s %s: %s\n", json_string_value(json_object_get(note, "when")),
+            json_string_value(json_object_get(note, "who")), json_string_value(json_object_get(note, "text")));
     return true;
 }
 
 static void put_head(const device_row *row, bool baseline)
 {
-    printf("%s%s%s  %s%s\n", bold(), row->name, plain(), card_text(row, "address"),
-           row->retired ? ", out of service" : "");
+    say("%s%s%s  %s%s\n", bold(), row->name, plain(), card_text(row, "address"),
+        row->retired ? ", out of service" : "");
     if (row->copies == 0) {
-        printf("No copy yet. Make one: bilancia read %s\n", row->name);
+        say("No copy yet. Make one: bilancia read %s\n", row->name);
         return;
     }
-    printf("     #  when (UTC)       by         firmware vs before  %s\n", baseline ? "vs ★" : "");
+    say("     #  when (UTC)       by         firmware vs before  %s\n", baseline ? "vs ★" : "");
 }
 
 static int run(const command *self, int argc, const char **argv)
@@ -209,10 +208,10 @@ static int run(const command *self, int argc, const char **argv)
                                (int)row.baseline_disputed, "history", s.list));
         } else {
             if (row.copies > s.shown)
-                printf("%d older ones: --all\n", row.copies - s.shown);
+                say("%d older ones: --all\n", row.copies - s.shown);
             if (row.baseline_disputed)
-                printf("%s!%s two baselines were marked that don't know of each other; mark one again to decide\n",
-                       warn(), plain());
+                say("%s!%s two baselines were marked that don't know of each other; mark one again to decide\n", warn(),
+                    plain());
             index_notes(&h.index, row.folder, "note", NULL, put_device_note, NULL);
         }
         json_decref(s.list);

@@ -86,9 +86,9 @@ static int make(here *h, const char *which, const char *file, const kit_call *wi
             json_decref(list);
             code = error ? say_error("", error, why) : EXIT_DONE;
             if (!error)
-                printf("%s✓ kit%s  %s: %zu files, read back and whole\n", good(), plain(), path, k->count);
+                say("%s✓ kit%s  %s: %zu files, read back and whole\n", good(), plain(), path, k->count);
             if (!error && !storage[0])
-                printf("It must not lie on the device that is about to be wiped.\n");
+                say("It must not lie on the device that is about to be wiped.\n");
         }
     }
     unlink(sheet);
@@ -107,14 +107,14 @@ static int check(const char *path)
         json_decref(list);
         return say_error(what, error, why);
     }
-    printf("%s✓ whole%s  the kit of %s, made %s by %s, firmware %s\n", good(), plain(),
-           json_string_value(json_object_get(list, "device")), json_string_value(json_object_get(list, "when")),
-           json_string_value(json_object_get(list, "who")), json_string_value(json_object_get(list, "firmware")));
+    say("%s✓ whole%s  the kit of %s, made %s by %s, firmware %s\n", good(), plain(),
+        json_string_value(json_object_get(list, "device")), json_string_value(json_object_get(list, "when")),
+        json_string_value(json_object_get(list, "who")), json_string_value(json_object_get(list, "firmware")));
     size_t i;
     json_t *one;
     json_array_foreach(json_object_get(list, "files"), i, one)
-        printf("  %10lld  %s\n", (long long)json_integer_value(json_object_get(one, "bytes")),
-               json_string_value(json_object_get(one, "name")));
+        say("  %10lld  %s\n", (long long)json_integer_value(json_object_get(one, "bytes")),
+            json_string_value(json_object_get(one, "name")));
     json_decref(list);
     return EXIT_DONE;
 }

@@ -137,8 +137,8 @@ static int report_commit(storage_file *storage, const char *folder, bool good)
         int error = storage_commit(storage, folder, path);
         if (error)
             return say_error(folder, error, NULL);
-        fprintf(stderr, "%s✓ report%s  %s\n", tint_code(use_colour(stderr), TINT_GOOD),
-                tint_code(use_colour(stderr), TINT_PLAIN), path);
+        tell(stderr, "%s✓ report%s  %s\n", tint_code(use_colour(stderr), TINT_GOOD),
+             tint_code(use_colour(stderr), TINT_PLAIN), path);
         return -1;
     }
     int error = storage_error();

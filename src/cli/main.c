@@ -24,7 +24,7 @@ static void overview(FILE *file)
           "Usage: bilancia COMMAND [options] ...\n\n",
           file);
     for (int i = 0; i < COMMANDS; i++)
-        fprintf(file, "  %-10s %s\n", commands[i]->name, commands[i]->summary);
+        tell(file, "  %-10s %s\n", commands[i]->name, commands[i]->summary);
     fputs("\nA device address looks like modbus+tcp://127.0.0.1:5020/3; anything without a scheme is a file.\n"
           "Each command tells more with --help. New here? Run: bilancia demo\n\n"
           "Exit codes: 0 done or equal, 1 differences, 2 wrong call, 3 refused by a check or by the person,\n"
@@ -61,7 +61,7 @@ int main(int argc, const char **argv)
     nearest like = {0};
     for (int i = 0; i < COMMANDS; i++)
         nearest_offer(&like, argv[1], commands[i]->name);
-    fprintf(stderr, "bilancia: there is no command \"%s\"%s%s%s\n  More with: bilancia --help\n", argv[1],
-            like.best[0] ? "; did you mean " : "", like.best, like.best[0] ? "?" : "");
+    tell(stderr, "bilancia: there is no command \"%s\"%s%s%s\n  More with: bilancia --help\n", argv[1],
+         like.best[0] ? "; did you mean " : "", like.best, like.best[0] ? "?" : "");
     return EXIT_CALL;
 }

@@ -76,31 +76,31 @@ static void put_one(const many *m, const fleet_task *t)
     if (m->json || (m->quiet && well && !t->unstored))
         return;
     progress_clear();
-    printf("%s%s%s ",
-           t->end == FLEET_SAVED || well ? good()
-           : t->end == FLEET_PARTLY      ? warn()
-                                         : bad(),
-           marks[t->end], plain());
+    say("%s%s%s ",
+        t->end == FLEET_SAVED || well ? good()
+        : t->end == FLEET_PARTLY      ? warn()
+                                      : bad(),
+        marks[t->end], plain());
     put_cell(stdout, t->name, 22);
     putchar(' ');
     switch (t->end) {
     case FLEET_SAVED:
-        printf("saved, %u values: %s", t->values, t->path);
+        say("saved, %u values: %s", t->values, t->path);
         break;
     case FLEET_PARTLY:
-        printf("saved, %u values, %u unreadable: %s", t->values, t->unreadable, t->path);
+        say("saved, %u values, %u unreadable: %s", t->values, t->unreadable, t->path);
         break;
     case FLEET_SAME:
-        printf("read, the values are those of the last copy");
+        say("read, the values are those of the last copy");
         break;
     case FLEET_UNCHANGED:
-        printf("its counter says that nothing changed");
+        say("its counter says that nothing changed");
         break;
     default:
-        printf("%s", t->why);
+        say("%s", t->why);
     }
     if (t->unstored)
-        printf("; %snot stored yet%s: a power cut loses values", warn(), plain());
+        say("; %snot stored yet%s: a power cut loses values", warn(), plain());
     putchar('\n');
     fflush(stdout);
 }
@@ -142,8 +142,8 @@ void say_moved(here *h, const char *folder, const char *name, const char *model,
         !index_device(&h->index, other.device, &where))
         return;
     progress_clear();
-    printf("%s!%s %s: serial number %s was read as %s on %.10s: it was moved, or one of the addresses is wrong\n",
-           warn(), plain(), name, serial, where.name, other.when);
+    say("%s!%s %s: serial number %s was read as %s on %.10s: it was moved, or one of the addresses is wrong\n", warn(),
+        plain(), name, serial, where.name, other.when);
     device_row_free(&where);
 }
 
@@ -175,8 +175,8 @@ static void put_total(const many *m, const choice *c)
     if (m->quiet && !m->failed && !m->saved && !m->partly)
         return;
     progress_clear();
-    printf("%zu device%s: %u saved, %u as before, %u with unreadable values, %u failed\n", c->count,
-           c->count == 1 ? "" : "s", m->saved, m->same, m->partly, m->failed);
+    say("%zu device%s: %u saved, %u as before, %u with unreadable values, %u failed\n", c->count,
+        c->count == 1 ? "" : "s", m->saved, m->same, m->partly, m->failed);
 }
 
 int many_read(here *h, many *m)

@@ -25,7 +25,7 @@ static int note(here *h, const char *where, const char *text, const char *who)
         json_object_set_new(body, "about", json_string(copy.digest));
     int code = add(h, &owner, "note", who, body);
     if (code == EXIT_DONE)
-        printf("%s✓ noted%s  on %s%s\n", good(), plain(), of_copy ? "a copy of " : "", owner.name);
+        say("%s✓ noted%s  on %s%s\n", good(), plain(), of_copy ? "a copy of " : "", owner.name);
     device_row_free(&owner);
     return code;
 }
@@ -47,7 +47,7 @@ static int baseline(here *h, const char *where, const char *why, const char *who
         code = add(h, &owner, "baseline", who,
                    json_pack("{s:s,s:s,s:o}", "about", copy.digest, "text", why ? why : "", "after", after));
         if (code == EXIT_DONE)
-            printf("%s★ baseline%s  of %s: copy %d of %s\n", good(), plain(), owner.name, copy.place, copy.when);
+            say("%s★ baseline%s  of %s: copy %d of %s\n", good(), plain(), owner.name, copy.place, copy.when);
     }
     device_row_free(&owner);
     return code;
@@ -71,7 +71,7 @@ static int give_name(here *h, const char *where, const char *name, const char *w
     int code =
         add(h, &owner, "named", who, json_pack("{s:s,s:s,s:o}", "about", copy.digest, "name", name, "after", after));
     if (code == EXIT_DONE)
-        printf("%s✓ named%s  copy %d of %s is %s#%s\n", good(), plain(), copy.place, owner.name, owner.name, name);
+        say("%s✓ named%s  copy %d of %s is %s#%s\n", good(), plain(), copy.place, owner.name, owner.name, name);
     device_row_free(&owner);
     return code;
 }
@@ -110,15 +110,15 @@ static int delete (here *h, const char *where, const char *why, const char *who,
     int error = here_copy(h, where, &owner, &copy);
     if (error)
         return exit_code_of(error);
-    printf("Copy %d of %s, read %s by %s%s%s\n", copy.place, owner.name, copy.when,
-           copy.who[0] ? copy.who : "nobody named", copy.why[0] ? ": " : "", copy.why);
+    say("Copy %d of %s, read %s by %s%s%s\n", copy.place, owner.name, copy.when,
+        copy.who[0] ? copy.who : "nobody named", copy.why[0] ? ": " : "", copy.why);
     int code = EXIT_DONE;
     if (!yes) {
         char answer[16] = "";
         if (!isatty(STDIN_FILENO)) {
             code = say_error(where, BIL_E_PERSON, "nobody can be asked here; say --yes to agree beforehand");
         } else {
-            fprintf(stderr, "Delete this copy for good? It can't be brought back. [yes/no] ");
+            tell(stderr, "Delete this copy for good? It can't be brought back. [yes/no] ");
             if (!fgets(answer, sizeof answer, stdin) || strcmp(answer, "yes\n") != 0)
                 code = say_error(where, BIL_E_DECLINED, "nothing was deleted");
         }
@@ -127,7 +127,7 @@ static int delete (here *h, const char *where, const char *why, const char *who,
         error = delete_copy(h, &owner, &copy, why, who);
         code = error ? say_error(where, error, NULL) : EXIT_DONE;
         if (!error)
-            printf("%s✓ deleted%s for good; a note says that, when, and by whom\n", good(), plain());
+            say("%s✓ deleted%s for good; a note says that, when, and by whom\n", good(), plain());
     }
     device_row_free(&owner);
     return code;

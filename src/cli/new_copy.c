@@ -55,7 +55,7 @@ int new_copy_open(new_copy *n, const char *text, const models *m, const char *si
 int new_copy_save(new_copy *n, const char *who, const char *why)
 {
     if (!n->work.changed) {
-        printf("Nothing changes: no new copy is made.\n");
+        say("Nothing changes: no new copy is made.\n");
         return -1;
     }
     set_origin origin;
@@ -68,9 +68,9 @@ int new_copy_save(new_copy *n, const char *who, const char *why)
     int error = offline_save(&n->work, who, why, n->folder, name, n->path);
     if (error)
         return say_error("", error, n->work.why);
-    printf("Saved    %s%s%s\n", bold(), n->path, plain());
-    printf("%s✓ new copy%s: %u value%s changed; %snot sent to a device%s. To send it: bilancia write\n", good(),
-           plain(), n->work.changed, n->work.changed == 1 ? "" : "s", bold(), plain());
+    say("Saved    %s%s%s\n", bold(), n->path, plain());
+    say("%s✓ new copy%s: %u value%s changed; %snot sent to a device%s. To send it: bilancia write\n", good(), plain(),
+        n->work.changed, n->work.changed == 1 ? "" : "s", bold(), plain());
     return -1;
 }
 

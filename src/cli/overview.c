@@ -29,13 +29,13 @@ static void put_wrapped(const char *text, int indent)
     while (*text) {
         size_t word = strcspn(text, " ");
         if (used == 0 || used + 1 + word > most) {
-            printf("%s%*s", used ? "\n" : "", indent, "");
+            say("%s%*s", used ? "\n" : "", indent, "");
             used = 0;
         } else {
             putchar(' ');
             used++;
         }
-        printf("%.*s", (int)word, text);
+        say("%.*s", (int)word, text);
         used += word;
         text += word + (text[word] == ' ');
     }
@@ -54,40 +54,40 @@ static void put_row(const overview_row *row)
         snprintf(state, sizeof state, "%s since %.10s", overview_state_text(row->state), row->since);
     else
         snprintf(state, sizeof state, "%s", overview_state_text(row->state));
-    printf("%s%s%s ", colour_of(row->state), overview_state_mark(row->state), plain());
+    say("%s%s%s ", colour_of(row->state), overview_state_mark(row->state), plain());
     put_cell(stdout, row->name, 20);
     putchar(' ');
     put_cell(stdout, row->group, 12);
     putchar(' ');
     put_cell(stdout, age, 15);
-    printf(" %s\n", state);
+    say(" %s\n", state);
     if (row->why[0])
         put_wrapped(row->why, 4);
 }
 
 static void put_table(const overview *o)
 {
-    printf("%s%s%s  %s\n", bold(), o->place->name, plain(), o->place->path);
+    say("%s%s%s  %s\n", bold(), o->place->name, plain(), o->place->path);
     if (o->count == 0) {
-        printf("No device yet: bilancia find, or bilancia device add NAME ADDRESS\n");
+        say("No device yet: bilancia find, or bilancia device add NAME ADDRESS\n");
         return;
     }
-    printf("  %-20s %-12s %-15s %s\n", "device", "group", "last copy", "state");
+    say("  %-20s %-12s %-15s %s\n", "device", "group", "last copy", "state");
     for (size_t i = 0; i < o->count; i++)
         put_row(&o->rows[i]);
-    printf("%zu device%s, %d cop%s;", o->count, o->count == 1 ? "" : "s", o->copies, o->copies == 1 ? "y" : "ies");
+    say("%zu device%s, %d cop%s;", o->count, o->count == 1 ? "" : "s", o->copies, o->copies == 1 ? "y" : "ies");
     const char *between = " ";
     for (int i = 0; i < OVERVIEW_STATE_COUNT; i++)
         if (o->states[i]) {
-            printf("%s%s: %u", between, overview_state_text((overview_state)i), o->states[i]);
+            say("%s%s: %u", between, overview_state_text((overview_state)i), o->states[i]);
             between = ", ";
         }
     putchar('\n');
     if (o->copies && o->only_here && o->second[0])
-        printf("%s!%s %d cop%s only here: made since the last second copy, %.10s at %s. bilancia share FOLDER\n",
-               warn(), plain(), o->only_here, o->only_here == 1 ? "y is" : "ies are", o->second_when, o->second);
+        say("%s!%s %d cop%s only here: made since the last second copy, %.10s at %s. bilancia share FOLDER\n", warn(),
+            plain(), o->only_here, o->only_here == 1 ? "y is" : "ies are", o->second_when, o->second);
     else if (o->copies && o->only_here)
-        printf("%s!%s the copies are in this place only. A second one: bilancia share FOLDER\n", warn(), plain());
+        say("%s!%s the copies are in this place only. A second one: bilancia share FOLDER\n", warn(), plain());
 }
 
 static void put_json(const overview *o)
@@ -121,7 +121,7 @@ static int put_page(const overview *o, site_index *index, const char *path)
     }
     if (error)
         return say_error(path, error, NULL);
-    printf("%s✓ page%s  %s\n", good(), plain(), whole);
+    say("%s✓ page%s  %s\n", good(), plain(), whole);
     return EXIT_DONE;
 }
 

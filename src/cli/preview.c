@@ -33,18 +33,18 @@ static void put_state(const write_call *w, uint32_t found)
     bil_image_identity(&w->dev.image, BIL_ID_HARDWARE, hardware, sizeof hardware);
     if (!state_text(d, found, text))
         return;
-    printf("%sState%s    %s", bold(), plain(), text);
+    say("%sState%s    %s", bold(), plain(), text);
     bool holds = bil_description_procedure(d, BIL_PROC_HOLD, hardware, 0);
     if (w->config.kind == BIL_JOB_RESET)
-        printf("; it stands after the reset\n");
+        say("; it stands after the reset\n");
     else if (!holds || found == d->state_held)
-        printf("\n");
+        say("\n");
     else
-        printf("; it is held for the write%s, and stands afterwards\n",
-               w->config.trial ? "" : restarts[w->config.restart]);
+        say("; it is held for the write%s, and stands afterwards\n",
+            w->config.trial ? "" : restarts[w->config.restart]);
     if (holds && at_work(d, found))
-        printf("%s!%s        it is at work: it stops for this, and is set to work again only when you say so\n", bad(),
-               plain());
+        say("%s!%s        it is at work: it stops for this, and is set to work again only when you say so\n", bad(),
+            plain());
 }
 
 /* Is it the copy that one would expect, and is any check set aside? */
@@ -58,23 +58,23 @@ static void put_warnings(const write_call *w)
         bool is_baseline = strcmp(digest, w->owner.baseline) == 0;
         bool is_last = w->owner.copies && strcmp(digest, w->owner.last.digest) == 0;
         if (w->owner.baseline[0] && !is_baseline)
-            printf("%s!%s        this copy isn't the baseline of %s\n", warn(), plain(), w->owner.name);
+            say("%s!%s        this copy isn't the baseline of %s\n", warn(), plain(), w->owner.name);
         if (!is_last && !is_baseline && w->owner.copies)
-            printf("%s!%s        nor is it the newest copy: that was read %s\n", warn(), plain(), w->owner.last.when);
+            say("%s!%s        nor is it the newest copy: that was read %s\n", warn(), plain(), w->owner.last.when);
     }
     for (uint16_t i = 0; i < w->want.description->count; i++)
         if (w->want.description->params[i].flags & BIL_ACCESS && need_of(w, i) == BIL_NEED_WRITE)
-            printf("%s!%s        this changes who may do what on the device: %s (%s)\n", bad(), plain(),
-                   w->want.description->params[i].name, w->want.description->params[i].id);
+            say("%s!%s        this changes who may do what on the device: %s (%s)\n", bad(), plain(),
+                w->want.description->params[i].name, w->want.description->params[i].id);
     for (uint16_t i = 0; i < w->want.description->count && w->config.kind == BIL_JOB_RESET; i++)
         if (w->want.description->params[i].cls == BIL_CLASS_SECRET)
-            printf("%s!%s        this changes who may do what on the device: %s becomes the one from the manual\n",
-                   bad(), plain(), w->want.description->params[i].name);
+            say("%s!%s        this changes who may do what on the device: %s becomes the one from the manual\n", bad(),
+                plain(), w->want.description->params[i].name);
     if (bil_job_unit_after(w->job) && bil_job_unit_after(w->job) != w->config.unit)
-        printf("%s!%s        its unit number on the line changes: afterwards it answers at %u; nobody else does yet\n",
-               warn(), plain(), BIL_UNIT_NUMBER(bil_job_unit_after(w->job)));
+        say("%s!%s        its unit number on the line changes: afterwards it answers at %u; nobody else does yet\n",
+            warn(), plain(), BIL_UNIT_NUMBER(bil_job_unit_after(w->job)));
     json_object_foreach(w->config.kind == BIL_JOB_RESET ? NULL : w->despite, check, why)
-        printf("%s!%s        the check of the %s is set aside: %s\n", bad(), plain(), check, json_string_value(why));
+        say("%s!%s        the check of the %s is set aside: %s\n", bad(), plain(), check, json_string_value(why));
 }
 
 static void put_who(const write_call *w, uint32_t found)
@@ -84,27 +84,27 @@ static void put_who(const write_call *w, uint32_t found)
         bil_image_identity(&w->dev.image, (bil_identity)i, id[i], sizeof id[i]);
     age_text(w->origin.when, age, sizeof age);
     if (w->config.kind == BIL_JOB_RESET)
-        printf("%sReset%s    to the values as delivered\n", bold(), plain());
+        say("%sReset%s    to the values as delivered\n", bold(), plain());
     else
-        printf("%sCopy%s     %s\n", bold(), plain(), w->copy);
+        say("%sCopy%s     %s\n", bold(), plain(), w->copy);
     if (w->config.kind != BIL_JOB_RESET)
-        printf("         of %s, %s %s, firmware %s, serial number %s; read %s%s%s\n",
-               w->origin.device[0] ? w->origin.device : "a device without a name", w->origin.vendor, w->origin.model,
-               w->origin.firmware, w->origin.serial, age, w->origin.why[0] ? ": " : "", w->origin.why);
-    printf("%sDevice%s   %s\n", bold(), plain(), w->address);
-    printf("         %s, %s %s, hardware %s, firmware %s, serial number %s\n",
-           id[BIL_ID_NAME][0] ? id[BIL_ID_NAME] : "without a name", id[BIL_ID_VENDOR], id[BIL_ID_MODEL],
-           id[BIL_ID_HARDWARE], id[BIL_ID_FIRMWARE], id[BIL_ID_SERIAL]);
+        say("         of %s, %s %s, firmware %s, serial number %s; read %s%s%s\n",
+            w->origin.device[0] ? w->origin.device : "a device without a name", w->origin.vendor, w->origin.model,
+            w->origin.firmware, w->origin.serial, age, w->origin.why[0] ? ": " : "", w->origin.why);
+    say("%sDevice%s   %s\n", bold(), plain(), w->address);
+    say("         %s, %s %s, hardware %s, firmware %s, serial number %s\n",
+        id[BIL_ID_NAME][0] ? id[BIL_ID_NAME] : "without a name", id[BIL_ID_VENDOR], id[BIL_ID_MODEL],
+        id[BIL_ID_HARDWARE], id[BIL_ID_FIRMWARE], id[BIL_ID_SERIAL]);
     static const char *const meaning[] = {"the same unit", "another unit, in the same place",
                                           "another unit, in another place"};
     put_state(w, found);
     put_warnings(w);
     bil_purpose purpose = bil_job_purpose(w->job);
     if (w->groups && w->groups[0])
-        printf("%sOnly%s     %s\n", bold(), plain(), w->groups);
+        say("%sOnly%s     %s\n", bold(), plain(), w->groups);
     if (w->config.kind != BIL_JOB_RESET)
-        printf("%sPurpose%s  %s: %s\n", bold(), plain(), bil_purpose_name(purpose), meaning[purpose]);
-    printf("\n");
+        say("%sPurpose%s  %s: %s\n", bold(), plain(), bil_purpose_name(purpose), meaning[purpose]);
+    say("\n");
 }
 
 static void put_change(const write_call *w, uint16_t i)
@@ -141,8 +141,8 @@ static unsigned lost_by_reset(const write_call *w)
         if (reset && need_of(w, i) == BIL_NEED_OUT && w->dev.image.state[i] == BIL_PRESENT) {
             char now[2 * BIL_VALUE_TEXT];
             param_text(&w->dev.image, i, now, sizeof now);
-            printf("  %s!%s %s = %s would be lost: another value resets it, and it isn't among those written\n", bad(),
-                   plain(), d->params[i].id, now);
+            say("  %s!%s %s = %s would be lost: another value resets it, and it isn't among those written\n", bad(),
+                plain(), d->params[i].id, now);
             lost++;
         }
     }
@@ -165,20 +165,20 @@ static void put_not_as_wanted(const write_call *w)
         for (uint16_t i = 0; i < d->count; i++) {
             if (exception_of(w, i) != lists[k].cause)
                 continue;
-            printf("%s%s", first ? lists[k].title : ",", first ? ": " : " ");
-            printf("%s", d->params[i].id);
+            say("%s%s", first ? lists[k].title : ",", first ? ": " : " ");
+            say("%s", d->params[i].id);
             if (lists[k].cause == BIL_E_UNREADABLE && w->by_name && w->by_name[i])
-                printf(" (written, as you said)");
+                say(" (written, as you said)");
             first = false;
         }
         if (!first)
-            printf("\n");
+            say("\n");
     }
     const char *id;
     json_t *why;
-    json_object_foreach(w->without, id, why) printf("Left out: %s, since %s\n", id, json_string_value(why));
+    json_object_foreach(w->without, id, why) say("Left out: %s, since %s\n", id, json_string_value(why));
     if (!bil_job_unit_tells(w->job) && w->config.kind != BIL_JOB_RESET)
-        printf("%s!%s %s: look at its name plate\n", bad(), plain(), error_text(BIL_E_NO_IDENTITY));
+        say("%s!%s %s: look at its name plate\n", bad(), plain(), error_text(BIL_E_NO_IDENTITY));
 }
 
 static bool reset_by_story(const write_call *w, uint16_t index)
@@ -199,7 +199,7 @@ unsigned story_changes(const write_call *w, const char *title)
         bool other = need_of(w, i) == BIL_NEED_WRITE && w->before.state[i] == BIL_PRESENT &&
                      !bil_image_same(&w->before, &w->dev.image, i) && !reset_by_story(w, i);
         if (other && title)
-            printf("%s%s", count ? ", " : title, d->params[i].id);
+            say("%s%s", count ? ", " : title, d->params[i].id);
         count += other;
     }
     if (count && title)
@@ -212,26 +212,26 @@ static void put_kept(const write_call *w, const unsigned kept[BIL_CLASS_COUNT], 
     const char *between = "Stays as it is on the device: ";
     for (int cls = 0; cls < BIL_CLASS_COUNT; cls++)
         if (kept[cls] && cls != BIL_CLASS_SETUP) {
-            printf("%s%u %s", between, kept[cls], bil_class_name((bil_class)cls));
+            say("%s%u %s", between, kept[cls], bil_class_name((bil_class)cls));
             between = ", ";
         }
     if (missing) {
-        printf("%s%u setup that %s", between, missing,
-               w->config.kind == BIL_JOB_RESET ? "isn't known as delivered"
-               : w->groups && w->groups[0]     ? "isn't chosen, or not in the copy"
-                                               : "the copy doesn't have");
+        say("%s%u setup that %s", between, missing,
+            w->config.kind == BIL_JOB_RESET ? "isn't known as delivered"
+            : w->groups && w->groups[0]     ? "isn't chosen, or not in the copy"
+                                            : "the copy doesn't have");
         between = ", ";
     }
     if (between[0] == ',')
-        printf("\n");
+        say("\n");
 }
 
 static void put_list(const char *title, const char *const *list, size_t count)
 {
     if (count)
-        printf("%s:\n", title);
+        say("%s:\n", title);
     for (size_t i = 0; i < count; i++)
-        printf("  - %s\n", list[i]);
+        say("  - %s\n", list[i]);
 }
 
 static void put_plan(const write_call *w)
@@ -248,19 +248,19 @@ static void put_plan(const write_call *w)
         }
     }
     if (w->planned) {
-        printf("Will be %s %sdevice%s: %u value%s", resets ? "reset on the" : "written to the", bold(), plain(),
-               w->planned, w->planned == 1 ? "" : "s");
+        say("Will be %s %sdevice%s: %u value%s", resets ? "reset on the" : "written to the", bold(), plain(),
+            w->planned, w->planned == 1 ? "" : "s");
         if (safety)
-            printf(", %u of them safety-relevant (%s!%s)", safety, warn(), plain());
+            say(", %u of them safety-relevant (%s!%s)", safety, warn(), plain());
         look l = screen();
         int width = (int)value_width(&l, 2);
         if (width)
-            printf("\n  %-*s %-*s %s", (int)id_width(&l, 2), "parameter", width, "device now",
-                   resets ? "as delivered" : "copy");
+            say("\n  %-*s %-*s %s", (int)id_width(&l, 2), "parameter", width, "device now",
+                resets ? "as delivered" : "copy");
         putchar('\n');
     } else {
-        printf(resets ? "It has its factory values already, as far as they are known.\n"
-                      : "Nothing differs: no value will be written.\n");
+        say(resets ? "It has its factory values already, as far as they are known.\n"
+                   : "Nothing differs: no value will be written.\n");
     }
     for (uint16_t i = 0; i < d->count; i++) {
         if (is_planned(w, i))
@@ -269,7 +269,7 @@ static void put_plan(const write_call *w)
     put_kept(w, kept, missing);
     put_not_as_wanted(w);
     if (!resets && lost_by_reset(w) == 0)
-        printf("Would be lost: nothing; the values overwritten are saved first\n");
+        say("Would be lost: nothing; the values overwritten are saved first\n");
     char hardware[BIL_VALUE_TEXT];
     bil_image_identity(&w->dev.image, BIL_ID_HARDWARE, hardware, sizeof hardware);
     bool hold = bil_description_procedure(d, BIL_PROC_HOLD, hardware, 0);
@@ -277,21 +277,21 @@ static void put_plan(const write_call *w)
     put_list("By hand afterwards", d->by_hand, d->by_hand_count);
     put_list("To be tried before the machine goes back to work", d->tests, d->test_count);
     if (w->config.trial) {
-        printf("Then: safety copy%s%s, read back twice%s; a trial: nothing is stored, the next restart or power cut "
-               "ends it\n",
-               hold ? ", hold" : "", w->planned ? ", write" : "", hold ? ", release" : "");
+        say("Then: safety copy%s%s, read back twice%s; a trial: nothing is stored, the next restart or power cut "
+            "ends it\n",
+            hold ? ", hold" : "", w->planned ? ", write" : "", hold ? ", release" : "");
         return;
     }
     if (resets) {
-        printf("Then: safety copy%s, factory reset, read back twice, compare; the device stands afterwards\n",
-               hold ? ", hold" : "");
+        say("Then: safety copy%s, factory reset, read back twice, compare; the device stands afterwards\n",
+            hold ? ", hold" : "");
         return;
     }
     static const char *const restarts[] = {"", ", restart", ", release, restart when the machine stands",
                                            ", release, restart at the time given",
                                            ", restart by your hand at the supply"};
-    printf("Then: safety copy%s%s, store%s, read back twice, compare%s\n", hold ? ", hold" : "",
-           w->planned ? ", write" : "", restarts[w->config.restart], hold ? ", release" : "");
+    say("Then: safety copy%s%s, store%s, read back twice, compare%s\n", hold ? ", hold" : "",
+        w->planned ? ", write" : "", restarts[w->config.restart], hold ? ", release" : "");
 }
 
 void preview_count(write_call *w)
@@ -309,12 +309,12 @@ void preview(write_call *w, uint32_t found)
     char later[SEAL_WHEN], digest[65];
     set_digest_hex(w->totals.digest, digest);
     if (w->h && w->copy[0] && seal_had_later(&w->h->index, w->owner.folder, digest, later))
-        printf("%s!%s a copy that was signed after this one was written to this device already, on %s\n", warn(),
-               plain(), later);
+        say("%s!%s a copy that was signed after this one was written to this device already, on %s\n", warn(), plain(),
+            later);
     if (w->others[0])
-        printf("%s!%s another computer's record says that this unit wasn't finished, or is held: %s\n"
-               "  That doesn't count here; to go on with it instead: bilancia resume %s\n",
-               warn(), plain(), w->others, w->others);
+        say("%s!%s another computer's record says that this unit wasn't finished, or is held: %s\n"
+            "  That doesn't count here; to go on with it instead: bilancia resume %s\n",
+            warn(), plain(), w->others, w->others);
     w->changed =
         story_changes(w, "Changed since, by another hand or a restart, and neither as it was then nor as wanted: ");
 }

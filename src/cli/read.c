@@ -24,13 +24,13 @@ static void say_left_out(const bil_description *d)
     static const bil_class order[] = {BIL_CLASS_SECRET, BIL_CLASS_LIVE, BIL_CLASS_COMMAND};
     static const char *const why[] = {"passwords and keys; note them elsewhere, they may have to be entered again",
                                       "measured values", "cells that make the device do something"};
-    printf("Not in the copy, on purpose:\n");
+    say("Not in the copy, on purpose:\n");
     for (size_t k = 0; k < 3; k++) {
         unsigned count = 0;
         for (uint16_t i = 0; i < d->count; i++)
             count += d->params[i].cls == order[k];
         if (count)
-            printf("  %3u %-8s %s\n", count, bil_class_name(order[k]), why[k]);
+            say("  %3u %-8s %s\n", count, bil_class_name(order[k]), why[k]);
     }
 }
 
@@ -38,8 +38,8 @@ static void say_unreadable(const bil_image *image)
 {
     for (uint16_t i = 0; i < image->description->count; i++)
         if (image->state[i] == BIL_UNREADABLE)
-            printf("  %s? %s%s  %s: %s\n", warn(), plain(), image->description->params[i].id,
-                   image->description->params[i].name, error_text(image->cause[i]));
+            say("  %s? %s%s  %s: %s\n", warn(), plain(), image->description->params[i].id,
+                image->description->params[i].name, error_text(image->cause[i]));
 }
 
 static void print_json(const device *dev, const set_origin *o, const char *path, const bil_set_totals *totals,
@@ -58,9 +58,7 @@ static void print_json(const device *dev, const set_origin *o, const char *path,
                   "hardware", o->hardware, "firmware", o->firmware, "serial", o->serial, "device", o->device, "values",
                   (int)totals->values, "left_out", (int)totals->left_out, "unreadable", unreadable, "values_digest",
                   digest, "value_requests", (int)p->read_requests, "identity_requests", (int)p->identity_requests);
-    json_dumpf(out, stdout, JSON_INDENT(2));
-    putchar('\n');
-    json_decref(out);
+    say_json(out);
 }
 
 /* A device of the site, or (h NULL) any other one. */
@@ -77,10 +75,10 @@ static void look_around(target *t, const set_origin *o, bool well, bool unstored
     many_note_state(t->h, &t->owner, &seen, person(NULL));
     say_moved(t->h, t->owner.folder, t->owner.name, o->model, o->serial);
     if (t->owner.copies && strcmp(t->owner.last.serial, o->serial) != 0)
-        printf("%s!%s another unit than at the last copy: that was serial number %s\n", warn(), plain(),
-               t->owner.last.serial);
+        say("%s!%s another unit than at the last copy: that was serial number %s\n", warn(), plain(),
+            t->owner.last.serial);
     if (unstored)
-        printf("%s!%s the device says: not stored yet. A power cut loses what was changed\n", warn(), plain());
+        say("%s!%s the device says: not stored yet. A power cut loses what was changed\n", warn(), plain());
 }
 
 static int save(device *dev, const bil_job_progress *p, target *t, const char *who, const char *why, bool json)
@@ -111,23 +109,23 @@ static int save(device *dev, const bil_job_progress *p, target *t, const char *w
         return unreadable ? EXIT_INCOMPLETE : EXIT_DONE;
     }
     bool known = bil_description_names_firmware(dev->description, o.firmware);
-    printf("Device   %s%s%s  (%s)\n", bold(), o.device[0] ? o.device : "without a name", plain(), dev->text);
-    printf("Unit     %s %s, hardware %s, firmware %s%s, serial number %s\n", o.vendor, o.model, o.hardware, o.firmware,
-           known ? "" : " (the description doesn't name it)", o.serial);
+    say("Device   %s%s%s  (%s)\n", bold(), o.device[0] ? o.device : "without a name", plain(), dev->text);
+    say("Unit     %s %s, hardware %s, firmware %s%s, serial number %s\n", o.vendor, o.model, o.hardware, o.firmware,
+        known ? "" : " (the description doesn't name it)", o.serial);
     say_left_out(dev->description);
     if (unreadable) {
-        printf("Could not be read:\n");
+        say("Could not be read:\n");
         say_unreadable(&dev->image);
     }
     if (t->h)
         look_around(t, &o, true, unstored);
-    printf("Saved    %s%s%s\n", bold(), path, plain());
+    say("Saved    %s%s%s\n", bold(), path, plain());
     if (unreadable)
-        printf("%s✗ incomplete%s: %u values read with %u requests and %u for who answers, %u could not be read\n",
-               warn(), plain(), values, p->read_requests, p->identity_requests, unreadable);
+        say("%s✗ incomplete%s: %u values read with %u requests and %u for who answers, %u could not be read\n", warn(),
+            plain(), values, p->read_requests, p->identity_requests, unreadable);
     else
-        printf("%s✓ complete%s: all %u values read with %u requests and %u for who answers\n", good(), plain(), values,
-               p->read_requests, p->identity_requests);
+        say("%s✓ complete%s: all %u values read with %u requests and %u for who answers\n", good(), plain(), values,
+            p->read_requests, p->identity_requests);
     return unreadable ? EXIT_INCOMPLETE : EXIT_DONE;
 }
 
@@ -191,7 +189,7 @@ static int read_one(const char *where, const char *site_given, const char *folde
             code = save(&dev, &p, &t, who, why, json);
             device_close(&dev);
         } else {
-            fprintf(stderr, "  Nothing was saved.\n");
+            tell(stderr, "  Nothing was saved.\n");
             fleet_task seen = {.end = FLEET_FAILED,
                                .error = code == EXIT_NOT_REACHABLE ? BIL_E_NOT_REACHABLE : BIL_E_SILENT};
             snprintf(seen.why, sizeof seen.why, "%s", error_text(seen.error));

@@ -121,8 +121,7 @@ int rehearse(write_call *w)
         code = exit_of(&end, w);
         if (code == EXIT_DONE) {
             if (!w->json)
-                printf(
-                    "%s✓ rehearsed%s on a simulated %s with the values of the device: %s, %u value%s with %u request%s "
+                say("%s✓ rehearsed%s on a simulated %s with the values of the device: %s, %u value%s with %u request%s "
                     "in %.1f s of its time; nothing was written to the device\n\n",
                     good(), plain(), w->dev.description->model, bil_verdict_text(end.u.end.verdict), p.written,
                     p.written == 1 ? "" : "s", p.write_requests, p.write_requests == 1 ? "" : "s",

@@ -102,33 +102,33 @@ static int agree_to_foreign(again *a, write_call *w, const char *verb, bool undo
     };
     const char *wanted = s->serial[0] ? s->serial : s->address, *what = s->serial[0] ? "serial number" : "address";
     char typed[SET_TEXT] = "", why[2 * STORAGE_PATH];
-    fprintf(stderr, "%sThis record isn't of this computer:%s what it says is shown, and counts once you agree.\n",
-            bold(), plain());
-    fprintf(stderr, "  Record          %s\n  Written         %s by %s, as it says\n", a->last.path, s->when,
-            s->who[0] ? s->who : "nobody named");
-    fprintf(stderr, "  Unit            %s, serial number %s, at %s\n", s->model, s->serial[0] ? s->serial : "none",
-            a->last.address);
-    fprintf(stderr, "  Would write     %s%s\n",
-            undoes && !s->undoes   ? s->safety[0] ? s->safety : "nothing: there is no copy of what was before"
-            : s->resets && !undoes ? "the factory values"
-                                   : s->copy,
-            s->groups[0] && !undoes ? ", some groups" : "");
-    fprintf(stderr, "  As              %s%s%s\n", bil_purpose_name(undoes ? BIL_RESTORE : (bil_purpose)s->purpose),
-            s->with_calibration ? ", with calibration" : "", s->without[0] ? ", with values left out: " : "");
+    tell(stderr, "%sThis record isn't of this computer:%s what it says is shown, and counts once you agree.\n", bold(),
+         plain());
+    tell(stderr, "  Record          %s\n  Written         %s by %s, as it says\n", a->last.path, s->when,
+         s->who[0] ? s->who : "nobody named");
+    tell(stderr, "  Unit            %s, serial number %s, at %s\n", s->model, s->serial[0] ? s->serial : "none",
+         a->last.address);
+    tell(stderr, "  Would write     %s%s\n",
+         undoes && !s->undoes   ? s->safety[0] ? s->safety : "nothing: there is no copy of what was before"
+         : s->resets && !undoes ? "the factory values"
+                                : s->copy,
+         s->groups[0] && !undoes ? ", some groups" : "");
+    tell(stderr, "  As              %s%s%s\n", bil_purpose_name(undoes ? BIL_RESTORE : (bil_purpose)s->purpose),
+         s->with_calibration ? ", with calibration" : "", s->without[0] ? ", with values left out: " : "");
     if (s->without[0])
-        fprintf(stderr, "                  %s\n", s->without);
-    fprintf(stderr, "  Found in state  %u%s\n  Checks it set aside, which hold again now:", (unsigned)a->last.found,
-            a->last.held ? ", and left held" : "");
+        tell(stderr, "                  %s\n", s->without);
+    tell(stderr, "  Found in state  %u%s\n  Checks it set aside, which hold again now:", (unsigned)a->last.found,
+         a->last.held ? ", and left held" : "");
     for (int i = 0; i < BIL_CHECK_COUNT; i++)
         if (s->despite >> i & 1)
-            fprintf(stderr, " %s", checks[i]);
-    fprintf(stderr, "%s\n", s->despite ? "" : " none");
+            tell(stderr, " %s", checks[i]);
+    tell(stderr, "%s\n", s->despite ? "" : " none");
     if (a->ours_too)
-        fprintf(stderr, "  What this computer began here itself: bilancia %s %s\n", verb, a->ours);
+        tell(stderr, "  What this computer began here itself: bilancia %s %s\n", verb, a->ours);
     if (serial) {
         snprintf(typed, sizeof typed, "%s", serial);
     } else if (isatty(STDIN_FILENO)) {
-        fprintf(stderr, "To agree, type the %s of the unit in front of you: ", what);
+        tell(stderr, "To agree, type the %s of the unit in front of you: ", what);
         if (fgets(typed, sizeof typed, stdin))
             typed[strcspn(typed, "\n")] = '\0';
     } else {
@@ -149,14 +149,14 @@ static void say_story(const again *a, bool undoes)
     const record_story *s = &a->first;
     char age[64];
     age_text(s->when, age, sizeof age);
-    printf("%sRecord%s   %s\n", bold(), plain(), a->last.path);
-    printf("         begun %s by %s; %s\n", age, s->who[0] ? s->who : "nobody named",
-           !a->last.verdict[0]                     ? "it was broken off"
-           : a->last.held                          ? "it ended with the device still held"
-           : a->last.on_trial                      ? "its values are on trial"
-           : strcmp(a->last.verdict, "incomplete") ? "it came to its end"
-                                                   : "it ended incomplete");
-    printf("         %s\n\n", undoes ? "going back to what was there before" : "going on from what is there now");
+    say("%sRecord%s   %s\n", bold(), plain(), a->last.path);
+    say("         begun %s by %s; %s\n", age, s->who[0] ? s->who : "nobody named",
+        !a->last.verdict[0]                     ? "it was broken off"
+        : a->last.held                          ? "it ended with the device still held"
+        : a->last.on_trial                      ? "its values are on trial"
+        : strcmp(a->last.verdict, "incomplete") ? "it came to its end"
+                                                : "it ended incomplete");
+    say("         %s\n\n", undoes ? "going back to what was there before" : "going on from what is there now");
 }
 
 /* What is to be written now: the copy of the first record, or what was there before it. */
@@ -234,7 +234,7 @@ static int run(const command *self, int argc, const char **argv)
     if (code < 0 && keeps && !a->last.on_trial)
         code = say_error(c.arguments[0], BIL_E_NO_RECORD, "nothing is on trial there");
     if (code < 0 && !undoes && a->last.finished) {
-        printf("Nothing is left to finish: the last write ended \"%s\".\n", a->last.verdict);
+        say("Nothing is left to finish: the last write ended \"%s\".\n", a->last.verdict);
         code = EXIT_DONE;
     }
     if (code < 0 && a->foreign)

@@ -77,7 +77,7 @@ static int set_values(setting *s, const models *m, const char **assignments, int
         return code;
     code = change(s, m, assignments);
     if (code < 0 && !s->work.changed) {
-        printf("The device has these values already.\n");
+        say("The device has these values already.\n");
         code = EXIT_DONE;
     }
     if (code < 0)
@@ -87,11 +87,11 @@ static int set_values(setting *s, const models *m, const char **assignments, int
     if (code >= 0)
         return code;
     if (!s->w->json)
-        printf("%sThis changes the device, not a copy.%s\n", bold(), plain());
+        say("%sThis changes the device, not a copy.%s\n", bold(), plain());
     s->w->copy = s->copy;
     code = writing_run(s->w, m, fd);
     if (code == EXIT_DONE && !s->w->json && !s->w->config.trial)
-        printf("The copy is up to date with it: %s\n", s->copy);
+        say("The copy is up to date with it: %s\n", s->copy);
     return code;
 }
 

@@ -43,8 +43,8 @@ static void put_choice(const findings *f, const finding *one)
     if (one->items[1])
         item_text(one->items[1], f->sides[1].description, now, sizeof now);
     bil_str_plain(one->item->name, name, sizeof name);
-    printf("\n%s%s%s %s%s%s  %s\n    saved   %s\n    device  %s\n", warn(), one->weight & BIL_SAFETY ? "!" : "≠",
-           plain(), bold(), one->id, plain(), name, saved, now);
+    say("\n%s%s%s %s%s%s  %s\n    saved   %s\n    device  %s\n", warn(), one->weight & BIL_SAFETY ? "!" : "≠", plain(),
+        bold(), one->id, plain(), name, saved, now);
 }
 
 /* Asks until the answer makes sense. WINS_OPEN: the person stops. */
@@ -53,7 +53,7 @@ static decision ask_person(settling *s, const findings *f, const finding *one, c
     char answer[2 * BIL_VALUE_TEXT];
     put_choice(f, one);
     for (;;) {
-        printf("  d device wins · s saved wins · v VALUE a new value · D S the same for all that follow · q stop: ");
+        say("  d device wins · s saved wins · v VALUE a new value · D S the same for all that follow · q stop: ");
         fflush(stdout);
         if (!line_from(answer, sizeof answer) || strcmp(answer, "q") == 0)
             return (decision){WINS_OPEN, NULL};
@@ -68,7 +68,7 @@ static decision ask_person(settling *s, const findings *f, const finding *one, c
         snprintf(value, size, "%s", answer + 2);
         if (offline_check(&s->copy.work, one->id, value) == BIL_OK)
             return (decision){WINS_VALUE, value};
-        printf("  %s✗%s %s\n", bad(), plain(), s->copy.work.why);
+        say("  %s✗%s %s\n", bad(), plain(), s->copy.work.why);
     }
 }
 
@@ -156,7 +156,7 @@ static int put_list(const settling *s, const char *path)
         item_bare_text(&item, o->description, text, sizeof text);
         csv_put(storage.file, o->description->params[i].id, false);
         if (item.type == BIL_TEXT)
-            csv_put_text(storage.file, text);
+            csv_put_text(storage.file, text, true);
         else
             csv_put(storage.file, text, true);
         csv_put(storage.file, o->description->params[i].unit, true);
@@ -166,7 +166,7 @@ static int put_list(const settling *s, const char *path)
     error = ferror(storage.file) ? storage_error() : storage_commit(&storage, folder, whole);
     if (error)
         return say_error(path, error, NULL);
-    printf("%s✓ list%s  %s: %u value%s to write to the device\n", good(), plain(), whole, rows, rows == 1 ? "" : "s");
+    say("%s✓ list%s  %s: %u value%s to write to the device\n", good(), plain(), whole, rows, rows == 1 ? "" : "s");
     return -1;
 }
 
@@ -177,7 +177,7 @@ static int put_record(const settling *s, const char *path, const char *who)
     int error = decisions_save(s->taken, who, s->copy.source, s->sides[1].text, folder, name, whole);
     if (error)
         return say_error(path, error, NULL);
-    printf("%s✓ decisions%s  %s\n", good(), plain(), whole);
+    say("%s✓ decisions%s  %s\n", good(), plain(), whole);
     return -1;
 }
 
@@ -206,8 +206,8 @@ static void put_note(const settling *s, const char *who)
 static int finish(settling *s, const settle_call *wish)
 {
     const char *who = person(wish->who);
-    printf("\nSettled: device wins %u, saved wins %u, new value %u\n", s->count[WINS_DEVICE], s->count[WINS_SAVED],
-           s->count[WINS_VALUE]);
+    say("\nSettled: device wins %u, saved wins %u, new value %u\n", s->count[WINS_DEVICE], s->count[WINS_SAVED],
+        s->count[WINS_VALUE]);
     int code = new_copy_save(&s->copy, who, wish->why ? wish->why : "settled");
     if (code < 0 && wish->list)
         code = put_list(s, wish->list);

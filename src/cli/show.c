@@ -16,13 +16,11 @@ static void put_json_head(const set_origin *o)
     json_t *unit = json_pack("{s:s,s:s,s:s,s:s,s:s,s:s}", "vendor", o->vendor, "model", o->model, "hardware",
                              o->hardware, "firmware", o->firmware, "serial", o->serial, "device", o->device);
     json_t *read = json_pack("{s:s,s:s,s:s,s:s}", "when", o->when, "who", o->who, "why", o->why, "from", o->from);
-    printf("{\"unit\": ");
-    json_dumpf(unit, stdout, 0);
-    printf(",\n \"read\": ");
-    json_dumpf(read, stdout, 0);
-    printf(",\n \"values\": [");
-    json_decref(unit);
-    json_decref(read);
+    say("{\"unit\": ");
+    tell_json(stdout, unit, 0);
+    say(",\n \"read\": ");
+    tell_json(stdout, read, 0);
+    say(",\n \"values\": [");
 }
 
 static void put_json_item(const bil_item *item, bool first)
@@ -30,14 +28,14 @@ static void put_json_item(const bil_item *item, bool first)
     char hex[2 * BIL_TEXT_MAX + 1] = "";
     for (uint8_t i = 0; i < item->size; i++)
         snprintf(hex + 2 * i, 3, "%02x", item->raw[i]);
-    printf("%s\n  {\"id\": \"%.*s\", \"type\": \"%s\", \"class\": \"%s\", ", first ? "" : ",", (int)item->id.length,
-           item->id.text, bil_type_name(item->type), bil_class_name(item->cls));
+    say("%s\n  {\"id\": \"%.*s\", \"type\": \"%s\", \"class\": \"%s\", ", first ? "" : ",", (int)item->id.length,
+        item->id.text, bil_type_name(item->type), bil_class_name(item->cls));
     if (item->unreadable)
-        printf("\"unreadable\": \"%s\", ", error_name(item->unreadable));
+        say("\"unreadable\": \"%s\", ", error_name(item->unreadable));
     else
-        printf("\"raw\": \"%s\", \"value\": %.*s, ", hex, (int)item->value.length, item->value.text);
-    printf("\"unit\": \"%.*s\", \"name\": \"%.*s\"}", (int)item->unit.length, item->unit.text, (int)item->name.length,
-           item->name.text);
+        say("\"raw\": \"%s\", \"value\": %.*s, ", hex, (int)item->value.length, item->value.text);
+    say("\"unit\": \"%.*s\", \"name\": \"%.*s\"}", (int)item->unit.length, item->unit.text, (int)item->name.length,
+        item->name.text);
 }
 
 static int show_json(const char *path)
@@ -63,9 +61,9 @@ static int show_json(const char *path)
     for (; (got = source.next(source.ctx, &item)) == 1; first = false)
         put_json_item(&item, first);
     if (got == 0) {
-        printf("],\n \"left_out\": ");
-        json_dumpf(left_out, stdout, 0);
-        printf("}\n");
+        say("],\n \"left_out\": ");
+        tell_json(stdout, json_incref(left_out), 0);
+        say("}\n");
     }
     json_decref(left_out);
     int code = got < 0 ? say_error("", -got, set.why) : EXIT_DONE;

@@ -13,8 +13,8 @@ static int make_key(here *h, const char *name, const char *path, const char *who
                          error == BIL_E_DISPUTED     ? "the site knows another key under this name"
                          : error == BIL_E_FILE_WRITE ? strerror(errno)
                                                      : NULL);
-    printf("%s✓ made%s  the key \"%s\". Its secret half is in %s: keep that outside the site, and safe.\n", good(),
-           plain(), name, path);
+    say("%s✓ made%s  the key \"%s\". Its secret half is in %s: keep that outside the site, and safe.\n", good(),
+        plain(), name, path);
     return EXIT_DONE;
 }
 
@@ -24,8 +24,8 @@ static int trust(here *h, const char *name, const char *hex, bool decide, const 
     if (error == BIL_E_DISPUTED && decide) {
         error = seal_decide(&h->index, name, hex);
         if (!error)
-            printf("%s✓ decided%s  for you at this computer: the key \"%s\" is this one, whatever notes say\n", good(),
-                   plain(), name);
+            say("%s✓ decided%s  for you at this computer: the key \"%s\" is this one, whatever notes say\n", good(),
+                plain(), name);
         return error ? say_error(name, error, NULL) : EXIT_DONE;
     }
     if (error)
@@ -34,7 +34,7 @@ static int trust(here *h, const char *name, const char *hex, bool decide, const 
                              ? "the site knows another key under this name; if you have this one from "
                                "its owner, say --decide"
                              : "a public half is 64 hex digits");
-    printf("%s✓ trusted%s  the key \"%s\"\n", good(), plain(), name);
+    say("%s✓ trusted%s  the key \"%s\"\n", good(), plain(), name);
     return EXIT_DONE;
 }
 
@@ -53,8 +53,8 @@ static int sign(here *h, const char *which, bool for_any, const char *key, const
                                                    : NULL)
               : EXIT_DONE;
     if (!error)
-        printf("%s✓ signed%s by \"%s\", for %s: copy %d of %s, read %s\n", good(), plain(), name,
-               for_any ? "any device" : "this device", copy.place, owner.name, copy.when);
+        say("%s✓ signed%s by \"%s\", for %s: copy %d of %s, read %s\n", good(), plain(), name,
+            for_any ? "any device" : "this device", copy.place, owner.name, copy.when);
     device_row_free(&owner);
     return code;
 }

@@ -53,8 +53,8 @@ static int serve(const char *name, int port, const char *control, int factor, bo
     struct sigaction action = {.sa_handler = on_signal};
     sigaction(SIGTERM, &action, NULL);
     sigaction(SIGINT, &action, NULL);
-    printf("%s at modbus+tcp://127.0.0.1:%d/1%s%s\n", model->name, server.port, control ? ", control channel " : "",
-           control ? control : "");
+    say("%s at modbus+tcp://127.0.0.1:%d/1%s%s\n", model->name, server.port, control ? ", control channel " : "",
+        control ? control : "");
     fflush(stdout);
     sim_server_run(&server, &stop);
     sim_server_close(&server);
@@ -93,13 +93,13 @@ static int serve_crowd(const char *name, crowd *c)
     } else {
         for (size_t i = 0; i < c->count; i++)
             if (c->line)
-                printf("modbus+rtu:%s?unit=%zu&speed=%u\n", c->path, i + 1, c->speed);
+                say("modbus+rtu:%s?unit=%zu&speed=%u\n", c->path, i + 1, c->speed);
             else
-                printf("modbus+tcp://127.0.0.1:%d/1\n", c->ports[i]);
+                say("modbus+tcp://127.0.0.1:%d/1\n", c->ports[i]);
         fflush(stdout);
         crowd_run(c, &stop);
         if (c->line)
-            fprintf(stderr, "characters and pauses took %.3f s of the line\n", (double)c->line_us / 1e6);
+            tell(stderr, "characters and pauses took %.3f s of the line\n", (double)c->line_us / 1e6);
     }
     crowd_close(c);
     for (size_t i = 0; i < c->count; i++)
@@ -108,7 +108,7 @@ static int serve_crowd(const char *name, crowd *c)
     return code;
 }
 
-static int tell(const char *control, const char **words, int count)
+static int say_to_unit(const char *control, const char **words, int count)
 {
     char line[240] = "", answer[300];
     for (int i = 0; i < count; i++) {
@@ -122,7 +122,7 @@ static int tell(const char *control, const char **words, int count)
     if (error)
         return say_error(control, error, NULL);
     bool good = strncmp(answer, "ok", 2) == 0;
-    fprintf(good ? stdout : stderr, "%s\n", answer);
+    tell(good ? stdout : stderr, "%s\n", answer);
     return good ? EXIT_DONE : EXIT_REFUSED;
 }
 
@@ -151,7 +151,7 @@ static int run(const command *self, int argc, const char **argv)
     if (code >= 0)
         return code;
     if (at)
-        return call_end(&c, tell(at, c.arguments, c.count));
+        return call_end(&c, say_to_unit(at, c.arguments, c.count));
     if (c.count > 1)
         return call_end(
             &c, say_error(c.arguments[1], BIL_E_CALL, "one model at a time; to tell a unit something, say --at PATH"));

@@ -19,8 +19,8 @@ static int make(const char *folder, const char *name, const char *who)
     int error = site_make(&made, folder, name ? name : usual, person(who), why, sizeof why);
     if (error)
         return say_error("", error, why);
-    printf("%s✓ made%s  %s, the site \"%s\"\n", good(), plain(), made.path, made.name);
-    printf("Next: bilancia find, or bilancia device add NAME ADDRESS\n");
+    say("%s✓ made%s  %s, the site \"%s\"\n", good(), plain(), made.path, made.name);
+    say("Next: bilancia find, or bilancia device add NAME ADDRESS\n");
     return EXIT_DONE;
 }
 
@@ -226,16 +226,16 @@ static int check(const char *given, bool json)
             well = well || strcmp(what, *name) == 0;
         bad_ones += !well;
         if (!json)
-            printf("%s! %s%s: %s\n", warn(), plain(), json_string_value(json_object_get(one, "path")),
-                   json_string_value(json_object_get(one, "why")));
+            say("%s! %s%s: %s\n", warn(), plain(), json_string_value(json_object_get(one, "path")),
+                json_string_value(json_object_get(one, "why")));
     }
     if (json)
         say_json(json_pack("{s:s,s:i,s:i,s:i,s:O}", "site", h.place.path, "devices", (int)f.devices, "copies",
                            (int)f.copies, "notes", (int)f.notes, "findings", f.list));
     else
-        printf("%s%s%s  %s: %u devices, %u copies looked at whole, %u notes, %zu findings\n",
-               bad_ones ? warn() : good(), bad_ones ? "✗ damaged" : "✓ sound", plain(), h.place.path, f.devices,
-               f.copies, f.notes, json_array_size(f.list));
+        say("%s%s%s  %s: %u devices, %u copies looked at whole, %u notes, %zu findings\n", bad_ones ? warn() : good(),
+            bad_ones ? "✗ damaged" : "✓ sound", plain(), h.place.path, f.devices, f.copies, f.notes,
+            json_array_size(f.list));
     json_decref(f.list);
     return bad_ones ? EXIT_FILE : EXIT_DONE;
 }

@@ -22,8 +22,8 @@ void here_close(here *h)
 {
     if (index_broken(&h->index)) {
         index_forget(&h->place);
-        fprintf(stderr, "bilancia: the index of the site was damaged, so that something may be missing above\n"
-                        "  What to do: run the command again; the index is made anew.\n");
+        tell(stderr, "bilancia: the index of the site was damaged, so that something may be missing above\n"
+                     "  What to do: run the command again; the index is made anew.\n");
     }
     index_close(&h->index);
 }
@@ -175,7 +175,6 @@ int place_of_copy(const char *text, const char *site_given, char *out, char *dig
 
 void say_json(json_t *json)
 {
-    json_dumpf(json, stdout, JSON_INDENT(2));
+    tell_json(stdout, json, JSON_INDENT(2));
     putchar('\n');
-    json_decref(json);
 }

@@ -104,8 +104,8 @@ static bool thin_device(void *ctx, const device_row *row)
             continue;
         }
         t->gone++;
-        printf("  %s %s#%d  %s  %s\n", t->yes ? "deleted" : "would go:", row->name, p.rows[i].place, p.rows[i].when,
-               p.rows[i].why);
+        say("  %s %s#%d  %s  %s\n", t->yes ? "deleted" : "would go:", row->name, p.rows[i].place, p.rows[i].when,
+            p.rows[i].why);
         if (t->yes)
             t->error = delete_copy(t->h, row, &p.rows[i], "thinned out", t->who);
     }
@@ -144,10 +144,10 @@ static int run(const command *self, int argc, const char **argv)
     here_close(&h);
     if (t.error)
         return call_end(&c, say_error(h.place.path, t.error, NULL));
-    printf("%u %s, %u stay (the first, the newest, baselines, and what somebody noted something on always do)\n",
-           t.gone, yes ? "deleted" : "would go", t.stay);
+    say("%u %s, %u stay (the first, the newest, baselines, and what somebody noted something on always do)\n", t.gone,
+        yes ? "deleted" : "would go", t.stay);
     if (!yes && t.gone)
-        printf("To delete them: the same with --yes\n");
+        say("To delete them: the same with --yes\n");
     return call_end(&c, EXIT_DONE);
 }
 

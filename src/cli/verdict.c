@@ -15,13 +15,13 @@ static void put_still_to_do(const write_call *w)
     bool first = true;
     for (uint16_t i = 0; i < d->count; i++)
         if (d->params[i].cls == BIL_CLASS_SECRET) {
-            printf("%s", first ? "Still to do by a person:\n" : "");
-            printf("  - check %s (%s): secrets are not in the copy, and a reset brings back the one from the manual\n",
-                   d->params[i].name, d->params[i].id);
+            say("%s", first ? "Still to do by a person:\n" : "");
+            say("  - check %s (%s): secrets are not in the copy, and a reset brings back the one from the manual\n",
+                d->params[i].name, d->params[i].id);
             first = false;
         }
     for (uint8_t i = 0; i < d->by_hand_count; i++) {
-        printf("%s  - %s\n", first ? "Still to do by a person:\n" : "", d->by_hand[i]);
+        say("%s  - %s\n", first ? "Still to do by a person:\n" : "", d->by_hand[i]);
         first = false;
     }
 }
@@ -36,16 +36,16 @@ static void put_exceptions(const write_call *w)
             continue;
         param_text(&w->dev.image, i, now, sizeof now);
         param_text(&w->want, i, then, sizeof then);
-        printf("  ~ %s (%s): %s", d->params[i].id, d->params[i].name, error_text((int)exception));
+        say("  ~ %s (%s): %s", d->params[i].id, d->params[i].name, error_text((int)exception));
         if (exception == BIL_E_ROUNDED || exception == BIL_E_FIXED || exception == BIL_E_REFUSED)
-            printf("; the copy says %s, the device %s", then, now);
-        printf("\n");
+            say("; the copy says %s, the device %s", then, now);
+        say("\n");
     }
     const char *id;
     json_t *why;
-    json_object_foreach(w->without, id, why) printf("  ~ %s: left out, since %s\n", id, json_string_value(why));
+    json_object_foreach(w->without, id, why) say("  ~ %s: left out, since %s\n", id, json_string_value(why));
     if (!bil_job_unit_tells(w->job) && w->config.kind != BIL_JOB_RESET)
-        printf("  ~ %s\n", error_text(BIL_E_NO_IDENTITY));
+        say("  ~ %s\n", error_text(BIL_E_NO_IDENTITY));
 }
 
 static void put_reason(const write_call *w, const bil_action *end, char *out, size_t size)
@@ -87,17 +87,16 @@ static void put_reason(const write_call *w, const bil_action *end, char *out, si
 static void put_how_to_go_on(const write_call *w, const bil_action *end)
 {
     if (end->u.end.held)
-        fprintf(stderr, "  %sThe device is, or may be, still held%s: it doesn't work until it is released.\n", bad(),
-                plain());
+        tell(stderr, "  %sThe device is, or may be, still held%s: it doesn't work until it is released.\n", bad(),
+             plain());
     else if (end->u.end.wrote && end->u.end.verdict == BIL_VERDICT_INCOMPLETE)
-        fprintf(stderr,
-                "  %sThe device isn't held, and neither as it was nor as wanted%s: don't let it work like this.\n",
-                bad(), plain());
+        tell(stderr, "  %sThe device isn't held, and neither as it was nor as wanted%s: don't let it work like this.\n",
+             bad(), plain());
     if (!w->safety[0])
         return;
     const char *what = w->h ? w->owner.name : w->rec.path;
-    fprintf(stderr, "  To finish:   bilancia resume %s\n", what);
-    fprintf(stderr, "  To go back:  bilancia undo %s\n", what);
+    tell(stderr, "  To finish:   bilancia resume %s\n", what);
+    tell(stderr, "  To go back:  bilancia undo %s\n", what);
 }
 
 void put_verdict(const write_call *w, const bil_action *end)
@@ -109,37 +108,37 @@ void put_verdict(const write_call *w, const bil_action *end)
     bool tried = end->u.end.verdict == BIL_VERDICT_ON_TRIAL;
     if (tried && !end->u.end.held) {
         const char *what = w->h ? w->owner.name : w->rec.path;
-        printf("%s! %s%s: %u value%s written, read back twice. The next restart or power cut ends the trial.\n", warn(),
-               bil_verdict_text(end->u.end.verdict), plain(), p.written, p.written == 1 ? "" : "s");
-        printf("  To make them last:  bilancia keep %s\n  To go back:         bilancia undo %s\n", what, what);
+        say("%s! %s%s: %u value%s written, read back twice. The next restart or power cut ends the trial.\n", warn(),
+            bil_verdict_text(end->u.end.verdict), plain(), p.written, p.written == 1 ? "" : "s");
+        say("  To make them last:  bilancia keep %s\n  To go back:         bilancia undo %s\n", what, what);
         return;
     }
     if (done || end->u.end.verdict == BIL_VERDICT_NOT_PROVED) {
         bool resets = w->config.kind == BIL_JOB_RESET;
-        printf("%s%s %s%s: ", done ? good() : warn(), done ? "✓" : "!", bil_verdict_text(end->u.end.verdict), plain());
+        say("%s%s %s%s: ", done ? good() : warn(), done ? "✓" : "!", bil_verdict_text(end->u.end.verdict), plain());
         if (resets)
-            printf("the factory values are in force; read back twice.\n");
+            say("the factory values are in force; read back twice.\n");
         else
-            printf("%u value%s written with %u request%s; %s%s\n", p.written, p.written == 1 ? "" : "s",
-                   p.write_requests, p.write_requests == 1 ? "" : "s", end->u.end.stored ? "stored, " : "",
-                   !end->u.end.restarted ? "read back twice, but no restart was seen: no proof that it lasts."
-                   : w->config.restart == BIL_RESTART_BY_HAND ? "switched off and on, read back twice."
-                                                              : "restarted, read back twice.");
-        printf("  Requests: %u for values read, %u written, %u for who answers, %u for states and procedures.\n",
-               p.read_requests, p.write_requests, p.identity_requests, p.other_requests);
+            say("%u value%s written with %u request%s; %s%s\n", p.written, p.written == 1 ? "" : "s", p.write_requests,
+                p.write_requests == 1 ? "" : "s", end->u.end.stored ? "stored, " : "",
+                !end->u.end.restarted ? "read back twice, but no restart was seen: no proof that it lasts."
+                : w->config.restart == BIL_RESTART_BY_HAND ? "switched off and on, read back twice."
+                                                           : "restarted, read back twice.");
+        say("  Requests: %u for values read, %u written, %u for who answers, %u for states and procedures.\n",
+            p.read_requests, p.write_requests, p.identity_requests, p.other_requests);
         if (end->u.end.cause == BIL_E_NOT_IDLE || end->u.end.cause == BIL_E_RESTART_UNSEEN)
             say_error("", (int)end->u.end.cause, NULL);
         put_exceptions(w);
         char state[BIL_VALUE_TEXT];
         if (!end->u.end.held)
-            printf("%s. Safe to disconnect.\n", resets               ? "It stands, as after switching it on"
-                                                : end->u.end.stopped ? "It stands; it was at work when this began"
-                                                                     : "The device isn't held");
+            say("%s. Safe to disconnect.\n", resets               ? "It stands, as after switching it on"
+                                             : end->u.end.stopped ? "It stands; it was at work when this began"
+                                                                  : "The device isn't held");
         if (!end->u.end.held && !end->u.end.stopped && w->chain[0] && at_work(w->want.description, w->found_first) &&
             state_text(w->want.description, w->found_first, state))
-            printf("%s!%s When the write was first begun it was %s; it isn't started by itself: start it at the "
-                   "machine.\n",
-                   warn(), plain(), state);
+            say("%s!%s When the write was first begun it was %s; it isn't started by itself: start it at the "
+                "machine.\n",
+                warn(), plain(), state);
         put_still_to_do(w);
         if (end->u.end.held)
             say_error(w->address, (int)end->u.end.cause, NULL);
@@ -164,11 +163,11 @@ void put_verdict(const write_call *w, const bil_action *end)
     snprintf(what, sizeof what, "%s%s%s", bad(), bil_verdict_text(end->u.end.verdict), plain());
     say_error(what, error, reason);
     if (end->u.end.wrote && w->config.kind == BIL_JOB_RESET)
-        fprintf(stderr, "  The reset had begun.\n");
+        tell(stderr, "  The reset had begun.\n");
     else if (end->u.end.wrote)
-        fprintf(stderr, "  %u value%s had been written.\n", p.written, p.written == 1 ? "" : "s");
+        tell(stderr, "  %u value%s had been written.\n", p.written, p.written == 1 ? "" : "s");
     else
-        fprintf(stderr, "  No value was written.\n");
+        tell(stderr, "  No value was written.\n");
     if (end->u.end.wrote || end->u.end.held)
         put_how_to_go_on(w, end);
 }
@@ -197,9 +196,7 @@ void put_json(const write_call *w, const bil_action *end, int code)
     json_object_set_new(out, "exceptions", exceptions);
     if (end->u.end.param != BIL_NONE)
         json_object_set_new(out, "parameter", json_string(d->params[end->u.end.param].id));
-    json_dumpf(out, stdout, JSON_INDENT(2));
-    putchar('\n');
-    json_decref(out);
+    say_json(out);
 }
 
 /* One question, its answer recorded. False when it was no. */
@@ -208,9 +205,9 @@ static bool confirm(write_call *w, const char *event, const char *what, const ch
     char answer[16] = "", when[48];
     const char *result = "open";
     if (!w->json)
-        printf("  - %s\n", what);
+        say("  - %s\n", what);
     if (*person_there) {
-        fprintf(stderr, "    %s [yes/no/later] ", question);
+        tell(stderr, "    %s [yes/no/later] ", question);
         fflush(stderr);
         *person_there = fgets(answer, sizeof answer, stdin) != NULL;
         result = strcmp(answer, "yes\n") == 0 ? "passed" : strcmp(answer, "no\n") == 0 ? "failed" : "open";
@@ -226,17 +223,17 @@ bool ask_for_tests(write_call *w)
     const bil_description *d = w->want.description;
     bool person_there = isatty(STDIN_FILENO) && !w->json, well = true;
     if (!w->json && d->expect_count)
-        printf("To be expected meanwhile, and to be over now:\n");
+        say("To be expected meanwhile, and to be over now:\n");
     for (uint8_t i = 0; i < d->expect_count; i++)
         well = confirm(w, "warning", d->expect[i], "Is that over?", &person_there) && well;
     if (!w->json && d->test_count)
-        printf("Before the machine goes back to work:\n");
+        say("Before the machine goes back to work:\n");
     for (uint8_t i = 0; i < d->test_count; i++)
         well = confirm(w, "test", d->tests[i], "Is it so?", &person_there) && well;
     if (!well)
-        fprintf(stderr,
-                "  %s✗ a test failed%s: the machine must not go back to work like this. To go back: bilancia undo %s\n",
-                bad(), plain(), w->h ? w->owner.name : w->rec.path);
+        tell(stderr,
+             "  %s✗ a test failed%s: the machine must not go back to work like this. To go back: bilancia undo %s\n",
+             bad(), plain(), w->h ? w->owner.name : w->rec.path);
     return well;
 }
 
@@ -259,14 +256,14 @@ bool start_again(write_call *w, bool tests_passed)
     if (!state_text(d, w->found, state))
         return true;
     if (can && tests_passed && !agreed && !w->json && isatty(STDIN_FILENO)) {
-        fprintf(stderr, "%s!%s It was %s when this began; it stands now, and may move when it starts.\n", bad(),
-                plain(), state);
+        tell(stderr, "%s!%s It was %s when this began; it stands now, and may move when it starts.\n", bad(), plain(),
+             state);
         agreed = ask_at_terminal("Is everybody clear of it: set it to work again now?");
     }
     if (!agreed || !can) {
         if (!w->json)
-            printf("%s!%s It was %s when this began, and isn't started by itself: start it at the machine.\n", warn(),
-                   plain(), state);
+            say("%s!%s It was %s when this began, and isn't started by itself: start it at the machine.\n", warn(),
+                plain(), state);
         return true;
     }
     bil_job_config config = {.serial = serial, .found = w->found, .has_password = w->config.has_password};
@@ -277,7 +274,7 @@ bool start_again(write_call *w, bool tests_passed)
     free(job);
     bool well = end.u.end.verdict == BIL_VERDICT_VERIFIED;
     if (well && !w->json)
-        printf("%s✓%s It is %s again.\n", good(), plain(), state);
+        say("%s✓%s It is %s again.\n", good(), plain(), state);
     if (!well)
         say_error(w->address, (int)end.u.end.cause, NULL);
     return well;
@@ -304,9 +301,9 @@ void offer_copy(write_call *w)
     if (count == 0 || w->json)
         return;
     const char *what = w->h ? w->owner.name : w->address;
-    printf("No saved copy is up to date with the device now (%u value%s).", count, count == 1 ? "" : "s");
+    say("No saved copy is up to date with the device now (%u value%s).", count, count == 1 ? "" : "s");
     if (!isatty(STDIN_FILENO) || w->yes) {
-        printf(" To take one: bilancia read %s\n", what);
+        say(" To take one: bilancia read %s\n", what);
         return;
     }
     putchar('\n');
@@ -318,5 +315,5 @@ void offer_copy(write_call *w)
     if (error)
         say_error(w->safety_folder, error, NULL);
     else
-        printf("Saved  %s\n", path);
+        say("Saved  %s\n", path);
 }

@@ -27,7 +27,7 @@ bil_error exception_of(const write_call *w, uint16_t i)
 
 bool ask_at_terminal(const char *question)
 {
-    fprintf(stderr, "%s [yes/no] ", question);
+    tell(stderr, "%s [yes/no] ", question);
     fflush(stderr);
     char answer[16];
     return fgets(answer, sizeof answer, stdin) && (strcmp(answer, "yes\n") == 0 || strcmp(answer, "y\n") == 0);
@@ -108,9 +108,9 @@ static void say_event(write_call *w, const bil_action *action)
     progress_clear();
     bil_job_progress p;
     bil_job_progress_of(w->job, &p);
-    printf("  · %s", event_text(action->u.record.event));
+    say("  · %s", event_text(action->u.record.event));
     if (action->u.record.param != BIL_NONE)
-        printf(": %s", w->want.description->params[action->u.record.param].id);
+        say(": %s", w->want.description->params[action->u.record.param].id);
     putchar('\n');
     fflush(stdout);
 }
@@ -214,7 +214,7 @@ static bool save_safety_copy(void *ctx, const bil_image *have)
         return false;
     progress_clear();
     if (!w->json)
-        printf("Safety copy  %s\nRecord       %s\n", w->safety, w->rec.path);
+        say("Safety copy  %s\nRecord       %s\n", w->safety, w->rec.path);
     char digest[2 * BIL_SHA256 + 1], page[STORAGE_PATH];
     set_digest_hex(totals.digest, digest);
     keep_page(w, w->safety, LEDGER_BEFORE, totals.digest, page);
@@ -557,7 +557,7 @@ static void note_address(write_call *w, const bil_action *end)
     if (!w->moved_address[0] || !moved)
         return;
     if (!w->json)
-        printf("It answers at %s now.\n", w->moved_address);
+        say("It answers at %s now.\n", w->moved_address);
     if (!w->h || strcmp(card_text(&w->owner, "address"), w->moved_address) == 0)
         return;
     json_t *card = w->owner.card ? json_deep_copy(w->owner.card) : json_object();

@@ -58,12 +58,25 @@ static size_t utf8_length(const uint8_t *text, size_t left)
     return length;
 }
 
+/* Does this character end a line, or make what follows read in another direction than it is written? U+061C, U+200E,
+ * U+200F, U+2028 to U+202E, U+2066 to U+2069 (UAX 9, table 1; UAX 14, class BK). */
+static bool turns(const uint8_t *at)
+{
+    if (at[0] == 0xd8)
+        return at[1] == 0x9c;
+    if (at[0] != 0xe2 || (at[1] != 0x80 && at[1] != 0x81))
+        return false;
+    uint8_t last = at[2];
+    return at[1] == 0x81 ? last >= 0xa6 && last <= 0xa9 : (last & 0xfe) == 0x8e || (last >= 0xa8 && last <= 0xae);
+}
+
 bool bil_text_is_printable(const char *text, size_t length)
 {
     const uint8_t *bytes = (const uint8_t *)text;
     for (size_t i = 0, step; i < length; i += step) {
         step = utf8_length(bytes + i, length - i);
-        if (step == 0 || bytes[i] < 0x20 || bytes[i] == 0x7f || (bytes[i] == 0xc2 && bytes[i + 1] < 0xa0))
+        if (step == 0 || bytes[i] < 0x20 || bytes[i] == 0x7f || (bytes[i] == 0xc2 && bytes[i + 1] < 0xa0) ||
+            turns(bytes + i))
             return false;
     }
     return true;

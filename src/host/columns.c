@@ -2,12 +2,23 @@
 
 #include <string.h>
 
+#include "terminal.h"
+
 enum { NARROW = 60 };
+
+static const char *const codes[TINT_COUNT] = {"\033[0m", "\033[1m", "\033[1;32m", "\033[1;31m", "\033[33m"};
 
 const char *tint_code(bool colour, tint t)
 {
-    static const char *const codes[TINT_COUNT] = {"\033[0m", "\033[1m", "\033[1;32m", "\033[1;31m", "\033[33m"};
     return colour ? codes[t] : "";
+}
+
+bool tint_is_code(const char *text)
+{
+    for (int t = 0; t < TINT_COUNT; t++)
+        if (text == codes[t])
+            return true;
+    return false;
 }
 
 size_t shown_width(const char *text)
@@ -27,7 +38,7 @@ void put_cell(FILE *file, const char *text, size_t width)
         if (shown > most)
             break;
     }
-    fwrite(text, 1, bytes, file);
+    terminal_put(file, text, bytes);
     if (all > width)
         fputs("…", file);
     else if (width - all < sizeof blanks)
@@ -39,7 +50,7 @@ void put_last_cell(FILE *file, const char *text, size_t width)
     if (shown_width(text) > width)
         put_cell(file, text, width);
     else
-        fputs(text, file);
+        terminal_put(file, text, SIZE_MAX);
 }
 
 size_t id_width(const look *l, size_t count)
@@ -64,14 +75,14 @@ static void put_below(const look *l, const value_row *row)
         if (told >> i & 1)
             continue;
         bool odd = row->odd >> i & 1;
-        fprintf(l->out, "%s%s%s", tint_code(l->colour && odd, TINT_WARN), odd ? "  ▸" : "   ",
-                tint_code(l->colour && odd, TINT_PLAIN));
+        tell(l->out, "%s%s%s", tint_code(l->colour && odd, TINT_WARN), odd ? "  ▸" : "   ",
+             tint_code(l->colour && odd, TINT_PLAIN));
         for (size_t k = i; k < row->count; k++)
             if (strcmp(row->values[i], row->values[k]) == 0) {
                 told |= UINT32_C(1) << k;
-                fprintf(l->out, " %-*s", row->count == 2 ? 5 : 1, row->labels[k]);
+                tell(l->out, " %-*s", row->count == 2 ? 5 : 1, row->labels[k]);
             }
-        fprintf(l->out, "  %s\n", row->values[i]);
+        tell(l->out, "  %s\n", row->values[i]);
     }
 }
 
@@ -82,14 +93,14 @@ void put_value_row(const look *l, const value_row *row)
         size_t its = shown_width(row->values[i]) + 2 * (row->odd >> i & 1);
         longest = its > longest ? its : longest;
     }
-    fprintf(l->out, "%s%s%s ", tint_code(l->colour, TINT_WARN), row->mark, tint_code(l->colour, TINT_PLAIN));
+    tell(l->out, "%s%s%s ", tint_code(l->colour, TINT_WARN), row->mark, tint_code(l->colour, TINT_PLAIN));
     if (l->width < NARROW) {
-        fprintf(l->out, "%s\n  %s\n", row->id, row->name);
+        tell(l->out, "%s\n  %s\n", row->id, row->name);
         put_below(l, row);
         return;
     }
     if (shown_width(row->id) > ids || longest > width) {
-        fprintf(l->out, "%s  %s\n", row->id, row->name);
+        tell(l->out, "%s  %s\n", row->id, row->name);
         put_below(l, row);
         return;
     }
@@ -97,7 +108,7 @@ void put_value_row(const look *l, const value_row *row)
     put_cell(l->out, row->id, ids);
     for (size_t i = 0; i < row->count; i++) {
         bool odd = row->odd >> i & 1;
-        fprintf(l->out, " %s%s", tint_code(l->colour && odd, TINT_WARN), odd ? "▸ " : "");
+        tell(l->out, " %s%s", tint_code(l->colour && odd, TINT_WARN), odd ? "▸ " : "");
         bool last = i + 1 == row->count && !names;
         (last ? put_last_cell : put_cell)(l->out, row->values[i], odd ? width - 2 : width);
         fputs(tint_code(l->colour && odd, TINT_PLAIN), l->out);

@@ -17,6 +17,9 @@ typedef enum tint { TINT_PLAIN, TINT_BOLD, TINT_GOOD, TINT_BAD, TINT_WARN, TINT_
 /* The code that begins a colour, "" where there are none. */
 const char *tint_code(bool colour, tint t);
 
+/* Is this text one of those codes: the very one, not one that looks like it? */
+bool tint_is_code(const char *text);
+
 /* Characters that a text takes on the screen. */
 size_t shown_width(const char *text);
 /* The text and blanks up to `width`; longer text is cut with an ellipsis. */

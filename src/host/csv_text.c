@@ -21,16 +21,19 @@ void csv_put(FILE *out, const char *text, bool comma)
         fputs(text, out);
 }
 
+/* A spreadsheet works out what begins like this; a number with a sign is only that. */
 static bool looks_like_formula(const char *text)
 {
-    return *text && strchr("=+-@\t'", *text);
+    const char *digits = text + 1;
+    return *text && strchr("=+-@\t\r'", *text) &&
+           (*text != '-' || !*digits || digits[strspn(digits, "0123456789.")] != '\0');
 }
 
-void csv_put_text(FILE *out, const char *text)
+void csv_put_text(FILE *out, const char *text, bool comma)
 {
     char guarded[2 * BIL_VALUE_TEXT + 2];
     snprintf(guarded, sizeof guarded, "'%s", text);
-    csv_put(out, looks_like_formula(text) ? guarded : text, true);
+    csv_put(out, looks_like_formula(text) ? guarded : text, comma);
 }
 
 void csv_end(FILE *out)

@@ -8,7 +8,7 @@
 /* One field of a row; `comma` before all but the first. */
 void csv_put(FILE *out, const char *text, bool comma);
 /* A text that somebody chose: with an apostrophe before it where a spreadsheet would take it for a formula. */
-void csv_put_text(FILE *out, const char *text);
+void csv_put_text(FILE *out, const char *text, bool comma);
 void csv_end(FILE *out);
 
 /* Called for each row below the names with the fields of the two columns asked for. An error of its own ends the

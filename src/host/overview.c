@@ -233,11 +233,10 @@ void overview_html(const overview *o, site_index *index, FILE *file)
 {
     char now[40];
     set_time_now(now, sizeof now);
-    fputs("<!DOCTYPE html>\n<html lang=\"en\"><head><meta charset=\"utf-8\">"
-          "<meta name=\"viewport\" content=\"width=device-width,initial-scale=1\"><title>",
-          file);
-    html_text(file, o->place->name);
-    fprintf(file, ": overview</title><style>%s%s</style></head>\n<body><header><h1>", html_style, style);
+    char title[SITE_NAME + 20];
+    snprintf(title, sizeof title, "%s: overview", o->place->name);
+    html_begin(file, title, style, NULL);
+    fputs("<header><h1>", file);
     html_text(file, o->place->name);
     fprintf(file, "</h1><p>%zu devices, %d copies; as of %.10s %.5s UTC</p></header>\n<main><ul class=\"sum\">",
             o->count, o->copies, now, now + 11);
@@ -260,5 +259,6 @@ void overview_html(const overview *o, site_index *index, FILE *file)
           file);
     for (size_t i = 0; i < o->count; i++)
         put_row(file, index, &o->rows[i]);
-    fputs("</tbody></table></main></body></html>\n", file);
+    fputs("</tbody></table></main>", file);
+    html_end(file, NULL);
 }

@@ -22,9 +22,9 @@ static void begin(view *v, const findings *f)
         char key[40];
         bool alone = f->count == 1;
         snprintf(key, sizeof key, alone ? "value" : "value %s", side_label(f, i));
-        csv_put(v->look.out, key, true);
+        csv_put_text(v->look.out, key, true);
         snprintf(key, sizeof key, alone ? "raw" : "raw %s", side_label(f, i));
-        csv_put(v->look.out, key, true);
+        csv_put_text(v->look.out, key, true);
     }
     csv_end(v->look.out);
 }
@@ -33,12 +33,12 @@ static void row(view *v, const findings *f, const finding *one)
 {
     char text[2 * BIL_VALUE_TEXT], plain[512], hex[2 * BIL_TEXT_MAX + 1];
     bil_str_plain(one->item->name, plain, sizeof plain);
-    csv_put(v->look.out, one->id, false);
-    csv_put(v->look.out, plain, true);
-    csv_put(v->look.out, one->group, true);
+    csv_put_text(v->look.out, one->id, false);
+    csv_put_text(v->look.out, plain, true);
+    csv_put_text(v->look.out, one->group, true);
     csv_put(v->look.out, bil_class_name(one->item->cls), true);
     bil_str_plain(one->item->unit, plain, sizeof plain);
-    csv_put(v->look.out, plain, true);
+    csv_put_text(v->look.out, plain, true);
     if (f->count > 1) {
         csv_put(v->look.out, bil_relation_name(one->relation), true);
         csv_put(v->look.out, one->apart ? "yes" : "no", true);
@@ -51,10 +51,7 @@ static void row(view *v, const findings *f, const finding *one)
             item_bare_text(item, f->sides[i].description, text, sizeof text);
         for (uint8_t k = 0; item && !item->unreadable && k < item->size; k++)
             snprintf(hex + 2 * k, 3, "%02x", item->raw[k]);
-        if (item && item->type == BIL_TEXT)
-            csv_put_text(v->look.out, text);
-        else
-            csv_put(v->look.out, text, true);
+        csv_put_text(v->look.out, text, true);
         csv_put(v->look.out, hex, true);
     }
     csv_end(v->look.out);

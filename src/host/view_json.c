@@ -1,6 +1,7 @@
 /* Findings for programs; docs/schema/compare.json describes them. */
 #include <jansson.h>
 
+#include "terminal.h"
 #include "view.h"
 
 static void begin(view *v, const findings *f)
@@ -13,8 +14,7 @@ static void begin(view *v, const findings *f)
                       "from", s->text, "model", s->origin.model, "firmware", s->origin.firmware, "serial",
                       s->origin.serial, "device", s->origin.device, "when", s->kind == SIDE_COPY ? s->origin.when : "");
         fputs(i ? ",\n    " : "\n    ", v->look.out);
-        json_dumpf(json, v->look.out, 0);
-        json_decref(json);
+        tell_json(v->look.out, json, 0);
     }
     fputs("\n  ],\n  \"parameters\": [", v->look.out);
 }
@@ -22,8 +22,7 @@ static void begin(view *v, const findings *f)
 static void put_text(FILE *out, const char *text)
 {
     json_t *json = json_string(text);
-    json_dumpf(json, out, JSON_ENCODE_ANY);
-    json_decref(json);
+    tell_json(out, json, JSON_ENCODE_ANY);
 }
 
 /* The strings of an item are bodies of JSON strings, and its value is a token: they go out as they are. Rows come by
@@ -103,17 +102,15 @@ static bool end(view *v, const findings *f)
     if (f->damaged >= 0)
         json_array_append_new(damaged, json_string(side_why(&f->sides[f->damaged])));
     fputs("\n  ],\n  \"damaged\": ", v->look.out);
-    json_dumpf(damaged, v->look.out, 0);
+    tell_json(v->look.out, damaged, 0);
     fputs(",\n  \"odd\": ", v->look.out);
-    json_dumpf(odd, v->look.out, 0);
+    tell_json(v->look.out, odd, 0);
     fputs(",\n  \"counts\": {", v->look.out);
     for (int i = 0; i < BIL_RELATION_COUNT; i++)
         fprintf(v->look.out, "\"%s\": %u, ", bil_relation_name((bil_relation)i), n->relation[i]);
     fprintf(v->look.out, "\"meant_to_differ\": %u, \"safety\": %u, \"needs_hold\": %u, \"needs_restart\": %u},\n",
             n->apart, n->safety, n->hold, n->restart);
     fprintf(v->look.out, "  \"differing\": %u\n}\n", n->differing);
-    json_decref(odd);
-    json_decref(damaged);
     return !ferror(v->look.out);
 }
 

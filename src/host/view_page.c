@@ -358,14 +358,8 @@ static bool end(view *v, const findings *f)
         return false;
     end_group(v, f);
     set_time_now(now, sizeof now);
-    fputs("<!DOCTYPE html>\n<html lang=\"en\"><head><meta charset=\"utf-8\"><meta name=\"viewport\" "
-          "content=\"width=device-width,initial-scale=1\"><meta http-equiv=\"Content-Security-Policy\" "
-          "content=\"default-src 'none';style-src 'unsafe-inline';script-src 'unsafe-inline'\"><title>",
-          file);
-    put(file, v->title);
-    fprintf(file,
-            "</title><style>%s%s</style></head>\n<body><a class=\"skip\" href=\"#%s\">To the values</a><header><h1>",
-            html_style, style, f->count > 1 ? "differences" : "all");
+    html_begin(file, v->title, style, script);
+    fprintf(file, "<a class=\"skip\" href=\"#%s\">To the values</a><header><h1>", f->count > 1 ? "differences" : "all");
     put(file, v->title);
     fputs("</h1>\n", file);
     put_verdict(file, f);
@@ -391,8 +385,8 @@ static bool end(view *v, const findings *f)
                 SHEET_MOST);
     if (f->count == 1)
         put_left_out(file, &f->sides[0]);
-    fprintf(file, "</main><footer>Made by bilancia on %.10s at %.5s UTC</footer><script>%s</script></body></html>\n",
-            now, now + 11, script);
+    fprintf(file, "</main><footer>Made by bilancia on %.10s at %.5s UTC</footer>", now, now + 11);
+    html_end(file, script);
     bool good = !ferror(file) && !ferror(v->rows) && !ferror(v->sheet);
     fclose(v->rows);
     fclose(v->sheet);

@@ -1,6 +1,7 @@
 /* Findings as text: for a terminal of any width, or for a file. */
 #include <string.h>
 
+#include "terminal.h"
 #include "view.h"
 
 enum { HEADING = 26 }; /* room for "12345 of 1234567 differ" */
@@ -17,24 +18,24 @@ static void begin_sheet(view *v, const side *s)
     FILE *out = v->look.out;
     char age[64];
     age_text(o->when, age, sizeof age);
-    fprintf(out, "%s%s%s  %s\n", code(v, TINT_BOLD), s->kind == SIDE_COPY ? "Saved copy" : side_kind_text(s->kind),
-            code(v, TINT_PLAIN), s->text);
-    fprintf(out, "Device      %s%s%s%s%s\n", code(v, TINT_BOLD), o->device[0] ? o->device : "without a name",
-            code(v, TINT_PLAIN), set_is_offline(o) ? "" : " at ",
-            set_is_offline(o)      ? ""
-            : s->kind == SIDE_COPY ? o->from
-                                   : s->place);
-    fprintf(out, "Unit        %s %s, hardware %s, firmware %s, serial number %s\n", o->vendor, o->model, o->hardware,
-            o->firmware, o->serial);
+    tell(out, "%s%s%s  %s\n", code(v, TINT_BOLD), s->kind == SIDE_COPY ? "Saved copy" : side_kind_text(s->kind),
+         code(v, TINT_PLAIN), s->text);
+    tell(out, "Device      %s%s%s%s%s\n", code(v, TINT_BOLD), o->device[0] ? o->device : "without a name",
+         code(v, TINT_PLAIN), set_is_offline(o) ? "" : " at ",
+         set_is_offline(o)      ? ""
+         : s->kind == SIDE_COPY ? o->from
+                                : s->place);
+    tell(out, "Unit        %s %s, hardware %s, firmware %s, serial number %s\n", o->vendor, o->model, o->hardware,
+         o->firmware, o->serial);
     if (s->kind != SIDE_COPY)
         return;
-    fprintf(out, "%s        %s (%s) by %s%s%s\n", set_is_offline(o) ? "Made" : "Read", o->when, age,
-            o->who[0] ? o->who : "nobody named", o->why[0] ? ": " : "", o->why);
+    tell(out, "%s        %s (%s) by %s%s%s\n", set_is_offline(o) ? "Made" : "Read", o->when, age,
+         o->who[0] ? o->who : "nobody named", o->why[0] ? ": " : "", o->why);
     if (o->parent[0])
-        fprintf(out, "Made from   %s\n", o->parent);
+        tell(out, "Made from   %s\n", o->parent);
     if (set_is_offline(o))
-        fprintf(out, "%s!%s           made offline: the values were never read from a device\n", code(v, TINT_WARN),
-                code(v, TINT_PLAIN));
+        tell(out, "%s!%s           made offline: the values were never read from a device\n", code(v, TINT_WARN),
+             code(v, TINT_PLAIN));
 }
 
 static void end_sheet(view *v, const findings *f)
@@ -42,18 +43,18 @@ static void end_sheet(view *v, const findings *f)
     size_t i;
     json_t *one;
     FILE *out = v->look.out;
-    fprintf(out, "%sNot in the copy, on purpose%s\n", code(v, TINT_BOLD), code(v, TINT_PLAIN));
+    tell(out, "%sNot in the copy, on purpose%s\n", code(v, TINT_BOLD), code(v, TINT_PLAIN));
     json_array_foreach(f->sides[0].left_out, i, one)
     {
         fputs("- ", out);
         put_cell(out, json_string_value(json_object_get(one, "id")), 24);
         putc(' ', out);
         put_cell(out, json_string_value(json_object_get(one, "class")), 9);
-        fprintf(out, " %s\n", json_string_value(json_object_get(one, "name")));
+        tell(out, " %s\n", json_string_value(json_object_get(one, "name")));
     }
-    fprintf(out, "\n· of the place, of the unit, or calibration; the rest is the work\n");
+    tell(out, "\n· of the place, of the unit, or calibration; the rest is the work\n");
     if (f->damaged < 0)
-        fprintf(out, "%s✓ whole and unaltered%s: ", code(v, TINT_GOOD), code(v, TINT_PLAIN));
+        tell(out, "%s✓ whole and unaltered%s: ", code(v, TINT_GOOD), code(v, TINT_PLAIN));
 }
 
 static void begin(view *v, const findings *f)
@@ -68,19 +69,19 @@ static void begin(view *v, const findings *f)
         const side *s = &f->sides[i];
         side_line(s, what, sizeof what, who, sizeof who);
         if (v->look.width < 60)
-            fprintf(v->look.out, "%s%s%s %s\n%s\n%s\n", code(v, TINT_BOLD), side_label(f, i), code(v, TINT_PLAIN),
-                    side_kind_text(s->kind), what, who);
+            tell(v->look.out, "%s%s%s %s\n%s\n%s\n", code(v, TINT_BOLD), side_label(f, i), code(v, TINT_PLAIN),
+                 side_kind_text(s->kind), what, who);
         else
-            fprintf(v->look.out, "%-6s %s%s%s  %s\n       %s\n", side_label(f, i), code(v, TINT_BOLD),
-                    side_kind_text(s->kind), code(v, TINT_PLAIN), what, who);
+            tell(v->look.out, "%-6s %s%s%s  %s\n       %s\n", side_label(f, i), code(v, TINT_BOLD),
+                 side_kind_text(s->kind), code(v, TINT_PLAIN), what, who);
     }
     putc('\n', v->look.out);
     size_t width = value_width(&v->look, f->count);
     if (!width)
         return;
-    fprintf(v->look.out, "  %*s", (int)id_width(&v->look, f->count), "");
+    tell(v->look.out, "  %*s", (int)id_width(&v->look, f->count), "");
     for (size_t i = 0; i < f->count; i++)
-        fprintf(v->look.out, " %-*s", i + 1 < f->count ? (int)width : 1, side_label(f, i));
+        tell(v->look.out, " %-*s", i + 1 < f->count ? (int)width : 1, side_label(f, i));
     fputs("\n", v->look.out);
 }
 
@@ -97,17 +98,17 @@ static void end_group(view *v, const findings *f)
         snprintf(text, sizeof text, "%u of %u differ%s", f->before.differing, all, f->before.differing == 1 ? "s" : "");
     else
         snprintf(text, sizeof text, "%u value%s", all, all == 1 ? "" : "s");
-    fprintf(v->look.out, "%s", text);
+    tell(v->look.out, "%s", text);
     fseek(v->look.out, 0, SEEK_END);
     v->heading = 0;
 }
 
 static void begin_group(view *v, const finding *one)
 {
-    fprintf(v->look.out, "%s%s%s%s  ", v->any ? "\n" : "", code(v, TINT_BOLD), one->group, code(v, TINT_PLAIN));
+    tell(v->look.out, "%s%s%s%s  ", v->any ? "\n" : "", code(v, TINT_BOLD), one->group, code(v, TINT_PLAIN));
     fflush(v->look.out);
     v->heading = ftell(v->look.out);
-    fprintf(v->look.out, "%*s\n", HEADING, "");
+    tell(v->look.out, "%*s\n", HEADING, "");
     if (v->heading <= 0)
         v->heading = 0;
 }
@@ -145,7 +146,7 @@ static void row(view *v, const findings *f, const finding *one)
     put_value_row(&v->look, &(value_row){mark, one->id, name, f->count, labels, texts, one->odd});
     bits_text(f, one, bits, sizeof bits);
     if (bits[0])
-        fprintf(v->look.out, "    %s\n", bits);
+        tell(v->look.out, "    %s\n", bits);
 }
 
 static void put_differing(view *v, const findings *f)
@@ -156,15 +157,15 @@ static void put_differing(view *v, const findings *f)
         [BIL_REL_UNREADABLE] = "unreadable", [BIL_REL_NOT_COMPARABLE] = "not comparable"};
     const finding_counts *n = &f->total;
     FILE *out = v->look.out;
-    fprintf(out, "%s≠ %u differ%s%s (", code(v, TINT_WARN), n->differing, n->differing == 1 ? "s" : "",
-            code(v, TINT_PLAIN));
+    tell(out, "%s≠ %u differ%s%s (", code(v, TINT_WARN), n->differing, n->differing == 1 ? "s" : "",
+         code(v, TINT_PLAIN));
     const char *between = "";
     for (int i = 0; i < BIL_RELATION_COUNT; i++)
         if (words[i] && n->relation[i]) {
-            fprintf(out, "%s%u %s", between, n->relation[i], words[i]);
+            tell(out, "%s%u %s", between, n->relation[i], words[i]);
             between = ", ";
         }
-    fprintf(out, "), %u equal", n->relation[BIL_REL_EQUAL]);
+    tell(out, "), %u equal", n->relation[BIL_REL_EQUAL]);
 }
 
 /* Which side says something else than the rest, the one that does so most often first. */
@@ -175,13 +176,13 @@ static void put_odd(view *v, const findings *f)
         worst = f->total.odd[i] > f->total.odd[worst] ? i : worst;
     if (!f->total.odd[worst])
         return;
-    fprintf(v->look.out, "%s▸%s odd one out: ", code(v, TINT_WARN), code(v, TINT_PLAIN));
+    tell(v->look.out, "%s▸%s odd one out: ", code(v, TINT_WARN), code(v, TINT_PLAIN));
     for (unsigned most = f->total.odd[worst]; most > 0; most--)
         for (size_t i = 0; i < f->count; i++)
             if (f->total.odd[i] == most)
-                fprintf(v->look.out, "%s%s in %u", most == f->total.odd[worst] && i == worst ? "" : ", ",
-                        side_label(f, i), most);
-    fprintf(v->look.out, " of %u\n", f->total.differing);
+                tell(v->look.out, "%s%s in %u", most == f->total.odd[worst] && i == worst ? "" : ", ", side_label(f, i),
+                     most);
+    tell(v->look.out, " of %u\n", f->total.differing);
 }
 
 static bool end(view *v, const findings *f)
@@ -192,30 +193,30 @@ static bool end(view *v, const findings *f)
     if (v->any)
         putc('\n', out);
     if (f->damaged >= 0)
-        fprintf(out, "%s✗ %s is damaged%s: only what stands before the damage was looked at, and it can't be trusted\n",
-                code(v, TINT_BAD), f->sides[f->damaged].text, code(v, TINT_PLAIN));
+        tell(out, "%s✗ %s is damaged%s: only what stands before the damage was looked at, and it can't be trusted\n",
+             code(v, TINT_BAD), f->sides[f->damaged].text, code(v, TINT_PLAIN));
     unsigned equal = n->relation[BIL_REL_EQUAL];
     if (f->count == 1)
         end_sheet(v, f);
     if (f->count == 1)
-        fprintf(out, "%u values, %u that could not be read, %zu left out", equal, n->relation[BIL_REL_UNREADABLE],
-                json_array_size(f->sides[0].left_out));
+        tell(out, "%u values, %u that could not be read, %zu left out", equal, n->relation[BIL_REL_UNREADABLE],
+             json_array_size(f->sides[0].left_out));
     else if (n->differing == 0)
-        fprintf(out, "%s✓ equal%s: %u value%s", code(v, TINT_GOOD), code(v, TINT_PLAIN), equal, equal == 1 ? "" : "s");
+        tell(out, "%s✓ equal%s: %u value%s", code(v, TINT_GOOD), code(v, TINT_PLAIN), equal, equal == 1 ? "" : "s");
     else
         put_differing(v, f);
     if (n->relation[BIL_REL_WITHIN])
-        fprintf(out, ", ≈ %u within tolerance", n->relation[BIL_REL_WITHIN]);
+        tell(out, ", ≈ %u within tolerance", n->relation[BIL_REL_WITHIN]);
     if (n->safety || n->hold || n->restart)
         fputs("; ", out);
     if (n->safety)
-        fprintf(out, "%s!%s %u safety-relevant", code(v, TINT_WARN), code(v, TINT_PLAIN), n->safety);
+        tell(out, "%s!%s %u safety-relevant", code(v, TINT_WARN), code(v, TINT_PLAIN), n->safety);
     if (n->hold)
-        fprintf(out, "%s%u held", n->safety ? ", " : "", n->hold);
+        tell(out, "%s%u held", n->safety ? ", " : "", n->hold);
     if (n->restart)
-        fprintf(out, "%s%u restart", n->safety || n->hold ? ", " : "", n->restart);
+        tell(out, "%s%u restart", n->safety || n->hold ? ", " : "", n->restart);
     if (n->apart)
-        fprintf(out, ", · %u meant to differ", n->apart);
+        tell(out, ", · %u meant to differ", n->apart);
     putc('\n', out);
     if (f->count > 2)
         put_odd(v, f);

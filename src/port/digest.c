@@ -1,6 +1,7 @@
 #include "digest.h"
 
 #include <openssl/evp.h>
+#include <string.h>
 
 static void start(void *ctx)
 {
@@ -31,16 +32,34 @@ void digest_close(bil_digest *digest)
     digest->ctx = NULL;
 }
 
-bool digest_hex(const void *bytes, size_t count, char hex[2 * BIL_SHA256 + 1])
+static bool digest_whole(const void *bytes, size_t count, uint8_t out[BIL_SHA256])
 {
     bil_digest digest;
     if (!digest_open(&digest))
         return false;
-    uint8_t out[BIL_SHA256];
     start(digest.ctx);
     add(digest.ctx, bytes, count);
     end(digest.ctx, out);
     digest_close(&digest);
+    return true;
+}
+
+bool digest_policy(const void *bytes, size_t count, char out[DIGEST_POLICY])
+{
+    uint8_t digest[BIL_SHA256];
+    static const char head[] = "sha256-";
+    if (!digest_whole(bytes, count, digest))
+        return false;
+    memcpy(out, head, sizeof head);
+    EVP_EncodeBlock((unsigned char *)out + sizeof head - 1, digest, BIL_SHA256);
+    return true;
+}
+
+bool digest_hex(const void *bytes, size_t count, char hex[2 * BIL_SHA256 + 1])
+{
+    uint8_t out[BIL_SHA256];
+    if (!digest_whole(bytes, count, out))
+        return false;
     for (size_t i = 0; i < BIL_SHA256; i++) {
         hex[2 * i] = "0123456789abcdef"[out[i] >> 4];
         hex[2 * i + 1] = "0123456789abcdef"[out[i] & 15];

@@ -13,4 +13,8 @@ void digest_close(bil_digest *digest);
 /* The digest of some bytes as 64 lower case hex digits and a NUL. */
 bool digest_hex(const void *bytes, size_t count, char hex[2 * BIL_SHA256 + 1]);
 
+/* The digest of a script or style as the policy of a page names it (Content Security Policy Level 3, 2.3.1). */
+enum { DIGEST_POLICY = 64 };
+bool digest_policy(const void *bytes, size_t count, char out[DIGEST_POLICY]);
+
 #endif
