@@ -419,7 +419,7 @@ static void shells_complete(void **state)
         bool file = strstr(lines[i].found, ".bset") != NULL;
         expect(0, lines[i].found,
                sh("cp -f whole.bset mill/; cd mill; PATH=$PWD/../bin:$PATH bash -c 'source <(bilancia complete bash); "
-                  "COMP_LINE=\"bilancia %s\"; "
+                  "COMP_LINE=\"bilancia %s\"; COMP_WORDS=($COMP_LINE); COMP_CWORD=$((${#COMP_WORDS[@]} - 1)); "
                   "COMP_POINT=${#COMP_LINE}; compopt() { :; }; _bilancia; printf \"%%s\\n\" \"${COMPREPLY[@]}\"'",
                   line));
         expect(0, lines[i].found,

@@ -1,0 +1,3 @@
+/* placeholder */
+#include "tool.h"
+int main(void) { return 0; }
