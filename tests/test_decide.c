@@ -428,7 +428,8 @@ static void shells_complete(void **state)
                   line));
         if (!file) /* files are zsh's own part */
             expect(0, lines[i].found,
-                   sh("cd mill; PATH=$PWD/../bin:$PATH zsh -fc 'compdef() { :; }; compadd() { for w in \"$@\"; do [[ "
+                   sh("cd mill; PATH=$PWD/../bin:$PATH zsh -fc 'compdef() { :; }; compadd() { local a=${@[-1]}; for w "
+                      "in \"${(@P)a}\"; do [[ "
                       "$w == \"%s\"* ]] && print -r -- $w; done; }; "
                       "_files() { :; }; source <(bilancia complete zsh); words=(bilancia %s); CURRENT=$#words; "
                       "_bilancia; true'",
