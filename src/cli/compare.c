@@ -1,6 +1,7 @@
 /* bilancia compare: any of devices, saved copies, stored and factory values, side by side. */
 #include <stdlib.h>
 
+#include "../host/arena.h"
 #include "look_cli.h"
 
 static int run(const command *self, int argc, const char **argv)
@@ -39,7 +40,7 @@ static int run(const command *self, int argc, const char **argv)
     size_t count = (size_t)c.count;
     side *sides = calloc(count, sizeof *sides);
     if (!sides)
-        abort();
+        no_memory();
     code = sides_open(sides, c.arguments, count, &m, given);
     if (code < 0) {
         if (!other_model)

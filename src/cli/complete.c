@@ -3,6 +3,7 @@
 #include <stdlib.h>
 #include <string.h>
 
+#include "../host/arena.h"
 #include "site_cli.h"
 
 /* Nothing that comes from a site is ever run, and nothing of it is left to the shell to take apart: a name goes onto
@@ -99,7 +100,7 @@ static const char *model_of(const char *word, const char *site_given, char *mode
     bil_set_totals totals;
     bool found = false;
     if (!o)
-        abort();
+        no_memory();
     if (strchr(word, '#') || storage_ends_with(word, ".bset"))
         found = place_of(word, site_given, place) == BIL_OK && set_file_glance(place, o, &totals) == BIL_OK;
     if (found)

@@ -2,6 +2,7 @@
 #include <stdlib.h>
 #include <string.h>
 
+#include "../host/arena.h"
 #include "new_copy.h"
 
 typedef struct edit_call {
@@ -15,7 +16,7 @@ static int take_over(new_copy *n, side *other, const finding_filter *filter)
     finding one;
     findings *f = calloc(1, sizeof *f);
     if (!f)
-        abort();
+        no_memory();
     unsigned taken = 0, kept = 0;
     int code = -1;
     findings_begin(f, other, 1, filter, false);
@@ -53,7 +54,7 @@ static int take_from(new_copy *n, const edit_call *e, const models *m)
         return exit_code_of(error);
     side *sides = calloc(2, sizeof *sides);
     if (!sides)
-        abort();
+        no_memory();
     int code = sides_open(sides, &text, 1, m, e->given);
     if (code < 0) {
         snprintf(sides[1].origin.model, SET_TEXT, "%s", n->work.origin.model);
@@ -91,7 +92,7 @@ static int show_changes(new_copy *n, const models *m)
         return EXIT_DONE;
     side *sides = calloc(2, sizeof *sides);
     if (!sides)
-        abort();
+        no_memory();
     const char *texts[] = {n->source, n->path};
     showing s = {0};
     int code = sides_open(sides, texts, 2, m, NULL);
@@ -137,7 +138,7 @@ static int run(const command *self, int argc, const char **argv)
         return call_end(&c, exit_code_of(error));
     new_copy *n = malloc(sizeof *n);
     if (!n)
-        abort();
+        no_memory();
     code = new_copy_open(n, c.arguments[0], &m, e.given, e.folder);
     if (code < 0) {
         code = change(n, &e, &m, c.arguments + 1);

@@ -3,6 +3,7 @@
 #include <string.h>
 #include <unistd.h>
 
+#include "../host/arena.h"
 #include "../host/kit.h"
 #include "site_cli.h"
 
@@ -70,7 +71,7 @@ static int make(here *h, const char *which, const char *file, const kit_call *wi
     kit *k = calloc(1, sizeof *k);
     int code;
     if (!k)
-        abort();
+        no_memory();
     if (storage[0] && kit_lies_on(folder, storage)) {
         snprintf(why, sizeof why, "%s is on the device's own disk (%s), which a rebuild wipes", folder, storage);
         code = say_error(file, BIL_E_ON_DEVICE, why);

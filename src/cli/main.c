@@ -1,6 +1,8 @@
+#include <fcntl.h>
 #include <locale.h>
 #include <signal.h>
 #include <string.h>
+#include <sys/prctl.h>
 
 #include "../host/nearest.h"
 #include "cli.h"
@@ -33,8 +35,21 @@ static void overview(FILE *file)
           file);
 }
 
+/* Descriptors 0 to 2 that nobody opened would be given to the next file, or to the line of a device: then what the tool
+ * says would go there. */
+static bool has_streams(void)
+{
+    for (int fd = 0; fd < 3; fd++)
+        if (fcntl(fd, F_GETFD) < 0 && open("/dev/null", fd ? O_WRONLY : O_RDONLY) != fd)
+            return false;
+    return true;
+}
+
 int main(int argc, const char **argv)
 {
+    if (!has_streams())
+        return EXIT_FILE;
+    prctl(PR_SET_DUMPABLE, 0); /* no picture of this memory, which may hold a password, on a disk */
     setlocale(LC_CTYPE, "C.UTF-8");
     signal(SIGPIPE, SIG_IGN); /* a lost connection is an error like any other */
     signal(SIGXFSZ, SIG_IGN); /* so is a file that may not grow */

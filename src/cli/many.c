@@ -38,7 +38,7 @@ static bool choose(void *ctx, const device_row *row)
         c->tasks = realloc(c->tasks, c->room * sizeof *c->tasks);
         c->owners = realloc(c->owners, c->room * sizeof *c->owners);
         if (!c->tasks || !c->owners)
-            abort();
+            no_memory();
     }
     c->owners[c->count] = *row;
     json_incref(row->card);

@@ -1,4 +1,5 @@
 #include "new_copy.h"
+#include "../host/arena.h"
 
 #include <stdlib.h>
 #include <string.h>
@@ -9,7 +10,7 @@ static int find_in_site(new_copy *n, const char *text, const char *site_given)
     copy_row copy;
     n->h = calloc(1, sizeof *n->h);
     if (!n->h)
-        abort();
+        no_memory();
     int error = here_open(n->h, site_given);
     if (error) {
         free(n->h);

@@ -4,6 +4,7 @@
 #include <string.h>
 #include <unistd.h>
 
+#include "../host/arena.h"
 #include "../host/csv_text.h"
 #include "../host/decide.h"
 #include "../host/float_text.h"
@@ -113,7 +114,7 @@ static int decide_all(settling *s, const finding_filter *filter)
     finding one;
     int code = -1;
     if (!f)
-        abort();
+        no_memory();
     findings_begin(f, s->sides, 2, filter, true);
     while (code < 0 && findings_next(f, &one) == 1)
         if (one.differs && one.item->cls != BIL_CLASS_UNIT)
@@ -310,7 +311,7 @@ static int run(const command *self, int argc, const char **argv)
     settling *s = calloc(1, sizeof *s);
     side *sides = calloc(2, sizeof *sides);
     if (!s || !sides)
-        abort();
+        no_memory();
     s->sides = sides;
     s->asked = json_array();
     s->taken = json_array();

@@ -3,6 +3,7 @@
 #include <stdlib.h>
 #include <string.h>
 
+#include "../host/arena.h"
 #include "look_cli.h"
 
 static void note_left_out(void *ctx, const bil_item *item)
@@ -76,7 +77,7 @@ static int show(const char *text, const models *m, const char *given, const find
     showing s = {.all = true, .report = report};
     side *one = calloc(1, sizeof *one);
     if (!one)
-        abort();
+        no_memory();
     int code = sides_open(one, &text, 1, m, given);
     if (code < 0) {
         code = show_findings(&s, one, 1, filter);

@@ -4,6 +4,7 @@
 #include <stdlib.h>
 #include <string.h>
 
+#include "../host/arena.h"
 #include "../host/description_yaml.h"
 #include "../host/record.h"
 #include "site_cli.h"
@@ -119,7 +120,7 @@ static void check_records(finding *f)
     char folder[STORAGE_PATH], path[STORAGE_PATH + 300];
     record_story *story = calloc(1, sizeof *story);
     if (!story)
-        abort();
+        no_memory();
     site_path(&f->h->place, f->device->folder, "records", folder);
     DIR *dir = storage_list(folder);
     struct dirent *entry;

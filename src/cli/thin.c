@@ -23,7 +23,7 @@ static bool heap_up(void *ctx, const copy_row *row)
         p->room = p->room ? 2 * p->room : 64;
         p->rows = realloc(p->rows, p->room * sizeof *p->rows);
         if (!p->rows)
-            abort();
+            no_memory();
     }
     p->rows[p->count++] = *row;
     return true;

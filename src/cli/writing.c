@@ -268,6 +268,7 @@ static bool wants_password(const bil_description *d)
 /* What was handed over is taken at once; the prompt waits until the unit is known to be the right one. */
 static void take_password(write_call *w, int fd)
 {
+    secret_lock(w->password, sizeof w->password);
     w->config.has_password = secret_from_environment("BILANCIA_PASSWORD", w->password, sizeof w->password);
     if (fd >= 0)
         w->config.has_password = secret_from_fd(fd, w->password, sizeof w->password);

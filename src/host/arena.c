@@ -12,13 +12,17 @@ struct arena_block {
     alignas(max_align_t) unsigned char bytes[];
 };
 
+_Noreturn void no_memory(void)
+{
+    fprintf(stderr, "bilancia: %s; %s\n", error_text(BIL_E_MEMORY), error_advice(BIL_E_MEMORY));
+    exit(6);
+}
+
 void *need(size_t count, size_t size)
 {
     void *memory = calloc(count ? count : 1, size ? size : 1);
-    if (!memory) {
-        fprintf(stderr, "bilancia: %s; %s\n", error_text(BIL_E_MEMORY), error_advice(BIL_E_MEMORY));
-        exit(6);
-    }
+    if (!memory)
+        no_memory();
     return memory;
 }
 

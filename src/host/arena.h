@@ -13,7 +13,8 @@ void *arena_take(arena *a, size_t size);
 char *arena_text(arena *a, const char *text, size_t length);
 void arena_free(arena *a);
 
-/* malloc, calloc that end the program with a message when memory is short. */
+/* calloc that ends the program with a message when memory is short; and that end, for whoever asked otherwise. */
 void *need(size_t count, size_t size);
+_Noreturn void no_memory(void);
 
 #endif

@@ -164,7 +164,7 @@ int csv_read(const char *path, csv_row each, void *ctx, char *why, size_t size)
     bool bad = ferror(file) || got > FILE_MOST - 1;
     fclose(file);
     if (csv_init(&parser, CSV_STRICT | CSV_STRICT_FINI | CSV_EMPTY_IS_NULL) != 0)
-        abort();
+        no_memory();
     size_t mark = got >= 3 && memcmp(bytes, "\xef\xbb\xbf", 3) == 0 ? 3 : 0; /* as spreadsheets put it */
     if (bad)
         complain(&r, BIL_E_CSV, "the file can't be read, or is too large");

@@ -10,6 +10,7 @@
 
 #include "../port/digest.h"
 #include "../port/storage.h"
+#include "arena.h"
 #include "bilancia/host_error.h"
 #include "float_text.h"
 
@@ -1173,7 +1174,7 @@ static void layout_digest(load *l)
     size_t size = 0;
     FILE *file = open_memstream(&text, &size);
     if (!file)
-        abort();
+        no_memory();
     fprintf(file, "%s %s\n", l->table->vendor, l->table->model);
     for (uint16_t i = 0; i < l->table->count; i++) {
         const bil_param *p = &l->params[i];
@@ -1184,7 +1185,7 @@ static void layout_digest(load *l)
     fclose(file);
     char hex[BIL_LAYOUT_HEX + 1];
     if (!digest_hex(text, size, hex))
-        abort();
+        no_memory();
     l->table->layout = keep(l, hex);
     free(text);
 }
@@ -1293,7 +1294,7 @@ int description_load_text(loaded_description *out, const char *path, const char 
     load l = {.path = path, .why = why, .why_size = why_size, .memory = &out->memory, .table = &out->table};
     yaml_parser_t parser;
     if (!yaml_parser_initialize(&parser))
-        abort();
+        no_memory();
     yaml_parser_set_input_string(&parser, (const unsigned char *)bytes, size);
     if (size > FILE_LIMIT) {
         snprintf(why, why_size, "%s:1:1: the file is larger than %d bytes", path, FILE_LIMIT);

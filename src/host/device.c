@@ -33,7 +33,7 @@ static void use(device *dev, const bil_description *description)
 static bil_action identify(device *dev)
 {
     bil_job *job = device_job(dev, BIL_JOB_IDENTIFY, (bil_job_config){0});
-    runner r = {.link = dev->link, .clock = dev->clock};
+    runner r = {.link = dev->link, .clock = dev->clock, .until_ms = dev->until_ms};
     bil_action end = run_job(job, &r);
     free(job);
     return end;
@@ -72,6 +72,11 @@ int device_open(device *dev, const char *text, const models *known, char *why, s
     return device_open_as(dev, text, NULL, known, why, size);
 }
 
+int device_open_as(device *dev, const char *text, const char *model, const models *known, char *why, size_t size)
+{
+    return device_open_within(dev, text, model, 0, known, why, size);
+}
+
 int device_look(device *dev, uint16_t index)
 {
     const bil_param *param = &dev->description->params[index];
@@ -98,7 +103,8 @@ static const bil_description *candidate(const models *known, const char *model, 
     return at == 0 ? known->list[first] : known->list[at - 1 + (at > first)];
 }
 
-int device_open_as(device *dev, const char *text, const char *model, const models *known, char *why, size_t size)
+int device_open_within(device *dev, const char *text, const char *model, uint32_t within_ms, const models *known,
+                       char *why, size_t size)
 {
     memset(dev, 0, sizeof *dev);
     dev->text = text;
@@ -111,6 +117,7 @@ int device_open_as(device *dev, const char *text, const char *model, const model
         return BIL_E_ADDRESS;
     }
     dev->clock = clock_monotonic();
+    dev->until_ms = within_ms ? dev->clock.ops->now_ms(dev->clock.ctx) + within_ms : 0;
     char seen[2 * BIL_VALUE_TEXT + 20] = "";
     error = BIL_E_UNKNOWN_MODEL;
     for (size_t i = 0; i < known->count; i++) {

@@ -15,6 +15,7 @@ typedef struct device {
     const bil_description *description;
     bil_image image; /* identity after device_open; all values after a read */
     void *memory;
+    uint64_t until_ms;
     int connect_errno; /* after a device_open that failed: why the last connection did, 0 when it didn't */
 } device;
 
@@ -22,6 +23,9 @@ typedef struct device {
 int device_open(device *dev, const char *text, const models *known, char *why, size_t why_size);
 /* The same, looking first whether it is this model (NULL: no guess). */
 int device_open_as(device *dev, const char *text, const char *model, const models *known, char *why, size_t why_size);
+/* The same, over with this time, whatever answers (0: as long as the descriptions tried take). */
+int device_open_within(device *dev, const char *text, const char *model, uint32_t within_ms, const models *known,
+                       char *why, size_t why_size);
 /* Reads one parameter by itself into the image. */
 int device_look(device *dev, uint16_t param);
 void device_close(device *dev);

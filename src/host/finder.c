@@ -26,7 +26,7 @@ static int add(const char *text, finder_hit **list, size_t *count, char *why, si
     if ((*count & (*count - 1)) == 0) { /* room for the next power of two */
         *list = realloc(*list, (*count ? 2 * *count : 1) * sizeof **list);
         if (!*list)
-            abort();
+            no_memory();
     }
     finder_hit *hit = &(*list)[(*count)++];
     *hit = (finder_hit){.end = FINDER_ABSENT};
@@ -146,7 +146,7 @@ static void who_is_it(finder_hit *hit, const models *known)
 {
     device dev;
     char why[300];
-    hit->error = device_open(&dev, hit->address, known, why, sizeof why);
+    hit->error = device_open_within(&dev, hit->address, NULL, IDENTIFY_MS, known, why, sizeof why);
     if (hit->error) {
         hit->end = hit->error == BIL_E_UNKNOWN_MODEL ? FINDER_UNKNOWN : FINDER_REFUSED;
         return;

@@ -46,7 +46,7 @@ void html_begin(FILE *file, const char *title, const char *style, const char *sc
     snprintf(styles, size, "%s%s", html_style, style);
     if (!digest_policy(styles, strlen(styles), of_style) ||
         (script && !digest_policy(script, strlen(script), of_script)))
-        abort();
+        no_memory();
     fprintf(file,
             "<!DOCTYPE html>\n<html lang=\"en\"><head><meta charset=\"utf-8\"><meta name=\"viewport\" "
             "content=\"width=device-width,initial-scale=1\"><meta http-equiv=\"Content-Security-Policy\" "

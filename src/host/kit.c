@@ -57,7 +57,7 @@ static bool digest_file(const char *path, char hex[2 * BIL_SHA256 + 1], uint64_t
     if (!file)
         return false;
     if (!digest_open(&digest))
-        abort();
+        no_memory();
     size_t got;
     *size = 0;
     digest.ops->start(digest.ctx);
@@ -208,7 +208,7 @@ static bool read_file(const archive_calls *la, struct archive *a, FILE *aside, c
     bil_digest digest;
     uint8_t out[BIL_SHA256];
     if (!digest_open(&digest))
-        abort();
+        no_memory();
     la_ssize_t got;
     *bytes = 0;
     digest.ops->start(digest.ctx);

@@ -89,7 +89,7 @@ static void take(ledger *l, const json_t *line)
     if ((l->count & (l->count - 1)) == 0) { /* room for twice as many */
         l->entries = realloc(l->entries, (l->count ? 2 * l->count : 1) * sizeof *l->entries);
         if (!l->entries)
-            abort();
+            no_memory();
     }
     e = &l->entries[l->count++];
     *e = (ledger_entry){.sequence = l->count};

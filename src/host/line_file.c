@@ -12,6 +12,7 @@
 
 #include "../port/digest.h"
 #include "../port/storage.h"
+#include "arena.h"
 
 enum { BLOCK = 1 << 17, BLOCKS = 3 };
 
@@ -104,7 +105,7 @@ line_file *line_file_open(const char *path)
     pthread_mutex_init(&f->lock, NULL);
     pthread_cond_init(&f->moved, NULL);
     if (!digest_open(&f->digest))
-        abort();
+        no_memory();
     f->digest.ops->start(f->digest.ctx);
     if (pthread_create(&f->thread, NULL, read_ahead, f) != 0) {
         digest_close(&f->digest);

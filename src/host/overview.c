@@ -3,6 +3,7 @@
 #include <stdlib.h>
 #include <string.h>
 
+#include "arena.h"
 #include "html.h"
 
 #define NAME(NAME_, name, mark, text) name,
@@ -68,7 +69,7 @@ static bool add(void *ctx, const device_row *row)
         o->room = o->room ? 2 * o->room : 64;
         o->rows = realloc(o->rows, o->room * sizeof *o->rows);
         if (!o->rows)
-            abort();
+            no_memory();
     }
     overview_row *out = &o->rows[o->count++];
     *out = (overview_row){.drift = -1, .copies = row->copies};

@@ -9,14 +9,24 @@ static uint64_t now(const runner *r)
     return r->clock.ops->now_ms(r->clock.ctx);
 }
 
+static bool late(const runner *r)
+{
+    return r->until_ms && now(r) >= r->until_ms;
+}
+
+static void sleep_until(const runner *r, uint64_t moment)
+{
+    r->clock.ops->sleep_until(r->clock.ctx, r->until_ms && moment > r->until_ms ? r->until_ms : moment);
+}
+
 static void connect_until(const runner *r, uint64_t until, bil_result *result)
 {
     for (;;) {
         result->outcome = r->link.ops->connect(r->link.ctx, result);
         uint64_t next = now(r) + CONNECT_EVERY_MS;
-        if (result->outcome == BIL_DONE || next > until)
+        if (result->outcome == BIL_DONE || next > until || late(r))
             return;
-        r->clock.ops->sleep_until(r->clock.ctx, next);
+        sleep_until(r, next);
     }
 }
 
@@ -38,6 +48,11 @@ static void transfer(const runner *r, const bil_action *action, bil_result *resu
     uint16_t *cells = action->u.transfer.cells, count = action->u.transfer.count;
     uint8_t space = action->u.transfer.space;
     uint16_t address = action->u.transfer.address;
+    if (late(r)) {
+        result->outcome = BIL_NOT_SENT;
+        result->cause = BIL_E_SILENT;
+        return;
+    }
     if (!action->u.transfer.write) {
         result->outcome = r->link.ops->read(r->link.ctx, space, address, count, cells, result);
         return;
@@ -75,7 +90,7 @@ bil_action run_job(bil_job *job, const runner *r)
             transfer(r, &action, &result);
             break;
         case BIL_ACT_WAIT:
-            r->clock.ops->sleep_until(r->clock.ctx, action.u.wait.until_ms);
+            sleep_until(r, action.u.wait.until_ms);
             break;
         case BIL_ACT_ASK:
             result.outcome = yes(r->ask && r->ask(r->ctx, &action));

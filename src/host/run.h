@@ -8,7 +8,8 @@
 typedef struct runner {
     bil_link link;
     bil_clock clock;
-    const char *password;                                                      /* secret slot 1, or NULL */
+    uint64_t until_ms;    /* on the clock: nothing is asked, and nothing waited for, any more after that; 0: no end */
+    const char *password; /* secret slot 1, or NULL */
     bool (*ask)(void *ctx, const bil_action *action);                          /* yes? */
     bool (*record)(void *ctx, const bil_action *action);                       /* durable? */
     bool (*save)(void *ctx, const bil_image *have);                            /* durable? */

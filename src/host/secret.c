@@ -1,9 +1,12 @@
 #include "secret.h"
 
+#include <errno.h>
 #include <fcntl.h>
+#include <signal.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
+#include <sys/mman.h>
 #include <termios.h>
 #include <unistd.h>
 
@@ -39,24 +42,52 @@ bool secret_from_environment(const char *name, char *out, size_t size)
     return fits;
 }
 
+/* The signals that end or stop a program while somebody types. They wait until the echo is back: whoever presses the
+ * interrupt key gets the terminal as it was, and then the signal. */
+static const int ending[] = {SIGINT, SIGTERM, SIGHUP, SIGQUIT, SIGTSTP};
+
+static volatile sig_atomic_t caught;
+
+static void note_signal(int number)
+{
+    caught = number;
+}
+
 bool secret_from_prompt(const char *question, char *out, size_t size)
 {
+    enum { SIGNALS = sizeof ending / sizeof ending[0] };
     int tty = open("/dev/tty", O_RDWR | O_CLOEXEC | O_NOCTTY);
     if (tty < 0)
         return false;
     struct termios before, quiet;
+    struct sigaction note = {.sa_handler = note_signal}, old[SIGNALS]; /* without SA_RESTART: the read ends */
     bool good = tcgetattr(tty, &before) == 0;
     if (good) {
+        caught = 0;
+        for (size_t i = 0; i < SIGNALS; i++)
+            sigaction(ending[i], &note, &old[i]);
         quiet = before;
         quiet.c_lflag &= ~(tcflag_t)ECHO;
         tcsetattr(tty, TCSAFLUSH, &quiet);
         dprintf(tty, "%s", question);
-        good = secret_from_fd(tty, out, size);
+        good = secret_from_fd(tty, out, size) && !caught;
         tcsetattr(tty, TCSAFLUSH, &before);
         dprintf(tty, "\n");
+        for (size_t i = 0; i < SIGNALS; i++)
+            sigaction(ending[i], &old[i], NULL);
+        if (caught) {
+            secret_wipe(out, size);
+            raise(caught);
+        }
     }
     close(tty);
     return good;
+}
+
+void secret_lock(char *secret, size_t size)
+{
+    if (mlock(secret, size) != 0)
+        errno = 0; /* a limit of this computer: then it may be written to its swap space, as any memory */
 }
 
 void secret_wipe(char *secret, size_t size)

@@ -15,4 +15,7 @@ bool secret_from_environment(const char *name, char *out, size_t size);
 bool secret_from_prompt(const char *question, char *out, size_t size);
 void secret_wipe(char *secret, size_t size);
 
+/* Keeps the memory of a secret out of the swap space, where the system allows that. */
+void secret_lock(char *secret, size_t size);
+
 #endif

@@ -8,6 +8,7 @@
 #include <unistd.h>
 
 #include "../port/digest.h"
+#include "arena.h"
 #include "float_text.h"
 
 /* ---- reading ---- */
@@ -91,7 +92,7 @@ int set_file_open(set_file *set, const char *path, set_care care)
     if (!set->lines)
         return complain(set, storage_open_error());
     if (!digest_open(&set->files) || (care == SET_WHOLLY && !digest_open(&set->values)))
-        abort();
+        no_memory();
     bil_set_reader_init(&set->reader, (bil_digest){0}, set->values, set->files);
     bil_line_kind kind;
     int error = next_line(set, &kind);

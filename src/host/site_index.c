@@ -388,7 +388,7 @@ static void put_in_order(update *u, const char *device)
             room = room ? 2 * room : 64;
             link_row *more = realloc(rows, room * sizeof *rows);
             if (!more)
-                abort();
+                no_memory();
             rows = more;
         }
         rows[count++] = (link_row){arena_text(&memory, text_of(s, 0), strlen(text_of(s, 0))),
@@ -920,22 +920,28 @@ void index_accept(site_index *x, const char *folder)
     run(x, ask(x, "DELETE FROM notes WHERE device = ? AND kind IN ('gone', 'copy_gone')", "s", folder));
 }
 
-bool index_reread(site_index *x, const char *folder, bool copies)
+static bool reread(site_index *x, const char *folder, bool copies)
 {
     update u = {.x = x, .site = x->site, .notes_anew = true, .copies_anew = copies};
     if (!begin_update(&u))
         return false;
-    bool good = !folder;
     if (folder) {
         sync_folder(&u, folder, "copies");
         sync_folder(&u, folder, "notes");
         sync_folder(&u, "", "notes");
         sum_up(&u, folder);
-        good = true;
     } else {
         sync_devices(&u);
     }
-    return end_update(&u, good);
+    return end_update(&u, true) && !index_broken(x);
+}
+
+bool index_reread(site_index *x, const char *folder, bool copies)
+{
+    if (reread(x, folder, copies))
+        return true;
+    index_close(x); /* it can't be brought up to date where it lies, as on a full disk: then all is read into memory */
+    return open_in_memory(x);
 }
 
 void index_copies(site_index *x, const char *folder, int most, bool (*each)(void *ctx, const copy_row *row), void *ctx)

@@ -104,7 +104,7 @@ static void take(links *all, const char *path, const ledger *known, const ledger
     if (good) {
         all->list = realloc(all->list, (all->count + 1) * sizeof *all->list);
         if (!all->list)
-            abort();
+            no_memory();
         link *l = &all->list[all->count++];
         *l = (link){.path = strdup(s->path),
                     .model = strdup(s->model),

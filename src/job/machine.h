@@ -191,6 +191,8 @@ bool bil_tells_who(const bil_description *description, uint16_t index);
 bool bil_watched(const bil_job *job, uint16_t index);
 /* A look; it ends with config.have's identity read and compared with that in `expect`, once that is known. */
 void bil_look_start(bil_job *job);
+/* After the first connect of a job: begins the first look, or says why there is none. */
+bool bil_connected(bil_job *job);
 flow bil_look_run(bil_job *job, bil_action *action);
 /* The same, of values just read. BIL_OK, or why nothing may go on. */
 bil_error bil_watch_judge(bil_job *job);

@@ -153,7 +153,7 @@ static bool may_have_been_taken(bil_job *job)
 {
     player *p = &job->player;
     const exchange *x = &job->exchange;
-    bool maybe = x->outcome == BIL_UNKNOWN || x->sent;
+    bool maybe = (x->outcome == BIL_UNKNOWN || x->sent) && !bil_watch_ended(job);
     if (!maybe || makes_it_restart(p))
         return maybe;
     for (uint16_t i = (uint16_t)(p->at + 1); i < p->procedure->step_count; i++)

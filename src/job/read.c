@@ -66,11 +66,8 @@ flow bil_read_run(bil_job *job, bil_action *action)
             job->phase = CONNECTED;
             return bil_give_connect(job, action, CONNECT_MS);
         case CONNECTED:
-            if (job->result->outcome != BIL_DONE) {
-                job->why.code = job->result->code;
-                return end(job, action, BIL_VERDICT_UNTOUCHED, BIL_E_NOT_REACHABLE);
-            }
-            bil_look_start(job);
+            if (!bil_connected(job))
+                return end(job, action, BIL_VERDICT_UNTOUCHED, job->why.cause);
             job->phase = IDENTIFYING;
             continue;
         case IDENTIFYING:

@@ -61,9 +61,8 @@ flow bil_start_run(bil_job *job, bil_action *action)
             job->unit = job->config.unit;
             return bil_give_connect(job, action, CONNECT_MS);
         case CONNECTED:
-            if (job->result->outcome != BIL_DONE)
-                return refuse(job, action, BIL_E_NOT_REACHABLE, BIL_NONE);
-            bil_look_start(job);
+            if (!bil_connected(job))
+                return refuse(job, action, job->why.cause, BIL_NONE);
             job->phase = IDENTIFYING;
             continue;
         case IDENTIFYING:

@@ -163,6 +163,17 @@ static void plan(bil_job *job)
     bil_reader_plan(job, r, count, cost, false);
 }
 
+bool bil_connected(bil_job *job)
+{
+    if (job->result->outcome == BIL_DONE) {
+        bil_look_start(job);
+        return true;
+    }
+    bil_failed(job, job->result->cause ? (bil_error)job->result->cause : BIL_E_NOT_REACHABLE, BIL_NONE);
+    job->why.code = job->result->code;
+    return false;
+}
+
 void bil_look_start(bil_job *job)
 {
     job->look.state = BEGIN;

@@ -86,12 +86,8 @@ static flow start(bil_job *job, bil_action *action)
 
 static flow connected(bil_job *job)
 {
-    if (job->result->outcome != BIL_DONE) {
-        bil_failed(job, BIL_E_NOT_REACHABLE, BIL_NONE);
-        job->why.code = job->result->code;
+    if (!bil_connected(job))
         return stop(job, BIL_VERDICT_UNTOUCHED);
-    }
-    bil_look_start(job);
     return go(job, PH_IDENTIFY);
 }
 

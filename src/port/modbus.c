@@ -8,8 +8,10 @@
 #include <string.h>
 #include <sys/file.h>
 #include <sys/socket.h>
+#include <time.h>
 #include <unistd.h>
 
+#include "bilancia/host_error.h"
 #include "modbus_exception.h"
 
 enum { STALE = 8, PDU = 253 }; /* replies to older questions that are passed over; bytes of the longest request */
@@ -38,16 +40,34 @@ static bool own_line(modbus_link *link)
     return false;
 }
 
+/* What this computer lacks is no fault of the device. */
+static bil_error cause_of(int number)
+{
+    switch (number) {
+    case EBUSY:
+        return BIL_E_LINE_IN_USE;
+    case EMFILE:
+    case ENFILE:
+        return (bil_error)BIL_E_DESCRIPTORS;
+    case ENOMEM:
+    case ENOBUFS:
+        return (bil_error)BIL_E_MEMORY;
+    default:
+        return BIL_E_NOT_REACHABLE;
+    }
+}
+
 static bil_outcome dial(void *ctx, bil_result *result)
 {
     modbus_link *link = ctx;
     hang_up(link);
     errno = 0;
+    modbus_set_response_timeout(link->context, link->reply_ms / 1000, link->reply_ms % 1000 * 1000);
     bool failed = (link->serial && !own_line(link)) || modbus_connect(link->context) != 0;
     link->connect_errno = failed ? errno : 0;
     if (failed) {
         hang_up(link);
-        result->cause = link->connect_errno == EBUSY ? BIL_E_LINE_IN_USE : BIL_E_NOT_REACHABLE;
+        result->cause = cause_of(link->connect_errno);
         result->code = (uint32_t)link->connect_errno;
         return BIL_NOT_SENT;
     }
@@ -61,6 +81,13 @@ static bil_outcome doubt(modbus_link *link, bil_result *result, bil_error cause)
     hang_up(link);
     result->cause = cause;
     return BIL_UNKNOWN;
+}
+
+static uint64_t now_ms(void)
+{
+    struct timespec now;
+    clock_gettime(CLOCK_MONOTONIC, &now);
+    return (uint64_t)now.tv_sec * 1000 + (uint64_t)now.tv_nsec / 1000000;
 }
 
 static uint16_t number(const uint8_t *bytes)
@@ -107,7 +134,17 @@ static bool send_request(modbus_link *link, const uint8_t *pdu, size_t size)
  * checksum, NULL with the cause when there is none. */
 static const uint8_t *receive(modbus_link *link, uint8_t *reply, size_t *size, bil_error *cause)
 {
+    uint64_t until = now_ms() + link->reply_ms;
     for (int i = 0; i < STALE; i++) {
+        uint64_t now = now_ms();
+        if (i > 0 && now >= until) {
+            *cause = BIL_E_SILENT;
+            return NULL;
+        }
+        /* what is left of the time that was promised, for all of it: neither bytes that drip nor answers to older
+         * questions stretch it */
+        uint32_t left = i == 0 ? link->reply_ms : (uint32_t)(until - now);
+        modbus_set_response_timeout(link->context, left / 1000, left % 1000 * 1000);
         int got = modbus_receive_confirmation(link->context, reply);
         if (got < 0) {
             *cause = errno == ETIMEDOUT ? BIL_E_SILENT : errno >= EMBBADCRC ? BIL_E_GARBLED : BIL_E_LOST;
@@ -238,7 +275,9 @@ bool modbus_link_open_serial(modbus_link *link, const char *path, int speed, cha
 
 void modbus_link_reply_ms(modbus_link *link, uint32_t ms)
 {
+    link->reply_ms = ms;
     modbus_set_response_timeout(link->context, ms / 1000, ms % 1000 * 1000);
+    modbus_set_byte_timeout(link->context, 0, 0); /* the whole reply within that time, not each byte */
 }
 
 void modbus_link_free(modbus_link *link)

@@ -13,6 +13,7 @@ typedef struct modbus_link {
     void *context; /* modbus_t */
     bool connected, serial;
     uint8_t unit, usual; /* spoken to now, and the one of the address */
+    uint32_t reply_ms;   /* at most, for a whole reply */
     int connect_errno;   /* why the last connection failed, 0 when it didn't */
     uint16_t transaction;
     char path[256]; /* of a serial line */
@@ -26,7 +27,7 @@ bool modbus_link_open(modbus_link *link, const char *host, const char *port, int
 /* The same on a serial line; parity is 'N', 'E' or 'O', data bits are 8, stop bits 1 or 2. */
 bool modbus_link_open_serial(modbus_link *link, const char *path, int speed, char parity, int stop_bits, int unit,
                              bil_link *out);
-/* How long a reply may take; a connection too. */
+/* How long a whole reply may take, however it comes in; a connection too. */
 void modbus_link_reply_ms(modbus_link *link, uint32_t ms);
 void modbus_link_free(modbus_link *link);
 
