@@ -39,6 +39,7 @@ int main(int argc, char **argv)
         snprintf(id, sizeof id, "group_%zu.text", i);
         snprintf(value, sizeof value, "\"%s\"", texts[i]);
         bil_item item = {.id = str(id), .name = str(texts[i]), .value = str(value), .type = BIL_TEXT, .size = 64};
+        bil_str_plain(str(texts[i]), (char *)item.raw, sizeof item.raw);
         bil_set_item(&writer, &item, line, &length);
         fwrite(line, 1, length, file);
     }

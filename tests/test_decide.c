@@ -32,7 +32,7 @@ static int end(void **state)
 
 static const models *drives(void)
 {
-    static models m = {{&bil_description_ed_30}, 1};
+    static models m = {.list = {&bil_description_ed_30}, .count = 1};
     return &m;
 }
 

@@ -3,10 +3,11 @@
 #include <string.h>
 
 #include "../host/arena.h"
+#include "../host/decided.h"
 #include "../host/description_yaml.h"
 #include "../host/doubt.h"
 #include "../host/rule_text.h"
-#include "cli.h"
+#include "site_cli.h"
 
 static int check_description(const char *path)
 {
@@ -19,6 +20,9 @@ static int check_description(const char *path)
     say("%s✓ sound%s  %s: %s %s, revision %u, %u parameters, %u rules, %u procedures\n", good(), plain(), path,
         d->vendor, d->model, d->revision, d->count, d->rule_count, d->procedure_count);
     char doubt[300];
+    char digest[65];
+    if (models_digest(d, digest))
+        say("  digest %s\n", digest);
     for (unsigned i = 0; description_doubt(d, i, doubt, sizeof doubt); i++)
         say("  %s!%s %s\n", warn(), plain(), doubt);
     description_free(&loaded);
@@ -67,6 +71,40 @@ static int check_set(const char *path, const models *m)
     return EXIT_DONE;
 }
 
+/* This description counts for its model, for the person at this computer. */
+static int decide(const char *digits, const char *site_given)
+{
+    here *h = need(1, sizeof *h);
+    models m;
+    char why[STORAGE_PATH + 300], digest[65], found[65] = "";
+    const bil_description *d = NULL;
+    int error = site_find(&h->place, site_given, why, sizeof why);
+    if (error)
+        say_error("", error, why);
+    if (!error)
+        error = models_open(&m, NULL);
+    if (!error)
+        error = here_models(h, &m);
+    bool several = false;
+    for (size_t i = 0; !error && strlen(digits) >= 6 && i < m.count; i++)
+        if (models_digest(m.list[i], digest) && strncmp(digest, digits, strlen(digits)) == 0) {
+            several = d && strcmp(digest, found) != 0;
+            d = m.list[i];
+            strcpy(found, digest);
+        }
+    int code = error ? exit_code_of(error) : EXIT_DONE;
+    if (!error && (!d || several))
+        code = say_error(digits, BIL_E_CALL,
+                         "no description at hand has this digest; at least six of its digits are wanted");
+    else if (!error && (error = decided_add(DECIDED_DESCRIPTION, h->place.id, d->model, found)))
+        code = say_error("", error, NULL);
+    else if (!error)
+        say("%s✓ decided%s  for you at this computer: of %s the description %.12s counts in this site\n", good(),
+            plain(), d->model, found);
+    free(h);
+    return code;
+}
+
 static bool is_yaml(const char *path)
 {
     const char *ending = strrchr(path, '.');
@@ -75,15 +113,22 @@ static bool is_yaml(const char *path)
 
 static int run(const command *self, int argc, const char **argv)
 {
-    char *description = NULL;
+    char *description = NULL, *digits = NULL, *given = NULL;
     struct poptOption options[] = {
         {"description", 'd', POPT_ARG_STRING, &description, 0, "a description to use", "FILE"},
+        {"decide", 0, POPT_ARG_STRING, &digits, 0,
+         "of two descriptions of one model the one with this digest counts, for you at this computer", "DIGEST"},
+        SITE_OPTION(given),
         {"help", 'h', POPT_ARG_NONE, NULL, 'h', "this text", NULL},
         POPT_TABLEEND};
     call c;
-    int code = call_begin(&c, self, argc, argv, options, 1, 10000);
+    int code = call_begin(&c, self, argc, argv, options, 0, 10000);
     if (code >= 0)
         return code;
+    if (digits)
+        return call_end(&c, decide(digits, given));
+    if (c.count == 0)
+        return call_end(&c, say_error("", BIL_E_CALL, "say which file"));
     models m;
     int error = models_open(&m, description);
     if (error)

@@ -204,6 +204,7 @@ int models_open(models *m, const char *file)
             return error;
         }
         m->list[m->count++] = &loaded.table;
+        m->given = loaded.table.model;
     }
     m->list[m->count++] = &bil_description_ed_30;
     m->list[m->count++] = &bil_description_ec_8;

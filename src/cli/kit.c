@@ -47,8 +47,10 @@ static int fill(kit *k, here *h, const device_row *owner, const copy_row *copy, 
         code = add(k, sheet, "", "sheet.txt");
     char folder[STORAGE_PATH];
     site_path(&h->place, "", "descriptions", folder);
-    snprintf(path, sizeof path, "%.4000s/%s.yaml", folder, copy->model);
-    if (code < 0 && access(path, R_OK) == 0)
+    char name[SET_TEXT + 10];
+    snprintf(name, sizeof name, "%s.yaml", copy->model); /* what a copy calls its model may lead anywhere */
+    snprintf(path, sizeof path, "%.3800s/%.400s", folder, name);
+    if (code < 0 && index_takes_name(name, ".yaml") && storage_is_there(path))
         code = add(k, path, "", "description.yaml");
     if (code < 0 && wish->firmware)
         code = add(k, wish->firmware, "firmware", NULL);

@@ -243,6 +243,8 @@ static int run(const command *self, int argc, const char **argv)
         code = choose(a, w, undoes);
     if (code < 0 && models_at_hand(&m, description, given) != BIL_OK)
         code = EXIT_FILE;
+    if (code < 0 && !a->foreign && a->first.description[0])
+        models_choose(&m, a->first.description); /* the one that it was begun with */
     const bil_description *same = NULL;
     if (code < 0 && a->first.layout[0] && !models_find(&m, a->first.model, a->first.layout, &same))
         code = say_error(a->last.path, same ? BIL_E_OTHER_LAYOUT : BIL_E_UNKNOWN_MODEL,

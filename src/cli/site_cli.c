@@ -68,6 +68,16 @@ int here_copy(here *h, const char *text, device_row *owner, copy_row *row)
     return error;
 }
 
+static void say_two(void *ctx, const char *model, const char *digest, const char *other)
+{
+    const here *h = ctx;
+    tell(stderr,
+         "%s!%s %s has two descriptions that differ: %.12s and %.12s. Until you decide, the first is used for reading, "
+         "and "
+         "nothing is written by either.\n  To decide: bilancia check --decide %.12s --site %s\n",
+         warn(), plain(), model, digest, other, digest, h->place.path);
+}
+
 int here_models(const here *h, models *m)
 {
     enum { MOST = 32 };
@@ -77,22 +87,21 @@ int here_models(const here *h, models *m)
     site_path(&h->place, "", "descriptions", folder);
     DIR *dir = storage_list(folder);
     struct dirent *entry;
-    int error = BIL_OK;
-    while (!error && dir && (entry = readdir(dir)) && used < MOST && m->count < MODELS_MAX) {
-        size_t length = strlen(entry->d_name);
+    while (dir && (entry = readdir(dir)) && used < MOST && m->count < MODELS_MAX) {
         char path[STORAGE_PATH + 300], why[400];
-        if (length < 6 || strcmp(entry->d_name + length - 5, ".yaml") != 0)
+        if (!index_takes_name(entry->d_name, ".yaml"))
             continue;
         snprintf(path, sizeof path, "%s/%s", folder, entry->d_name);
-        error = description_load(&loaded[used], path, why, sizeof why);
-        if (error)
-            say_error("", error, why);
+        int error = description_load(&loaded[used], path, why, sizeof why);
+        if (error) /* what it describes isn't known; everything else is */
+            say_error("passed over", error, why);
         else
             m->list[m->count++] = &loaded[used++].table;
     }
     if (dir)
         closedir(dir);
-    return error;
+    models_settle(m, h->place.id, say_two, (void *)(uintptr_t)h);
+    return BIL_OK;
 }
 
 int models_at_hand(models *m, const char *file, const char *site_given)

@@ -67,7 +67,8 @@ static bool ask(void *ctx, const bil_action *action)
 
 static json_t *intent_line(write_call *w, const char *when)
 {
-    char digest[2 * BIL_SHA256 + 1] = "", *whole = realpath(w->copy, NULL);
+    char digest[2 * BIL_SHA256 + 1] = "", description[65] = "", *whole = realpath(w->copy, NULL);
+    models_digest(w->want.description, description);
     bool resets = w->config.kind == BIL_JOB_RESET;
     if (!resets)
         set_digest_hex(w->totals.digest, digest);
@@ -89,6 +90,7 @@ static json_t *intent_line(write_call *w, const char *when)
                         .found_first = w->found_first,
                         .unit_after = bil_job_unit_after(w->job),
                         .planned = w->planned,
+                        .description = description,
                         .despite = w->despite,
                         .without = w->without,
                         .after = w->after};
@@ -523,7 +525,12 @@ static int open_unit(write_call *w, const models *m)
         w->config.unit = BIL_UNIT(where.unit);
     if (w->config.kind == BIL_JOB_RESET) {
         want_factory_values(w);
-        return -1;
+    }
+    if (models_is_disputed(m, w->want.description) && !w->goes_on && !w->rehearse) {
+        device_close(&w->dev);
+        return say_error(
+            w->want.description->model, BIL_E_DISPUTED,
+            "there are two descriptions of this model that differ, and nobody has decided which one counts");
     }
     if (w->dev.description == w->want.description)
         return -1;

@@ -25,6 +25,7 @@
     X(entry_new)                                                                                                       \
     X(entry_set_pathname_utf8)                                                                                         \
     X(entry_set_size)                                                                                                  \
+    X(entry_filetype)                                                                                                  \
     X(entry_set_filetype)                                                                                              \
     X(entry_set_perm)                                                                                                  \
     X(entry_set_mtime)                                                                                                 \

@@ -15,7 +15,10 @@
 
 enum { BLOCK = 65536, LIST_MOST = 1 << 20 };
 
-static const char list_name[] = "kit.json";
+static const char list_name[] = "kit.json", copy_name[] = "copy.bset";
+
+#define KIT_MOST (INT64_C(1) << 40) /* bytes of all files together */
+enum { KIT_NAME = sizeof((kit_file *)NULL)->name };
 
 /* ---- what goes in ---- */
 
@@ -53,7 +56,7 @@ static bool digest_file(const char *path, char hex[2 * BIL_SHA256 + 1], uint64_t
     static char block[BLOCK];
     bil_digest digest;
     uint8_t out[BIL_SHA256];
-    FILE *file = fopen(path, "rb");
+    FILE *file = storage_read(path, 0);
     if (!file)
         return false;
     if (!digest_open(&digest))
@@ -91,11 +94,12 @@ static bool put_file(const archive_calls *la, struct archive *a, const kit_file 
     static char block[BLOCK];
     if (!put_head(la, a, f->name, size, strncmp(f->name, "tool/", 5) == 0))
         return false;
-    FILE *file = fopen(f->path, "rb");
+    FILE *file = storage_read(f->path, 0);
     size_t got;
     bool good = file != NULL;
     while (good && (got = fread(block, 1, BLOCK, file)) > 0)
         good = la->write_data(a, block, got) == (la_ssize_t)got;
+    good = good && !ferror(file);
     if (file)
         fclose(file);
     return good;
@@ -201,8 +205,8 @@ static json_t *entry_of(const json_t *list, const char *name)
 }
 
 /* Digests one file of the kit; a copy is also put aside, to be looked at by itself. */
-static bool read_file(const archive_calls *la, struct archive *a, FILE *aside, char hex[2 * BIL_SHA256 + 1],
-                      json_int_t *bytes)
+static bool read_file(const archive_calls *la, struct archive *a, FILE *aside, json_int_t most,
+                      char hex[2 * BIL_SHA256 + 1], json_int_t *bytes)
 {
     static char block[BLOCK];
     bil_digest digest;
@@ -215,7 +219,9 @@ static bool read_file(const archive_calls *la, struct archive *a, FILE *aside, c
     while ((got = la->read_data(a, block, BLOCK)) > 0) {
         digest.ops->add(digest.ctx, block, (size_t)got);
         *bytes += got;
-        if (aside && fwrite(block, 1, (size_t)got, aside) != (size_t)got)
+        if (*bytes > most)
+            got = -1; /* more than the list says: nothing of it is of use */
+        if (got > 0 && aside && fwrite(block, 1, (size_t)got, aside) != (size_t)got)
             got = -1;
     }
     digest.ops->end(digest.ctx, out);
@@ -235,8 +241,50 @@ static int check_copy(const char *path, char *why, size_t size)
     return error;
 }
 
-static int check_entries(const archive_calls *la, struct archive *a, json_t *list, const char *aside, char *why,
-                         size_t size)
+/* Names that lead nowhere else: parts with "/" between, none of them empty, "." or "..". */
+static bool is_plain_name(const char *name)
+{
+    size_t length = strlen(name);
+    if (length == 0 || length >= KIT_NAME || strchr(name, '\\') || strchr(name, ':') ||
+        !bil_text_is_printable(name, length))
+        return false;
+    for (const char *part = name;; part++) {
+        size_t size = strcspn(part, "/");
+        if (size == 0 || (size == 1 && part[0] == '.') || (size == 2 && part[0] == '.' && part[1] == '.'))
+            return false;
+        part += size;
+        if (!*part)
+            return true;
+    }
+}
+
+/* Is the list one that a kit may have: each name once and plain, sizes that can be, digests, and a copy? */
+static bool list_is_sound(const json_t *list)
+{
+    static const char *const texts[] = {"device", "who", "why", "when", "firmware"};
+    const json_t *files = json_object_get(list, "files"), *format = json_object_get(list, "bilancia_kit");
+    bool has_copy = false, good = json_is_array(files) && json_array_size(files) <= KIT_FILES &&
+                                  json_is_integer(format) && json_integer_value(format) == 0;
+    for (size_t i = 0; good && i < sizeof texts / sizeof texts[0]; i++) {
+        const char *text = json_string_value(json_object_get(list, texts[i]));
+        good = text && bil_text_is_printable(text, strlen(text));
+    }
+    json_int_t all = 0;
+    for (size_t i = 0; good && i < json_array_size(files); i++) {
+        const json_t *one = json_array_get(files, i), *bytes = json_object_get(one, "bytes");
+        const char *name = json_string_value(json_object_get(one, "name"));
+        const char *digest = json_string_value(json_object_get(one, "digest"));
+        json_int_t size = json_integer_value(bytes);
+        good = name && is_plain_name(name) && strcmp(name, list_name) != 0 && json_is_integer(bytes) && size >= 0 &&
+               size <= KIT_MOST - all && digest && strlen(digest) == 2 * BIL_SHA256 && entry_of(list, name) == one;
+        all += good ? size : 0;
+        has_copy = has_copy || (name && strcmp(name, copy_name) == 0);
+    }
+    return good && has_copy;
+}
+
+static int check_entries(const archive_calls *la, struct archive *a, json_t *list, FILE *aside, const char *path,
+                         char *why, size_t size)
 {
     struct archive_entry *entry;
     size_t seen = 0;
@@ -245,26 +293,21 @@ static int check_entries(const archive_calls *la, struct archive *a, json_t *lis
         const char *name = la->entry_pathname_utf8(entry);
         json_t *one = name ? entry_of(list, name) : NULL;
         char hex[2 * BIL_SHA256 + 1];
-        json_int_t bytes;
-        bool is_copy = name && strcmp(name, "copy.bset") == 0;
-        FILE *copy = is_copy ? fopen(aside, "wb") : NULL;
+        json_int_t bytes, listed = json_integer_value(json_object_get(one, "bytes"));
         const char *digest = json_string_value(json_object_get(one, "digest"));
-        bool good = one && (!is_copy || copy) && read_file(la, a, copy, hex, &bytes) && digest &&
-                    strcmp(digest, hex) == 0 && bytes == json_integer_value(json_object_get(one, "bytes"));
-        if (copy)
-            good = fclose(copy) == 0 && good;
-        if (!good) {
-            snprintf(why, size, "%s: %s", name ? name : "?",
-                     one ? "it isn't what the list of the kit says" : "it isn't in the list of the kit");
-            return BIL_E_SET_ALTERED;
-        }
-        if (json_object_get(one, "seen")) {
-            snprintf(why, size, "%s: it is in the kit twice", name);
+        bool twice = json_object_get(one, "seen") != NULL, is_copy = one && strcmp(name, copy_name) == 0;
+        if (!one || twice || la->entry_filetype(entry) != AE_IFREG ||
+            !read_file(la, a, is_copy ? aside : NULL, listed, hex, &bytes) || strcmp(digest, hex) != 0 ||
+            bytes != listed) {
+            snprintf(why, size, "%.300s: %s", name && bil_text_is_printable(name, strlen(name)) ? name : "?",
+                     !one    ? "it isn't in the list of the kit"
+                     : twice ? "it is in the kit twice"
+                             : "it isn't what the list of the kit says");
             return BIL_E_SET_ALTERED;
         }
         json_object_set_new(one, "seen", json_true());
         if (is_copy)
-            error = check_copy(aside, why, size);
+            error = fflush(aside) == 0 ? check_copy(path, why, size) : storage_error();
         seen++;
     }
     if (!error && (result != ARCHIVE_EOF || seen != json_array_size(json_object_get(list, "files")))) {
@@ -319,24 +362,27 @@ int kit_check(const char *path, json_t **list, char *why, size_t size)
     struct archive *a = la->read_new();
     struct archive_entry *entry;
     la->read_support_format_zip(a);
-    if (access(path, R_OK) != 0) {
-        snprintf(why, size, "%s", strerror(errno));
-        error = BIL_E_FILE_OPEN;
+    int fd_of_kit = storage_open(path, 0);
+    if (fd_of_kit < 0) {
+        snprintf(why, size, "%s", storage_why(errno));
+        error = storage_open_error();
     } else if (la->read_open_filename(a, path, BLOCK) != ARCHIVE_OK || la->read_next_header(a, &entry) != ARCHIVE_OK ||
                !la->entry_pathname_utf8(entry) || strcmp(la->entry_pathname_utf8(entry), list_name) != 0 ||
-               !(*list = read_list(la, a)) || !json_is_array(json_object_get(*list, "files")) ||
-               !directory_fits(path, *list)) {
+               !(*list = read_list(la, a)) || !list_is_sound(*list) || !directory_fits(path, *list)) {
         snprintf(why, size, "this is no kit, or it is cut or damaged");
         error = BIL_E_SET_ALTERED;
     } else {
         int fd = mkstemp(aside);
-        if (fd >= 0)
-            close(fd);
-        error = fd >= 0 ? check_entries(la, a, *list, aside, why, size) : storage_error();
+        FILE *copy = fd >= 0 ? fdopen(fd, "wb") : NULL;
+        error = copy ? check_entries(la, a, *list, copy, aside, why, size) : storage_error();
+        if (copy)
+            fclose(copy);
         if (fd >= 0)
             unlink(aside);
     }
     la->read_free(a);
+    if (fd_of_kit >= 0)
+        close(fd_of_kit);
     return error;
 }
 

@@ -1,6 +1,12 @@
 #include "models.h"
 
+#include <stdio.h>
+#include <stdlib.h>
 #include <string.h>
+
+#include "../port/digest.h"
+#include "decided.h"
+#include "description_yaml.h"
 
 const bil_description *models_find(const models *m, const char *model, const char *layout,
                                    const bil_description **same_model)
@@ -16,4 +22,71 @@ const bil_description *models_find(const models *m, const char *model, const cha
             *same_model = m->list[i];
     }
     return NULL;
+}
+
+bool models_digest(const bil_description *d, char hex[65])
+{
+    char *text = NULL;
+    size_t size = 0;
+    FILE *file = open_memstream(&text, &size);
+    if (!file)
+        return false;
+    description_write_c(d, "d", file); /* the table as source is all that it says, and nothing else */
+    bool good = fclose(file) == 0 && digest_hex(text, size, hex);
+    free(text);
+    return good;
+}
+
+static bool is_of(const models *m, size_t i, const char *model)
+{
+    return strcmp(m->list[i]->model, model) == 0;
+}
+
+static void decide(models *m, const char *model)
+{
+    for (size_t i = 0; i < m->count; i++)
+        m->disputed[i] = m->disputed[i] && !is_of(m, i, model);
+}
+
+bool models_choose(models *m, const char *digest)
+{
+    char its[65];
+    for (size_t i = 0; i < m->count; i++) {
+        const bil_description *d = m->list[i];
+        if (!models_digest(d, its) || strcmp(its, digest) != 0)
+            continue;
+        size_t first = i;
+        for (size_t k = i; k-- > 0;)
+            first = is_of(m, k, d->model) ? k : first;
+        memmove(m->list + first + 1, m->list + first, (i - first) * sizeof m->list[0]);
+        m->list[first] = d;
+        decide(m, d->model);
+        return true;
+    }
+    return false;
+}
+
+void models_settle(models *m, const char *scope,
+                   void (*say)(void *ctx, const char *model, const char *digest, const char *other), void *ctx)
+{
+    for (size_t i = 0; i < m->count; i++)
+        for (size_t k = i + 1; k < m->count; k++) {
+            const char *model = m->list[i]->model;
+            char one[65], other[65], answer[65];
+            if (!is_of(m, k, model) || (m->given && strcmp(m->given, model) == 0) || m->disputed[k] ||
+                !models_digest(m->list[i], one) || !models_digest(m->list[k], other) || strcmp(one, other) == 0)
+                continue;
+            if (decided_find(DECIDED_DESCRIPTION, scope, model, answer, sizeof answer) && models_choose(m, answer))
+                continue;
+            m->disputed[i] = m->disputed[k] = true;
+            say(ctx, model, one, other);
+        }
+}
+
+bool models_is_disputed(const models *m, const bil_description *d)
+{
+    for (size_t i = 0; i < m->count; i++)
+        if (m->disputed[i] && is_of(m, i, d->model))
+            return true;
+    return false;
 }

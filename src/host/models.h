@@ -2,6 +2,9 @@
 #ifndef BIL_HOST_MODELS_H
 #define BIL_HOST_MODELS_H
 
+#include <stdbool.h>
+#include <stddef.h>
+
 #include "bilancia/description.h"
 
 enum { MODELS_MAX = 64 };
@@ -9,7 +12,20 @@ enum { MODELS_MAX = 64 };
 typedef struct models {
     const bil_description *list[MODELS_MAX];
     size_t count;
+    bool disputed[MODELS_MAX]; /* another one of the same model says other things, and nobody has decided */
+    const char *given;         /* the model of the one that a person named: that is a decision; or NULL */
 } models;
+
+/* The digest of all that a description says, 64 hex digits: layout, names, limits, rules, procedures. */
+bool models_digest(const bil_description *description, char hex[65]);
+
+/* Looks for two of one model that differ, once all are at hand. Where the person at this computer has decided for one,
+ * in `scope` (the id of a site, or ""), that goes before the others. `say` is called for each pair that is open. */
+void models_settle(models *m, const char *scope,
+                   void (*say)(void *ctx, const char *model, const char *digest, const char *other), void *ctx);
+/* Puts the one with this digest before all others of its model, and takes that as decided. False: it isn't at hand. */
+bool models_choose(models *m, const char *digest);
+bool models_is_disputed(const models *m, const bil_description *description);
 
 /* With this model and layout; NULL when there is none. `same_model`, when not NULL, becomes a description of that model
  * with another layout, or NULL. */

@@ -155,6 +155,7 @@ json_t *record_intent_line(const record_intent *in, const char *when)
         json_object_set_new(line, "unit_before", json_integer(own));
     }
     json_object_set_new(line, "layout", json_string(in->have->description->layout));
+    json_object_set_new(line, "description", json_string(in->description ? in->description : ""));
     if (in->after)
         json_object_set(line, "after", (json_t *)(uintptr_t)in->after);
     if (in->despite)
@@ -225,6 +226,7 @@ static void take_intent(record_story *s, const json_t *line)
             memcpy(s->after[s->after_count++], one, sizeof s->after[0]);
     }
     take_text(line, "layout", s->layout, sizeof s->layout);
+    take_text(line, "description", s->description, sizeof s->description);
     take_text(line, "model", s->model, sizeof s->model);
     take_text(line, "serial", s->serial, sizeof s->serial);
     take_text(line, "address", s->address, sizeof s->address);

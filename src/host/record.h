@@ -43,6 +43,7 @@ typedef struct record_intent {
     uint32_t found, found_first;  /* state in which the device was found now, and by the first one */
     uint32_t unit_after;          /* BIL_UNIT that the device answers at afterwards, 0: as before */
     unsigned planned;             /* values */
+    const char *description;      /* digest of the one that is used (models_digest), or NULL */
     const json_t *despite;        /* checks set aside, each with its reason */
     const json_t *without;        /* values left out, each with its reason */
 } record_intent;
@@ -62,7 +63,8 @@ typedef struct record_story {
     bool foreign;                      /* not of this computer's ledger: what it says is evidence, and no order */
     char after[8][2 * BIL_SHA256 + 1]; /* those that it follows */
     size_t after_count;
-    char layout[65]; /* of the description that it used */
+    char description[65]; /* digest of all that it used says */
+    char layout[65];      /* of the description that it used */
     char chain[300]; /* file name of the record with which an unfinished story began: this one, where it is the first */
     char model[SET_TEXT], serial[SET_TEXT], address[SET_TEXT], when[64], who[SET_TEXT];
     char copy[STORAGE_PATH], copy_digest[65];     /* what was to be written */

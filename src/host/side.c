@@ -299,26 +299,39 @@ static void raw_text(const uint8_t *raw, size_t count, char *out, size_t size)
         used += (size_t)snprintf(out + used, size - used, "%02x", raw[i]);
 }
 
+item_fit item_value(const bil_item *item, const bil_description *description, char *out, size_t size)
+{
+    char said[2 * BIL_VALUE_TEXT] = "";
+    bool null = item->value.length == 0 || item->value.text[0] == 'n';
+    if (!null && item->value.text[0] == '"')
+        bil_str_plain((bil_str){item->value.text + 1, item->value.length - 2}, said, sizeof said);
+    else if (!null)
+        bil_str_plain(item->value, said, sizeof said);
+    int32_t index = description ? bil_description_find(description, item->id.text, item->id.length) : -1;
+    const bil_format *format = index < 0 ? NULL : &description->params[index].format;
+    bil_format text = {.type = BIL_TEXT, .size = item->size};
+    if (!format && item->type == BIL_TEXT) /* needs no description */
+        format = &text;
+    if (!format || format->type != item->type || format->size != item->size) {
+        raw_text(item->raw, item->size, out, size);
+        return null ? ITEM_FITS : ITEM_UNKNOWN;
+    }
+    bool told = bil_value_text(format, item->raw, &host_floats, out, size) == BIL_OK;
+    if (!told)
+        raw_text(item->raw, item->size, out, size);
+    return null || (told && strcmp(out, said) == 0) ? ITEM_FITS : ITEM_DIFFERS;
+}
+
 void item_bare_text(const bil_item *item, const bil_description *description, char *out, size_t size)
 {
     if (item->unreadable) {
         snprintf(out, size, "(%s)", error_name(item->unreadable));
         return;
     }
-    bool null = item->value.length == 0 || item->value.text[0] == 'n';
-    if (!null && item->value.text[0] == '"') {
-        bil_str_plain((bil_str){item->value.text + 1, item->value.length - 2}, out, size);
-        return;
-    }
-    if (!null) {
-        bil_str_plain(item->value, out, size);
-        return;
-    }
-    int32_t index = description ? bil_description_find(description, item->id.text, item->id.length) : -1;
-    const bil_format *format = index < 0 ? NULL : &description->params[index].format;
-    if (!format || format->type != item->type || format->size != item->size ||
-        bil_value_text(format, item->raw, &host_floats, out, size) != BIL_OK)
-        raw_text(item->raw, item->size, out, size);
+    item_fit fit = item_value(item, description, out, size);
+    size_t used = strlen(out);
+    if (fit == ITEM_DIFFERS && used < size)
+        snprintf(out + used, size - used, " (the copy says otherwise)");
 }
 
 void item_text(const bil_item *item, const bil_description *description, char *out, size_t size)

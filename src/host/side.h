@@ -63,6 +63,14 @@ bil_source side_source(side *s);
 /* The error text of a copy that failed on the way. */
 const char *side_why(const side *s);
 
+/* The value of an item by its raw value, which decides; what a copy says beside it is shown only where it fits. */
+typedef enum item_fit {
+    ITEM_FITS,    /* or the copy says nothing */
+    ITEM_DIFFERS, /* the copy says something else */
+    ITEM_UNKNOWN  /* there is no description to tell by: `out` has the raw value */
+} item_fit;
+item_fit item_value(const bil_item *item, const bil_description *description, char *out, size_t size);
+
 /* The value with its unit: "12.50 A"; the raw bits where it has no text; a cause in brackets where it wasn't read. */
 void item_text(const bil_item *item, const bil_description *description, char *out, size_t size);
 /* The same without the unit. */

@@ -46,16 +46,14 @@ static void put_value(FILE *out, const bil_item *item, const bil_description *de
     fputs("{\"raw\":\"", out);
     fwrite(hex, 1, 2u * item->size, out);
     fputs("\",\"value\":", out);
-    if (item->value.length && item->value.text[0] == '"') {
-        fwrite(item->value.text, 1, item->value.length, out);
-    } else if (item->value.length && item->value.text[0] != 'n') {
+    char text[2 * BIL_VALUE_TEXT];
+    item_fit fit = item_value(item, description, text, sizeof text);
+    put_text(out, text);
+    if (fit != ITEM_FITS) {
+        fputs(",\"said\":\"", out);
+        bool quoted = item->value.text[0] == '"';
+        fwrite(item->value.text + quoted, 1, item->value.length - 2u * quoted, out);
         putc('"', out);
-        fwrite(item->value.text, 1, item->value.length, out);
-        putc('"', out);
-    } else {
-        char text[2 * BIL_VALUE_TEXT];
-        item_bare_text(item, description, text, sizeof text);
-        put_text(out, text);
     }
     putc('}', out);
 }
