@@ -1,6 +1,5 @@
 /* Completion in real interactive shells at a pseudo-terminal: names that a site brings go onto the line as words, and
  * nothing of them is run. */
-#include <poll.h>
 #include <pty.h>
 #include <signal.h>
 #include <sys/wait.h>
@@ -67,31 +66,6 @@ static void plant(void)
            "\"[%%%%s]\" \"$word\"; done >>\"$GOT\"; echo >>\"$GOT\"\\n' \"$B\" >bin/bilancia; chmod +x bin/bilancia"));
 }
 
-/* Waits until the shell asks for the next line. */
-static void wait_for(int master, const char *what)
-{
-    static char seen[OUTPUT];
-    size_t used = 0;
-    seen[0] = '\0';
-    while (!strstr(seen, what)) {
-        struct pollfd ready = {.fd = master, .events = POLLIN};
-        if (poll(&ready, 1, 20000) <= 0)
-            fail_msg("\"%s\" never came; what came is: %s", what, seen);
-        ssize_t got = read(master, seen + used, sizeof seen - 1 - used);
-        if (got <= 0)
-            fail_msg("the shell ended; what came is: %s", seen);
-        used += (size_t)got;
-        seen[used] = '\0';
-        if (used > sizeof seen / 2)
-            memmove(seen, seen + used / 2, used - used / 2 + 1), used -= used / 2;
-    }
-}
-
-static void type(int master, const char *text)
-{
-    assert_int_equal(write(master, text, strlen(text)), strlen(text));
-}
-
 static pid_t start_shell(int *master, const char *shell, const char *const *words)
 {
     char path[4200], got[100];
@@ -120,22 +94,22 @@ static void complete_in(const char *shell, const char *const *words, const char 
     char path[100], line[60];
     expect(0, NULL, sh("rm -f got"));
     pid_t child = start_shell(&master, shell, words);
-    type(master, prepare);
-    type(master, "\n");
+    type_at(master, prepare);
+    type_at(master, "\n");
     wait_for(master, "rea"
                      "dy");
     for (size_t i = 0; i < NAMES; i++) {
         /* both tabs: the second one would list what is left to choose from */
         snprintf(line, sizeof line, "bilancia show %c\t\t\necho do''ne\n", names[i][0]);
-        type(master, line);
+        type_at(master, line);
         wait_for(master, "done");
     }
     /* nothing on the line, and the list of all */
-    type(master, "bilancia show \t\t");
-    type(master, "\025");
-    type(master, "echo do''ne\n");
+    type_at(master, "bilancia show \t\t");
+    type_at(master, "\025");
+    type_at(master, "echo do''ne\n");
     wait_for(master, "done");
-    type(master, "exit\n");
+    type_at(master, "exit\n");
     char rest[1000];
     while (read(master, rest, sizeof rest) > 0)
         continue;

@@ -1,5 +1,6 @@
 #include "tool.h"
 
+#include <poll.h>
 #include <pty.h>
 #include <signal.h>
 #include <sys/ioctl.h>
@@ -17,7 +18,7 @@ char unit_at[UNITS][64];
  * that was ever said in the file "said". */
 int sh(const char *format, ...)
 {
-    char line[2000], whole[3000];
+    char line[8000], whole[9000];
     va_list list;
     va_start(list, format);
     vsnprintf(line, sizeof line, format, list);
@@ -39,7 +40,7 @@ int sh(const char *format, ...)
 
 int at_terminal(unsigned short columns, unsigned short rows, const char *input, const char *format, ...)
 {
-    char line[2000], whole[3000];
+    char line[8000], whole[9000];
     va_list list;
     va_start(list, format);
     vsnprintf(line, sizeof line, format, list);
@@ -63,6 +64,30 @@ int at_terminal(unsigned short columns, unsigned short rows, const char *input, 
     int status;
     waitpid(child, &status, 0);
     return WIFEXITED(status) ? WEXITSTATUS(status) : -1;
+}
+
+void wait_for(int master, const char *what)
+{
+    static char seen[OUTPUT];
+    size_t used = 0;
+    seen[0] = '\0';
+    while (!strstr(seen, what)) {
+        struct pollfd ready = {.fd = master, .events = POLLIN};
+        if (poll(&ready, 1, 20000) <= 0)
+            fail_msg("\"%s\" never came; what came is: %s", what, seen);
+        ssize_t got = read(master, seen + used, sizeof seen - 1 - used);
+        if (got <= 0)
+            fail_msg("the shell ended; what came is: %s", seen);
+        used += (size_t)got;
+        seen[used] = '\0';
+        if (used > sizeof seen / 2)
+            memmove(seen, seen + used / 2, used - used / 2 + 1), used -= used / 2;
+    }
+}
+
+void type_at(int master, const char *text)
+{
+    assert_int_equal(write(master, text, strlen(text)), strlen(text));
 }
 
 void expect(int code, const char *says, int got)

@@ -24,6 +24,9 @@ int sh(const char *format, ...) __attribute__((format(printf, 1, 2)));
 /* The same at a terminal of so many columns and rows, where a person types `input`. */
 int at_terminal(unsigned short columns, unsigned short rows, const char *input, const char *format, ...)
     __attribute__((format(printf, 4, 5)));
+/* At a pseudo-terminal: waits until this was said there; types. */
+void wait_for(int master, const char *what);
+void type_at(int master, const char *text);
 void expect(int code, const char *says, int got);
 int control(int unit, const char *words);
 unsigned counter(int unit, const char *name);

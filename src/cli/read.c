@@ -148,7 +148,8 @@ static bool find_target(target *t, here *h, const char *where, const char *site_
         *code = exit_code_of(error);
         return false;
     }
-    if (index_device(&h->index, where, &t->owner)) {
+    error = index_find(&h->index, where, &t->owner, why, sizeof why);
+    if (!error) {
         error = site_path_made(&h->place, t->owner.folder, "copies", t->in_site);
         t->h = h;
         t->folder = t->in_site;
@@ -156,11 +157,11 @@ static bool find_target(target *t, here *h, const char *where, const char *site_
             return true;
         *code = say_error(t->in_site, error, NULL);
         device_row_free(&t->owner);
-    } else if (address_is_device(where)) {
+    } else if (error == BIL_E_NO_DEVICE && address_is_device(where)) {
         here_close(h);
         return true;
     } else {
-        *code = say_error(where, BIL_E_NO_DEVICE, NULL);
+        *code = say_error(where, error, error == BIL_E_DISPUTED ? why : NULL);
     }
     here_close(h);
     return false;
@@ -239,8 +240,11 @@ static int run(const command *self, int argc, const char **argv)
     if (c.count == 1 && !only_changed && site_find(&h.place, given, nowhere, sizeof nowhere) == BIL_OK &&
         here_open(&h, given) == BIL_OK) {
         device_row row;
-        is_group = !address_is_device(c.arguments[0]) && !index_device(&h.index, c.arguments[0], &row);
-        if (!is_group && !address_is_device(c.arguments[0]))
+        int found = address_is_device(c.arguments[0])
+                        ? BIL_E_DISPUTED
+                        : index_find(&h.index, c.arguments[0], &row, nowhere, sizeof nowhere);
+        is_group = found == BIL_E_NO_DEVICE;
+        if (found == BIL_OK)
             device_row_free(&row);
         here_close(&h);
     }

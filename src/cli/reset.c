@@ -24,6 +24,7 @@ static int run(const command *self, int argc, const char **argv)
     *w = (write_call){.start_again = w->start_again,
                       .copy = "",
                       .address = c.arguments[0],
+                      .site_given = given,
                       .folder = folder ? folder : ".",
                       .safety_folder = folder ? folder : ".",
                       .who = who,

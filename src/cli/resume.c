@@ -85,6 +85,10 @@ static int find_record(again *a, write_call *w, const char *which, const char *s
         return say_error(which, error ? error : BIL_E_NO_RECORD,
                          error ? NULL : "nothing was written to this device yet");
     story_first(w->folder, &a->known, &a->last, &a->first);
+    /* the folder of the record may be gone, or lead elsewhere by now: then what follows lies beside the ledger */
+    if (!a->last.foreign && storage_make_folders(w->folder, 0777) != BIL_OK &&
+        ledger_make_pages(a->first.intent, a->folder) == BIL_OK)
+        w->folder = w->safety_folder = a->folder;
     a->foreign = a->last.foreign || a->first.foreign;
     w->goes_on = !a->foreign && (undoes || !a->last.on_trial); /* making a trial last is a new decision */
     return -1;

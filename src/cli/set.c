@@ -121,6 +121,7 @@ static int run(const command *self, int argc, const char **argv)
                          .without_words = s->w->without_words,
                          .unseen = s->w->unseen,
                          .address = c.arguments[0],
+                         .site_given = given,
                          .folder = folder ? folder : ".",
                          .safety_folder = folder ? folder : ".",
                          .who = who,

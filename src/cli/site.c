@@ -69,11 +69,12 @@ static bool check_file(void *ctx, const char *kind, const char *file)
         {"altered", "altered_note", "this note isn't what its name says, or isn't as it must be; it doesn't count"},
         {"unreadable", "unreadable_note", "this note can't be read"},
         {"gone", "note_gone", "this note was there and is gone; notes are never taken away"},
+        {"damaged", "damaged_copy", "this is no whole copy"},
         {"copy_gone", "copy_gone", "this copy was there and is gone, and no note says that it was deleted"}};
     finding *f = ctx;
     const char *folder = f->device ? f->device->folder : "";
     char path[STORAGE_PATH], file_in[300];
-    bool copy = strcmp(kind, "copy_gone") == 0;
+    bool copy = strncmp(file, "copies/", 7) == 0;
     snprintf(file_in, sizeof file_in, "%s%s", copy ? "" : "notes/", file);
     site_path(&f->h->place, folder, file_in, path);
     for (size_t i = 0; i < sizeof kinds / sizeof kinds[0]; i++)

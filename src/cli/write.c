@@ -31,6 +31,7 @@ static int run(const command *self, int argc, const char **argv)
         return code;
     }
     w->copy = c.arguments[0];
+    w->site_given = given;
     w->address = c.arguments[1];
     w->folder = w->safety_folder = folder ? folder : ".";
     w->who = who;

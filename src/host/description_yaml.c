@@ -199,6 +199,12 @@ static int64_t power_of_ten(unsigned n)
     return power;
 }
 
+/* With so many decimals more; false where that is too large a number. */
+static bool widen(int64_t *mantissa, unsigned decimals)
+{
+    return !__builtin_mul_overflow(*mantissa, power_of_ten(decimals), mantissa);
+}
+
 /* A length such as a step, in raw units. */
 static uint32_t want_raw_length(load *l, yaml_node_t *node, const bil_format *format)
 {
@@ -208,9 +214,7 @@ static uint32_t want_raw_length(load *l, yaml_node_t *node, const bil_format *fo
     int64_t size = d.mantissa, mul = format->mul < 0 ? -(int64_t)format->mul : format->mul;
     if (d.decimals > format->decimals && size % power_of_ten(d.decimals - format->decimals) == 0)
         size /= power_of_ten(d.decimals - format->decimals);
-    else if (d.decimals <= format->decimals)
-        size *= power_of_ten(format->decimals - d.decimals);
-    else
+    else if (d.decimals > format->decimals || !widen(&size, format->decimals - d.decimals))
         size = 0;
     if (size <= 0 || size % mul != 0 || size / mul > UINT32_MAX) {
         complain(l, node, "this must be a positive multiple of the scale");
@@ -248,9 +252,9 @@ static void load_scale(load *l, yaml_node_t *map, bil_format *format)
         return;
     }
     uint8_t decimals = s.decimals > o.decimals ? s.decimals : o.decimals;
-    int64_t mul = s.mantissa * power_of_ten(decimals - s.decimals);
-    int64_t add = o.mantissa * power_of_ten(decimals - o.decimals);
-    if (mul > INT32_MAX || mul < -INT32_MAX || add > INT32_MAX || add < -INT32_MAX) {
+    int64_t mul = s.mantissa, add = o.mantissa;
+    if (!widen(&mul, decimals - s.decimals) || !widen(&add, decimals - o.decimals) || mul > INT32_MAX ||
+        mul < -INT32_MAX || add > INT32_MAX || add < -INT32_MAX) {
         complain(l, scale ? scale : offset, "scale and offset are too large together");
         return;
     }
@@ -277,14 +281,14 @@ static void load_choices(load *l, yaml_node_t *map, bil_format *format)
         complain(l, map, "\"%s\" is missing here", bits ? "bits" : "choices");
     if (l->bad || !node)
         return;
-    check_keys(l, node, NULL);
+    want_kind(l, node, YAML_MAPPING_NODE);
+    size_t count = l->bad ? 0 : (size_t)(node->data.mapping.pairs.top - node->data.mapping.pairs.start);
+    if (!l->bad && (count == 0 || count > 256))
+        complain(l, node, "there must be 1 to 256 of these");
+    if (!l->bad)
+        check_keys(l, node, NULL);
     if (l->bad)
         return;
-    size_t count = (size_t)(node->data.mapping.pairs.top - node->data.mapping.pairs.start);
-    if (count == 0 || count > 256) {
-        complain(l, node, "there must be 1 to 256 of these");
-        return;
-    }
     bil_choice *choices = arena_take(l->memory, count * sizeof *choices);
     long most = bits ? 8L * format->size - 1 : format->size == 1 ? 255 : 65535;
     size_t length = 0;
@@ -566,6 +570,20 @@ static uint16_t want_param(load *l, yaml_node_t *node)
     return index < 0 ? 0 : (uint16_t)index;
 }
 
+/* The first parameter whose id begins like this, or comes behind such ones; they are in order. */
+static uint32_t first_of(const load *l, const char *begin, size_t length)
+{
+    uint32_t low = 0, high = l->table->count;
+    while (low < high) {
+        uint32_t middle = (low + high) / 2;
+        if (strncmp(l->params[middle].id, begin, length) < 0)
+            low = middle + 1;
+        else
+            high = middle;
+    }
+    return low;
+}
+
 /* "group.*" stands for all of a group. */
 static void load_resets(load *l, uint16_t index)
 {
@@ -581,11 +599,13 @@ static void load_resets(load *l, uint16_t index)
         const char *text = want_text(l, node, BIL_ID_MAX);
         size_t length = strlen(text), before = count;
         bool group = length > 2 && strcmp(text + length - 2, ".*") == 0;
-        for (uint16_t i = 0; i < l->table->count && count < 255; i++) {
-            const char *id = l->params[i].id;
-            if (i != index && (group ? strncmp(id, text, length - 1) == 0 : strcmp(id, text) == 0))
-                resets[count++] = i;
-        }
+        int32_t one = group ? -1 : bil_description_find(l->table, text, length);
+        if (one >= 0 && one != index && count < 255)
+            resets[count++] = (uint16_t)one;
+        for (uint32_t i = group ? first_of(l, text, length - 1) : l->table->count;
+             i < l->table->count && count < 255 && strncmp(l->params[i].id, text, length - 1) == 0; i++)
+            if (i != index)
+                resets[count++] = (uint16_t)i;
         if (count == before)
             complain(l, node, "there is no parameter \"%s\"", text);
     }
@@ -1287,6 +1307,40 @@ static void load_document(load *l, yaml_node_t *root)
         layout_digest(l);
 }
 
+/* Counts before anything is looked at: how deep things lie in each other, how many there are, and how many stand for
+ * others (anchors). What a description holds needs little of that, and the time that the rest takes grows with it. */
+static bool is_within_limits(const char *bytes, size_t size, char *why, size_t why_size, const char *path)
+{
+    enum { DEEPEST = 20, MOST_ANCHORS = 100, MOST_NODES = 4000000 };
+    yaml_parser_t parser;
+    yaml_event_t event;
+    unsigned depth = 0, deepest = 0, anchors = 0, nodes = 0;
+    bool over = false;
+    if (!yaml_parser_initialize(&parser))
+        no_memory();
+    yaml_parser_set_input_string(&parser, (const unsigned char *)bytes, size);
+    while (!over && yaml_parser_parse(&parser, &event)) {
+        bool begins = event.type == YAML_SEQUENCE_START_EVENT || event.type == YAML_MAPPING_START_EVENT;
+        nodes += begins || event.type == YAML_SCALAR_EVENT;
+        anchors += event.type == YAML_ALIAS_EVENT;
+        depth += begins;
+        depth -= event.type == YAML_SEQUENCE_END_EVENT || event.type == YAML_MAPPING_END_EVENT;
+        deepest = depth > deepest ? depth : deepest;
+        over = deepest > DEEPEST || anchors > MOST_ANCHORS || nodes > MOST_NODES;
+        if (over)
+            snprintf(why, why_size, "%s:%zu:%zu: %s", path, event.start_mark.line + 1, event.start_mark.column + 1,
+                     deepest > DEEPEST        ? "this lies deeper in lists and mappings than 20"
+                     : anchors > MOST_ANCHORS ? "more than 100 values stand for others (*name)"
+                                              : "there are more than 4000000 values");
+        bool last = event.type == YAML_STREAM_END_EVENT;
+        yaml_event_delete(&event);
+        if (last)
+            break;
+    }
+    yaml_parser_delete(&parser);
+    return !over; /* what isn't YAML is found when it is loaded */
+}
+
 int description_load_text(loaded_description *out, const char *path, const char *bytes, size_t size, char *why,
                           size_t why_size)
 {
@@ -1298,6 +1352,8 @@ int description_load_text(loaded_description *out, const char *path, const char 
     yaml_parser_set_input_string(&parser, (const unsigned char *)bytes, size);
     if (size > FILE_LIMIT) {
         snprintf(why, why_size, "%s:1:1: the file is larger than %d bytes", path, FILE_LIMIT);
+        l.bad = true;
+    } else if (!is_within_limits(bytes, size, why, why_size, path)) {
         l.bad = true;
     } else if (!yaml_parser_load(&parser, &l.document)) {
         snprintf(why, why_size, "%s:%zu:%zu: %s", path, parser.problem_mark.line + 1, parser.problem_mark.column + 1,

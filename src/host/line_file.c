@@ -89,7 +89,7 @@ static void *read_ahead(void *ctx)
 
 line_file *line_file_open(const char *path)
 {
-    int fd = storage_open(path, 0);
+    int fd = storage_open(path, STORAGE_COPY_MOST);
     struct stat info;
     if (fd < 0)
         return NULL;

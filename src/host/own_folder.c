@@ -2,7 +2,6 @@
 
 #include <stdlib.h>
 #include <string.h>
-#include <sys/stat.h>
 
 bool own_folder(own_kind kind, bool make, char path[STORAGE_PATH])
 {
@@ -17,12 +16,7 @@ bool own_folder(own_kind kind, bool make, char path[STORAGE_PATH])
         snprintf(path, STORAGE_PATH, "%.3900s/%s/bilancia", home, places[kind].usual);
     else
         return false;
-    for (char *slash = path + 1; make && (slash = strchr(slash, '/')); slash++) {
-        *slash = '\0';
-        mkdir(path, 0700);
-        *slash = '/';
-    }
     if (make)
-        mkdir(path, 0700);
+        storage_make_folders(path, 0700); /* what can't be made is missed by whoever puts something into it */
     return true;
 }

@@ -193,7 +193,7 @@ static int read_all(const char *path, bool as_it_was, bil_image *image, set_orig
 int set_file_glance(const char *path, set_origin *origin, bil_set_totals *totals)
 {
     char head[BIL_SET_LINE], tail[512];
-    int fd = storage_open(path, 0);
+    int fd = storage_open(path, STORAGE_COPY_MOST);
     if (fd < 0)
         return storage_open_error();
     off_t size = lseek(fd, 0, SEEK_END);

@@ -16,7 +16,7 @@ enum { BLOCK = 65536 };
 static bool equal_files(const char *a, const char *b)
 {
     char left[BLOCK], right[BLOCK];
-    FILE *x = storage_read(a, 0), *y = storage_read(b, 0);
+    FILE *x = storage_read(a, STORAGE_COPY_MOST), *y = storage_read(b, STORAGE_COPY_MOST);
     bool same = x && y;
     size_t m = 1, n;
     while (same && m > 0) {
@@ -44,7 +44,7 @@ int file_add(const char *from, const char *folder, const char *name)
 {
     char block[BLOCK], done[STORAGE_PATH];
     struct stat seen;
-    FILE *source = storage_read(from, 0);
+    FILE *source = storage_read(from, STORAGE_COPY_MOST);
     if (!source)
         return storage_open_error();
     storage_file storage;

@@ -168,18 +168,7 @@ bool site_path(const site *s, const char *folder, const char *what, char out[STO
 int site_path_made(const site *s, const char *folder, const char *what, char out[STORAGE_PATH])
 {
     site_path(s, folder, what, out);
-    if (storage_is_there(out))
-        return BIL_OK;
-    int error = BIL_OK;
-    for (char *slash = out + strlen(s->path); !error && slash;) {
-        slash = strchr(slash + 1, '/');
-        if (slash)
-            *slash = '\0';
-        error = storage_make_folder(out, 0777);
-        if (slash)
-            *slash = '/';
-    }
-    return error;
+    return storage_make_folders(out, 0777);
 }
 
 void site_copy_name(const set_origin *o, char *out, size_t size)

@@ -378,11 +378,11 @@ static void put_in_order(update *u, const char *device)
     arena memory = {0};
     size_t count = 0, room = 0;
     link_row *rows = NULL;
-    sqlite3_stmt *s =
-        ask(u->x,
-            "SELECT digest, parent, file FROM copies WHERE device = ?1 AND digest NOT IN (SELECT about FROM "
-            "notes WHERE device = ?1 AND kind = 'deleted') ORDER BY at, digest",
-            "s", device);
+    sqlite3_stmt *s = ask(u->x,
+                          "SELECT digest, parent, file FROM copies WHERE device = ?1 AND digest != '' AND digest NOT "
+                          "IN (SELECT about FROM "
+                          "notes WHERE device = ?1 AND kind = 'deleted') ORDER BY at, digest",
+                          "s", device);
     while (next(u->x, s)) {
         if (count == room) {
             room = room ? 2 * room : 64;
@@ -906,8 +906,8 @@ void index_strange(site_index *x, const char *folder, bool (*each)(void *ctx, co
     sqlite3_stmt *s =
         ask(x,
             "SELECT kind, file FROM notes WHERE device = ?1 AND (kind IN ('altered', 'unreadable', 'gone') OR (kind = "
-            "'copy_gone' AND about NOT IN (SELECT about FROM notes WHERE device = ?1 AND kind = 'deleted'))) ORDER BY "
-            "file",
+            "'copy_gone' AND about NOT IN (SELECT about FROM notes WHERE device = ?1 AND kind = 'deleted'))) "
+            "UNION ALL SELECT 'damaged', 'copies/' || file FROM copies WHERE device = ?1 AND digest = '' ORDER BY 2",
             "s", folder);
     bool more = true;
     while (more && next(x, s))

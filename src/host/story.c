@@ -63,18 +63,46 @@ static void settle_whose(const ledger *known, record_story *s)
     free(page);
 }
 
+/* The whole path of a file that may be gone, and its folders with it. */
+static void where_it_was(const char *path, char whole[STORAGE_PATH])
+{
+    char above[STORAGE_PATH];
+    snprintf(above, sizeof above, "%s", path);
+    for (size_t length = strlen(above);; length = strlen(above)) {
+        char *there = realpath(length ? above : ".", NULL);
+        const char *rest = path + length;
+        if (there)
+            snprintf(whole, STORAGE_PATH, "%s%s%s", there, *rest && *rest != '/' ? "/" : "", rest);
+        free(there);
+        if (there || !length)
+            return;
+        char *slash = strrchr(above, '/');
+        *(slash ? slash : above) = '\0';
+    }
+}
+
 int story_read(const char *path, const ledger *known, record_story *s)
 {
     int error = record_read(path, s);
-    if (!error) {
+    if (!error)
         settle_whose(known, s);
+    if (!error && !s->foreign)
         return BIL_OK;
-    }
-    char *whole = realpath(path, NULL); /* damaged or gone: the page may be there */
-    for (size_t i = known ? known->count : 0; i-- > 0 && error;)
-        if (strcmp(known->entries[i].path, whole ? whole : path) == 0 && read_page(&known->entries[i], s))
+    /* altered, damaged, gone, or behind a link: what this computer wrote under this name may be on a page */
+    char whole[STORAGE_PATH], said[STORAGE_PATH];
+    char *here = realpath(".", NULL);
+    snprintf(said, sizeof said, "%s%s%s", *path == '/' || !here ? "" : here, *path == '/' ? "" : "/", path);
+    free(here);
+    record_story *page = need(1, sizeof *page);
+    where_it_was(path, whole);
+    for (size_t i = known ? known->count : 0; i-- > 0;)
+        if ((strcmp(known->entries[i].path, whole) == 0 || strcmp(known->entries[i].path, said) == 0) &&
+            read_page(&known->entries[i], page)) {
+            *s = *page;
             error = BIL_OK;
-    free(whole);
+            break;
+        }
+    free(page);
     return error;
 }
 

@@ -37,7 +37,7 @@ int storage_error(void)
 
 int storage_open_error(void)
 {
-    return lacking(errno, BIL_E_FILE_OPEN);
+    return errno == EFBIG ? BIL_E_FILE_OPEN : lacking(errno, BIL_E_FILE_OPEN);
 }
 
 const char *storage_why(int number)
@@ -222,6 +222,20 @@ int storage_make_folder(const char *path, unsigned mode)
     int error = good ? BIL_OK : storage_error();
     refuse(above, errno);
     return error;
+}
+
+int storage_make_folders(const char *path, unsigned mode)
+{
+    char part[STORAGE_PATH];
+    int error = BIL_OK;
+    snprintf(part, sizeof part, "%s", path);
+    for (char *slash = part + 1; !error && (slash = strchr(slash, '/')); slash++) {
+        *slash = '\0';
+        if (!storage_is_there(part))
+            error = storage_make_folder(part, mode);
+        *slash = '/';
+    }
+    return error || storage_is_there(part) ? error : storage_make_folder(part, mode);
 }
 
 int storage_remove(const char *path)

@@ -14,8 +14,9 @@
 #include "bilancia/host_error.h"
 
 #define STORAGE_PATH 4200
-#define STORAGE_SITE "site.json" /* what makes a folder a site */
-#define STORAGE_DIGEST '%'       /* in a name: stands for what storage_name_digest will put there */
+#define STORAGE_COPY_MOST (UINT64_C(4) << 30) /* bytes of a saved copy that is read */
+#define STORAGE_SITE "site.json"              /* what makes a folder a site */
+#define STORAGE_DIGEST '%'                    /* in a name: stands for what storage_name_digest will put there */
 
 /* Opens a plain file of at most `most` bytes (0: any size) for reading, without waiting for anything. -1 or NULL with
  * errno; storage_why tells it in words, storage_open_error makes a bil_error of it. */
@@ -28,6 +29,8 @@ DIR *storage_list(const char *folder);
 int storage_append(const char *path);
 /* Is there anything under this name that may be reached? */
 bool storage_is_there(const char *path);
+/* Makes a folder and those above it that are missing, durably. */
+int storage_make_folders(const char *path, unsigned mode);
 /* Makes one folder, durably; good too when it is there. Removes a file; good too when it isn't. */
 int storage_make_folder(const char *path, unsigned mode);
 int storage_remove(const char *path);
