@@ -130,23 +130,29 @@ static bool plant_card(bool twin, bool follows)
 }
 
 /* A copy with other values and digests that fit, in the place of one that is there. */
-static void forge_copy(const char *path)
+static bool forge_copy(const char *path)
 {
     static char bytes[MOST + 1];
+    static const struct {
+        const char *ours, *forged;
+    } ways[] = {{"\"raw\":\"0708\",\"value\":180.0", "\"raw\":\"09c4\",\"value\":250.0"},
+                {"\"raw\":\"03b6\",\"value\":95.0", "\"raw\":\"02ee\",\"value\":75.0"}};
     size_t size = slurp(path, bytes);
     char hex[2 * BIL_SHA256 + 1];
+    bool forged = false;
     bytes[size] = '\0';
-    static const char *const ours[] = {"\"raw\":\"0708\",\"value\":180.0", "\"raw\":\"03b6\",\"value\":95.0"};
-    for (size_t i = 0; i < 2; i++) {
-        char *at = strstr(bytes, ours[i]);
-        if (at && i == 0)
-            memcpy(at, "\"raw\":\"09c4\",\"value\":250.0", strlen(ours[0]));
+    for (size_t i = 0; i < 2 && !forged && size > 68; i++) {
+        char *at = strstr(bytes, ways[i].ours);
+        if (at)
+            memcpy(at, ways[i].forged, strlen(ways[i].ours));
+        forged = at != NULL;
     }
-    if (size > 68) {
-        digest_hex(bytes, size - 68, hex);
-        memcpy(bytes + size - 68, hex, 64);
-    }
+    if (!forged)
+        return false;
+    digest_hex(bytes, size - 68, hex);
+    memcpy(bytes + size - 68, hex, 64);
     spit(path, bytes, size);
+    return true;
 }
 
 /* A record that wants the forged copy, and follows what is there. */
@@ -244,7 +250,7 @@ static bool change_something(char *what, size_t what_size)
     case 12:
         if (!ends_in(path, ".bset"))
             return false;
-        forge_copy(path);
+        settled = forge_copy(path);
         break;
     default:
         if (!ends_in(path, ".brec"))
@@ -403,7 +409,8 @@ static int begin(void **state)
     const char *seed = getenv("BILANCIA_SEED");
     char unit[60];
     d.state += seed ? strtoul(seed, NULL, 10) * 7919 : 0;
-    snprintf(unit, sizeof unit, "ed-30 --name crusher --serial ED30-%04lu", seed ? 1000 + strtoul(seed, NULL, 10) : 417);
+    snprintf(unit, sizeof unit, "ed-30 --name crusher --serial ED30-%04lu",
+             seed ? 1000 + strtoul(seed, NULL, 10) : 417);
     start_unit(0, unit, NULL);
     expect(0, NULL,
            sh("mkdir outside outside-too; echo keep >outside/keep; b site make clean; b device add crusher %s --site "
