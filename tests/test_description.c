@@ -79,6 +79,9 @@ static const struct {
     {15, "  id.model: {name: Model, type: text, size: ^3, class: unit, at: 0}", "whole cells"},
     {15, "  id.model: {name: Model, type: text, size: 4, class: unit, at: ^65535}", "0 to 65534"},
     {16, "  ^id.model: {name: Hold, type: u16, class: command, at: 10}", "twice"},
+    {17, "  x.level: {name: L, type: i16, class: setup, at: 11, scale: ^999999999999999, offset: 0.000000001}", "too large together"},
+    {17, "  x.level: {name: L, type: i16, class: setup, at: 11, scale: ^0.000000001, offset: 999999999999999}", "too large together"},
+    {17, "  x.level: {name: L, type: i16, class: setup, at: 11, scale: 0.000000001, limits: [0, 0.000001], step: ^999999999999999}", "multiple of the scale"},
     {17, "  x.level: {name: Level, type: ^i17, class: setup, at: 11}", "is no type"},
     {17, "  x.level: {name: Level, type: i16, class: ^seyup, at: 11}", "is no class"},
     {17, "  x.level: {name: Level, type: i16, class: setup, at: 11, scale: ^1/3}", "exact decimal"},
@@ -247,10 +250,77 @@ static void doubts_are_said(void **state)
     assert_false(description_doubt(&d, 3, text, sizeof text));
 }
 
+/* ---- large ones ---- */
+
+static int load_large(const char *text, size_t size, char *why, size_t why_size)
+{
+    loaded_description loaded;
+    alarm(60); /* what grows faster than the file takes minutes here */
+    int error = description_load_text(&loaded, "large.yaml", text, size, why, why_size);
+    alarm(0);
+    if (!error)
+        description_free(&loaded);
+    return error;
+}
+
+/* Files up to the limits that the manual names, made so that whatever looks at each thing once for each other thing
+ * takes for ever; and products that are larger than any number. */
+static void large_ones_take_their_time_and_no_more(void **state)
+{
+    (void)state;
+    static char text[9 << 20];
+    char why[400];
+    enum { ROOM = sizeof text - 100 };
+    size_t used;
+    memset(text, '[', 4 << 20);
+    assert_int_equal(load_large(text, 4 << 20, why, sizeof why), BIL_E_YAML);
+    assert_non_null(strstr(why, "deeper"));
+    for (used = 0; used < 3000; used++) /* the same by indents */
+        memset(text + used * (used + 3) / 2, ' ', used), memcpy(text + used * (used + 3) / 2 + used, "-\n", 2);
+    assert_int_equal(load_large(text, used * (used + 3) / 2, why, sizeof why), BIL_E_YAML);
+    assert_non_null(strstr(why, "deeper"));
+    for (used = 0; used < (8 << 20) - 40;) /* keys */
+        used += (size_t)snprintf(text + used, ROOM - used, "k%zu: 1\n", used);
+    assert_int_equal(load_large(text, used, why, sizeof why), BIL_E_YAML);
+    used = (size_t)snprintf(text, ROOM, "a: &a 1\nb: [");
+    while (used < (1 << 20))
+        used += (size_t)snprintf(text + used, ROOM - used, "*a, ");
+    assert_int_equal(load_large(text, used, why, sizeof why), BIL_E_YAML);
+    assert_non_null(strstr(why, "stand for others"));
+    for (int kind = 0; kind < 3; kind++) {
+        used = 0;
+        for (int i = 0; i < LINES - 1; i++)
+            used += (size_t)snprintf(text + used, ROOM - used, "%s\n",
+                                     i == 6 ? "link: {largest_read: 20, largest_write: 4}" : sound[i]);
+        if (kind == 0) { /* twenty thousand parameters, each of which resets another one */
+            used += (size_t)snprintf(text + used, ROOM - used, "%s\n", sound[LINES - 1]);
+            for (int i = 0; i < 20000 - 5; i++)
+                used += (size_t)snprintf(text + used, ROOM - used,
+                                         "  y.p%d: {name: P, type: u16, class: setup, at: %d, resets: [y.p%d]}\n", i,
+                                         100 + i, (i + 7919) % (20000 - 5));
+            assert_int_equal(load_large(text, used, why, sizeof why), BIL_OK);
+        } else if (kind == 1) { /* one too many */
+            for (int i = 0; i < 20000; i++)
+                used += (size_t)snprintf(text + used, ROOM - used,
+                                         "  y.p%d: {name: P, type: u16, class: setup, at: 1}\n", i);
+            assert_int_equal(load_large(text, used, why, sizeof why), BIL_E_YAML);
+            assert_non_null(strstr(why, "1 to 20000 parameters"));
+        } else { /* choices */
+            used += (size_t)snprintf(text + used, ROOM - used,
+                                     "  y.c: {name: C, type: choice16, class: setup, at: 50, choices: {");
+            for (int i = 0; i < 300000; i++)
+                used += (size_t)snprintf(text + used, ROOM - used, "%d: c%d, ", i, i);
+            used += (size_t)snprintf(text + used, ROOM - used, "}}\n");
+            assert_int_equal(load_large(text, used, why, sizeof why), BIL_E_YAML);
+            assert_non_null(strstr(why, "1 to 256"));
+        }
+    }
+}
+
 int main(void)
 {
-    const struct CMUnitTest tests[] = {cmocka_unit_test(every_error_has_its_place),
-                                       cmocka_unit_test(the_generated_tables_are_the_loaded_ones),
-                                       cmocka_unit_test(doubts_are_said)};
+    const struct CMUnitTest tests[] = {
+        cmocka_unit_test(every_error_has_its_place), cmocka_unit_test(the_generated_tables_are_the_loaded_ones),
+        cmocka_unit_test(doubts_are_said), cmocka_unit_test(large_ones_take_their_time_and_no_more)};
     return cmocka_run_group_tests_name("description", tests, NULL, NULL);
 }
