@@ -286,7 +286,7 @@ static bool is_state(int which)
 
 static void start_over(int which)
 {
-    expect(0, NULL, sh("rm -rf mill cache state outside-of; cp -a clean mill"));
+    expect(0, NULL, sh("rm -rf mill cache state outside-of; cp -a clean mill; b overview --site mill"));
     expect(0, "ok", control(0, which ? "set limit.torque 95.0" : "set limit.torque 180.0"));
     expect(0, "ok", control(0, which ? "set ramp.up 3.5" : "set ramp.up 12.5"));
     assert_true(is_state(which));

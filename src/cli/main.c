@@ -49,7 +49,7 @@ int main(int argc, const char **argv)
 {
     if (!has_streams())
         return EXIT_FILE;
-#ifndef __SANITIZE_ADDRESS__ /* the search for leaks looks at the program from outside */
+#ifndef __SANITIZE_ADDRESS__   /* the search for leaks looks at the program from outside */
     prctl(PR_SET_DUMPABLE, 0); /* no picture of this memory, which may hold a password, on a disk */
 #endif
     setlocale(LC_CTYPE, "C.UTF-8");

@@ -70,12 +70,16 @@ static bool check_file(void *ctx, const char *kind, const char *file)
         {"unreadable", "unreadable_note", "this note can't be read"},
         {"gone", "note_gone", "this note was there and is gone; notes are never taken away"},
         {"damaged", "damaged_copy", "this is no whole copy"},
+        {"device_gone", "device_gone", "this device was there and is gone with all that was kept of it"},
+        {"record_gone", "record_gone", "this record was there and is gone; records are never taken away"},
+        {"record_altered", "altered_record", "this record had ended, and was altered since"},
         {"copy_gone", "copy_gone", "this copy was there and is gone, and no note says that it was deleted"}};
     finding *f = ctx;
     const char *folder = f->device ? f->device->folder : "";
     char path[STORAGE_PATH], file_in[300];
-    bool copy = strncmp(file, "copies/", 7) == 0;
-    snprintf(file_in, sizeof file_in, "%s%s", copy ? "" : "notes/", file);
+    bool whole =
+        strncmp(file, "copies/", 7) == 0 || strncmp(file, "records/", 8) == 0 || strncmp(file, "devices/", 8) == 0;
+    snprintf(file_in, sizeof file_in, "%s%s", whole ? "" : "notes/", file);
     site_path(&f->h->place, folder, file_in, path);
     for (size_t i = 0; i < sizeof kinds / sizeof kinds[0]; i++)
         if (strcmp(kinds[i].kind, kind) == 0)
@@ -129,7 +133,11 @@ static void check_records(finding *f)
         if (!index_takes_name(entry->d_name, ".brec"))
             continue;
         snprintf(path, sizeof path, "%s/%s", folder, entry->d_name);
-        if (record_read(path, story) != BIL_OK)
+        bool sound = record_read(path, story) == BIL_OK;
+        const char *dash = strrchr(entry->d_name, '-');
+        bool named =
+            !dash || strlen(dash) != SET_NAME_DIGEST + 6 || strncmp(dash + 1, story->intent, SET_NAME_DIGEST) == 0;
+        if (!sound || !named)
             found(f, "altered_record", path, "this is no record, or it was altered; it doesn't count");
     }
     if (dir)

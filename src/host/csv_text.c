@@ -153,23 +153,17 @@ int csv_read(const char *path, csv_row each, void *ctx, char *why, size_t size)
                  .id_column = -1,
                  .value_column = -1,
                  .head = true};
-    FILE *file = storage_read(path, FILE_MOST);
+    size_t got;
+    char *bytes = storage_text(path, FILE_MOST, &got);
     struct csv_parser parser;
-    if (!file) {
+    if (!bytes) {
         snprintf(why, size, "%s: %s", path, storage_why(errno));
         return storage_open_error();
     }
-    char *bytes = need(1, FILE_MOST);
-    size_t got = fread(bytes, 1, FILE_MOST, file);
-    bool bad = ferror(file) || got > FILE_MOST - 1;
-    fclose(file);
     if (csv_init(&parser, CSV_STRICT | CSV_STRICT_FINI | CSV_EMPTY_IS_NULL) != 0)
         no_memory();
     size_t mark = got >= 3 && memcmp(bytes, "\xef\xbb\xbf", 3) == 0 ? 3 : 0; /* as spreadsheets put it */
-    if (bad)
-        complain(&r, BIL_E_CSV, "the file can't be read, or is too large");
-    else
-        parse(&r, &parser, bytes + mark, got - mark);
+    parse(&r, &parser, bytes + mark, got - mark);
     if (!r.error && r.head)
         complain(&r, BIL_E_CSV, "the file is empty");
     csv_free(&parser);

@@ -15,9 +15,10 @@
 #include "arena.h"
 #include "card.h"
 #include "own_folder.h"
+#include "record.h"
 
 /* Of the tables below; an index of another version is made again. */
-enum { VERSION = 3, INDEX_MOST = 1000000 /* names looked at in one folder */ };
+enum { VERSION = 4, INDEX_MOST = 1000000 /* names looked at in one folder */ };
 
 static const char tables[] =
     "CREATE TABLE folders(path TEXT PRIMARY KEY, stamp INTEGER, unread INTEGER) WITHOUT ROWID;"
@@ -30,6 +31,7 @@ static const char tables[] =
     " state INTEGER, stamp INTEGER, PRIMARY KEY(device, file)) WITHOUT ROWID;"
     "CREATE TABLE notes(device TEXT, file TEXT, id TEXT, kind TEXT, about TEXT, at TEXT, body TEXT,"
     " PRIMARY KEY(device, file)) WITHOUT ROWID;"
+    "CREATE TABLE records(device TEXT, file TEXT, digest TEXT, state TEXT, PRIMARY KEY(device, file)) WITHOUT ROWID;"
     "CREATE TABLE drifts(a TEXT, b TEXT, count INTEGER, PRIMARY KEY(a, b)) WITHOUT ROWID;";
 
 /* Made when the rows are there: that is quicker. */
@@ -359,6 +361,56 @@ static bool sync_folder(update *u, const char *device, const char *what)
     return changed;
 }
 
+/* What is known of one record: its digest once it has its end, and whether it is as it was. */
+static void sync_record(update *u, const char *device, const char *folder, const char *file)
+{
+    static const char end[] = "{\"event\":\"end\"}\n";
+    char path[STORAGE_PATH + 300], hex[2 * BIL_SHA256 + 1] = "", known[65] = "", state[20] = "";
+    size_t size;
+    snprintf(path, sizeof path, "%s/%s", folder, file);
+    char *text = storage_text(path, RECORD_MOST, &size);
+    bool ended = text && size >= sizeof end && memcmp(text + size - (sizeof end - 1), end, sizeof end - 1) == 0;
+    if (ended && !digest_hex(text, size, hex))
+        hex[0] = '\0';
+    free(text);
+    sqlite3_stmt *s = ask(u->x, "SELECT digest, state FROM records WHERE device = ? AND file = ?", "ss", device, file);
+    if (next(u->x, s)) {
+        take(known, sizeof known, s, 0);
+        take(state, sizeof state, s, 1);
+    }
+    done(u->x, s);
+    bool altered = (known[0] && strcmp(known, hex) != 0) || strcmp(state, "record_altered") == 0;
+    run(u->x, ask(u->x, "INSERT OR REPLACE INTO records VALUES(?, ?, ?, ?)", "ssss", device, file,
+                  known[0] ? known : hex, altered ? "record_altered" : "there"));
+}
+
+/* Records are only ever added, and stay as they are once they have ended. */
+static void sync_records(update *u, const char *device)
+{
+    char path[STORAGE_PATH], key[SITE_FOLDER + 40];
+    site_path(u->site, device, "records", path);
+    snprintf(key, sizeof key, "%s/records", device);
+    long long stamp = stamp_of(path), known = -2;
+    sqlite3_bind_text(u->known, 1, key, -1, SQLITE_TRANSIENT);
+    if (next(u->x, u->known))
+        known = sqlite3_column_int64(u->known, 0);
+    sqlite3_reset(u->known);
+    if (known == stamp && stamp != 0 && !u->copies_anew)
+        return;
+    arena memory = {0};
+    size_t count;
+    bool unread;
+    char **files = names_in(&memory, path, ".brec", &count, &unread);
+    if (!unread)
+        run(u->x,
+            ask(u->x, "UPDATE records SET state = 'record_gone' WHERE device = ? AND state = 'there'", "s", device));
+    for (size_t i = 0; i < count; i++)
+        sync_record(u, device, path, files[i]);
+    run(u->x, ask(u->x, "INSERT OR REPLACE INTO folders VALUES(?, ?, ?)", "sii", key, unread ? 0LL : stamp,
+                  (long long)unread));
+    arena_free(&memory);
+}
+
 /* ---- the order of copies ---- */
 
 typedef struct link_row {
@@ -525,6 +577,8 @@ static void sync_devices(update *u)
     char **folders = names_in(&memory, path, "", &count, &unread);
     for (size_t i = 0; i < count; i++) {
         bool copies = sync_folder(u, folders[i], "copies"), notes = sync_folder(u, folders[i], "notes");
+        sync_records(u, folders[i]);
+        run(u->x, ask(u->x, "DELETE FROM records WHERE device = '' AND file = ?", "s", folders[i]));
         if (copies || notes)
             sum_up(u, folders[i]);
     }
@@ -541,9 +595,11 @@ static void sync_devices(update *u)
             at++;
         if (at < count && strcmp(folders[at], text_of(s, 0)) == 0)
             continue;
+        run(u->x, ask(u->x, "INSERT OR REPLACE INTO records VALUES('', ?, '', 'device_gone')", "s", text_of(s, 0)));
         run(u->x, ask(u->x, "DELETE FROM copies WHERE device = ?", "s", text_of(s, 0)));
         run(u->x, ask(u->x, "DELETE FROM notes WHERE device = ?", "s", text_of(s, 0)));
-        run(u->x, ask(u->x, "DELETE FROM folders WHERE path IN (?1 || '/copies', ?1 || '/notes')", "s", text_of(s, 0)));
+        run(u->x, ask(u->x, "DELETE FROM folders WHERE path IN (?1 || '/copies', ?1 || '/notes', ?1 || '/records')",
+                      "s", text_of(s, 0)));
         run(u->x, ask(u->x, "DELETE FROM devices WHERE folder = ?", "s", text_of(s, 0)));
     }
     done(u->x, s);
@@ -907,6 +963,9 @@ void index_strange(site_index *x, const char *folder, bool (*each)(void *ctx, co
         ask(x,
             "SELECT kind, file FROM notes WHERE device = ?1 AND (kind IN ('altered', 'unreadable', 'gone') OR (kind = "
             "'copy_gone' AND about NOT IN (SELECT about FROM notes WHERE device = ?1 AND kind = 'deleted'))) "
+            "UNION ALL SELECT state, iif(?1 = '', 'devices/', 'records/') || file FROM records WHERE device = ?1 AND "
+            "state != "
+            "'there' "
             "UNION ALL SELECT 'damaged', 'copies/' || file FROM copies WHERE device = ?1 AND digest = '' ORDER BY 2",
             "s", folder);
     bool more = true;
@@ -918,6 +977,7 @@ void index_strange(site_index *x, const char *folder, bool (*each)(void *ctx, co
 void index_accept(site_index *x, const char *folder)
 {
     run(x, ask(x, "DELETE FROM notes WHERE device = ? AND kind IN ('gone', 'copy_gone')", "s", folder));
+    run(x, ask(x, "DELETE FROM records WHERE device = ? AND state != 'there'", "s", folder));
 }
 
 static bool reread(site_index *x, const char *folder, bool copies)

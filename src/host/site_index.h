@@ -67,8 +67,8 @@ bool index_each_at(site_index *index, const char *at, const char *model, const c
  * gone? `why` says which, "" where all is clear. */
 bool index_unclear(site_index *index, const device_row *row, char *why, size_t why_size);
 /* Calls for each file of a device (or "", of the site) that isn't as it should be: kind altered, unreadable, gone (a
- * note), copy_gone (a copy, without a note that it was deleted) or damaged (a copy without a beginning and an end: it
- * has no place among the others). */
+ * note), copy_gone (a copy, without a note that it was deleted), record_gone, record_altered (a record that had ended)
+ * or damaged (a copy without a beginning and an end: it has no place among the others). */
 void index_strange(site_index *index, const char *folder, bool (*each)(void *ctx, const char *kind, const char *file),
                    void *ctx);
 /* A person has decided: notes that are gone are no matter any more. */
