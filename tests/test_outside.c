@@ -778,6 +778,7 @@ static void the_turn_is_everybodys(void **state)
         skip();
     }
     char place[ADDRESS_TEXT];
+    unsetenv("BILANCIA_TURNS");
     assert_true(address_place(unit_at[0], place));
     expect(0, NULL,
            sh("cat >hold.py <<'P'\n"
@@ -824,6 +825,7 @@ static void the_turn_is_everybodys(void **state)
         sh("python3 -c \"import hashlib,os;n='bilancia-turn-'+hashlib.sha256(b'%s').hexdigest()[:16];[os.unlink(d+n) "
            "for d in ('/run/lock/','/tmp/') if os.path.lexists(d+n)]\"",
            place));
+    setenv("BILANCIA_TURNS", folder, 1);
 }
 
 /* Whoever answers drop by drop, or always the question before, takes no longer than what was promised. */

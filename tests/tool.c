@@ -174,6 +174,7 @@ void tool_begin(void)
     setenv("XDG_STATE_HOME", state, 1); /* a ledger of its own, and indexes */
     snprintf(state, sizeof state, "%s/cache", folder);
     setenv("XDG_CACHE_HOME", state, 1);
+    setenv("BILANCIA_TURNS", folder, 1); /* other tests have units of the same number */
 }
 
 void tool_end(void)

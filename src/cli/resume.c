@@ -21,7 +21,7 @@ static int find_set(again *a, write_call *w, ledger_part part, const char *said,
 {
     const char *slash = strrchr(said, '/'), *name = slash ? slash + 1 : said;
     const char *folders[] = {NULL, w->safety_folder, w->folder};
-    char page[STORAGE_PATH];
+    char page[STORAGE_PATH], why[500];
     set_origin *o = need(1, sizeof *o);
     bil_set_totals totals;
     char hex[2 * BIL_SHA256 + 1] = "";
@@ -35,7 +35,7 @@ static int find_set(again *a, write_call *w, ledger_part part, const char *said,
                  : i == 0 ? said
                           : page);
         there = there || storage_is_there(a->copy);
-        found = set_file_glance(a->copy, o, &totals) == BIL_OK;
+        found = storage_is_there(a->copy) && set_file_check(a->copy, o, &totals, why, sizeof why) == BIL_OK;
         if (found)
             set_digest_hex(totals.digest, hex);
         found = found && (strcmp(hex, digest) == 0 || (!digest[0] && a->foreign));
