@@ -807,16 +807,17 @@ static void the_turn_is_everybodys(void **state)
                 {"pipe", 3, "can't be told"},
                 {"left", 0, "verified"}}; /* another user's file, and nobody holds it */
     for (size_t i = 0; i < sizeof ways / sizeof ways[0]; i++) {
-        int got =
-            sh("python3 hold.py '%s' %s >held & p=$!; while ! grep -q ready held; do sleep 0.05; done; timeout 60 $B "
-               "write crusher#baseline crusher --yes --site mill; e=$?; kill $p; exit $e",
-               place, ways[i].how);
+        int got = sh("rm -f held; python3 hold.py '%s' %s >held & p=$!; while ! grep -qs ready held; do sleep 0.05; "
+                     "done; timeout 60 $B "
+                     "write crusher#baseline crusher --yes --site mill; e=$?; kill $p; exit $e",
+                     place, ways[i].how);
         expect(ways[i].code, ways[i].says, got);
         assert_true(is_harmless(output));
     }
     expect(
         0, "verified",
-        sh("python3 hold.py '%s' hold >held & p=$!; while ! grep -q ready held; do sleep 0.05; done; b write "
+        sh("rm -f held; python3 hold.py '%s' hold >held & p=$!; while ! grep -qs ready held; do sleep 0.05; done; b "
+           "write "
            "crusher#baseline crusher --yes --site mill --despite turn='it hangs since monday'; e=$?; kill $p; exit $e",
            place));
     expect(0, "it hangs since monday", sh("grep -h intent $(ls -t mill/devices/crusher/records/* | head -n 1)"));
@@ -846,7 +847,7 @@ static void every_wait_has_an_end(void **state)
                   "            body = bytes([q[6], q[7], 2 * n]) + bytes(2 * n)\n"
                   "            a = q[:4] + struct.pack('>H', len(body)) + body\n"
                   "            if how == 'drip':\n"
-                  "                for k in range(len(a)): c.send(a[k:k + 1]); time.sleep(0.3)\n"
+                  "                for k in range(len(a)): c.send(a[k:k + 1]); time.sleep(0.45)\n"
                   "            elif how == 'half': c.send(a[:9]); time.sleep(1000)\n"
                   "            else:\n"
                   "                for k in range(100000):\n"
@@ -864,7 +865,7 @@ static void every_wait_has_an_end(void **state)
                   "python3 slow.py %s >slow.said & echo $! >slow.pid; while [ ! -s slow.said ]; do sleep 0.05; done",
                   ways[i]));
         int read = sh("timeout 60 $B read $(cat slow.said)/1 --folder out");
-        int found = sh("timeout 30 $B find $(cat slow.said)/1-3");
+        int found = sh("timeout 15 $B find $(cat slow.said)/1-3");
         sh("kill $(cat slow.pid)");
         if (read == 124 || found == 124 || read == 0)
             fail_msg("%s: read %d, find %d: %s", ways[i], read, found, output);

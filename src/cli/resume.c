@@ -123,10 +123,11 @@ static int agree_to_foreign(again *a, write_call *w, const char *verb, bool undo
         tell(stderr, "                  %s\n", s->without);
     tell(stderr, "  Found in state  %u%s\n  Checks it set aside, which hold again now:", (unsigned)a->last.found,
          a->last.held ? ", and left held" : "");
+    uint32_t aside = undoes ? s->despite & ~(UINT32_C(1) << BIL_CHECK_RULES) : s->despite; /* see record_again */
     for (int i = 0; i < BIL_CHECK_COUNT; i++)
-        if (s->despite >> i & 1)
+        if (aside >> i & 1)
             tell(stderr, " %s", checks[i]);
-    tell(stderr, "%s\n", s->despite ? "" : " none");
+    tell(stderr, "%s\n", aside ? "" : " none");
     if (a->ours_too)
         tell(stderr, "  What this computer began here itself: bilancia %s %s\n", verb, a->ours);
     if (serial) {
