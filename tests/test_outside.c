@@ -14,6 +14,9 @@
 #include "host/terminal.h"
 #include "tool.h"
 
+/* All in one build, samples in the others. */
+enum { STRIDE = SAMPLING > 1 ? 4 : 1 };
+
 static void fresh(void)
 {
     expect(0, "ok", control(0, "plug-in"));
@@ -157,7 +160,7 @@ static void what_was_begun_can_be_ended(void **state)
         "mv mill/devices/crusher mill/devices/elsewhere; ln -s elsewhere mill/devices/crusher",
         "cp -r mill/devices/crusher mill/devices/twin",
     };
-    for (size_t i = 0; i < sizeof harm / sizeof harm[0]; i++)
+    for (size_t i = 0; i < sizeof harm / sizeof harm[0]; i += STRIDE)
         for (int back = 0; back < 2; back++) {
             fresh();
             expect(0, NULL,
@@ -594,7 +597,7 @@ static void no_text_steers_a_terminal(void **state)
     }
     fresh();
     /* in every field of every kind of file, and in what a device says */
-    for (size_t i = 0; i < sizeof bad_texts / sizeof bad_texts[0]; i++) {
+    for (size_t i = 0; i < sizeof bad_texts / sizeof bad_texts[0]; i += STRIDE) {
         char hex[80] = "";
         for (const unsigned char *at = (const unsigned char *)bad_texts[i]; *at; at++)
             snprintf(hex + strlen(hex), 4, "%02x", *at);

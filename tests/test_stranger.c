@@ -315,7 +315,7 @@ static void last_record(char path[STORAGE_PATH])
 static void a_stranger_may_change_any_file(void **state)
 {
     (void)state;
-    unsigned changes = 0, wanted = rounds(50), writes = 0, broken = 0, refused = 0, named = 0;
+    unsigned changes = 0, wanted = rounds(SAMPLING > 1 ? 12 : 50), writes = 0, broken = 0, refused = 0, named = 0;
     uint64_t outside = sum_of_outside();
     while (changes < wanted) {
         int now = (int)roll_below(&d, 2), to = !now; /* the state it is in, and the one that is wanted */
@@ -397,7 +397,8 @@ static void a_stranger_may_change_any_file(void **state)
     }
     print_message("%u changes, %u writes, %u broken off, %u refused, %u times named\n", changes, writes, broken,
                   refused, named);
-    assert_true(broken > changes / 40 && refused > changes / 40 && named > changes / 40);
+    if (changes >= 50)
+        assert_true(broken > changes / 40 && refused > changes / 40 && named > changes / 40);
 }
 
 static int begin(void **state)
