@@ -681,7 +681,9 @@ static void no_text_steers_a_terminal(void **state)
               "x.html; cat x.html; b show *.bset --report x.csv; cat x.csv | tr -d '\\r'; ls; b read %s --json "
               "--folder .; b find %s",
               unit_at[0], unit_at[0], unit_at[0]));
-    assert_true(is_harmless(output));
+    output[strrchr(output, '\n') ? (size_t)(strrchr(output, '\n') - output) : 0] = '\0'; /* it may be cut anywhere */
+    if (!is_harmless(output))
+        fail_msg("%s", output + (strlen(output) > 3000 ? strlen(output) - 3000 : 0));
     expect(0, "ok", control(0, "set bus.name crusher"));
     /* every page allows its own script by digest alone */
     expect(0, NULL,
@@ -926,10 +928,10 @@ static void echo_comes_back(void **state)
     /* and no picture of its memory goes to a disk */
     expect(0, "PR_SET_DUMPABLE, SUID_DUMP_DISABLE",
            sh("strace -e trace=prctl -o trace $B --version >/dev/null; cat trace"));
-#endif
     expect(0, "mlock",
            sh("strace -f -e trace=mlock -o trace $B write crusher#baseline crusher --yes --site mill "
               ">/dev/null; cat trace"));
+#endif
 }
 
 static int begin(void **state)
