@@ -43,9 +43,9 @@ static uint64_t sum;
 static int add_to_sum(const char *path, const struct stat *seen, int kind, struct FTW *at)
 {
     (void)at;
-    char bytes[1000], hex[2 * BIL_SHA256 + 1];
+    char bytes[1200], hex[2 * BIL_SHA256 + 1];
     int fd = kind == FTW_F ? open(path, O_RDONLY) : -1;
-    ssize_t got = fd < 0 ? 0 : read(fd, bytes, sizeof bytes);
+    ssize_t got = fd < 0 ? 0 : read(fd, bytes, 1000);
     if (fd >= 0)
         close(fd);
     snprintf(bytes + (got > 0 ? got : 0), 100, "%o %ld", seen->st_mode, kind == FTW_D ? 0L : (long)seen->st_size);
@@ -97,6 +97,9 @@ static bool plant_card(bool twin, bool follows)
     struct stat seen;
     char text[2000], hex[2 * BIL_SHA256 + 1], path[PATH], at[200], after[70] = "";
     snprintf(at, sizeof at, "%s/mill/devices/%s/notes", folder, twin ? "zz" : "crusher");
+    snprintf(path, sizeof path, "%s/mill/devices", folder);
+    if (lstat(path, &seen) != 0 || !S_ISDIR(seen.st_mode))
+        return false; /* it leads outside by now */
     if (twin) {
         snprintf(path, sizeof path, "%s/mill/devices/zz", folder);
         mkdir(path, 0755);

@@ -2,6 +2,7 @@
 
 #include <errno.h>
 #include <fcntl.h>
+#include <poll.h>
 #include <signal.h>
 #include <stdio.h>
 #include <stdlib.h>
@@ -53,6 +54,29 @@ static void note_signal(int number)
     caught = number;
 }
 
+/* One line from a terminal. Signals come only while it is waited for a key, so that none slips in between and leaves
+ * the wait without an end. */
+static bool line_from_terminal(int tty, const sigset_t *open_mask, char *out, size_t size)
+{
+    size_t used = 0;
+    struct pollfd key = {.fd = tty, .events = POLLIN};
+    while (!caught) {
+        char c;
+        int ready = ppoll(&key, 1, NULL, open_mask);
+        if (ready < 0 && errno == EINTR)
+            continue; /* it was noted */
+        if (ready != 1 || read(tty, &c, 1) != 1 || c == '\n')
+            break;
+        if (used + 1 >= size) {
+            secret_wipe(out, size);
+            return false;
+        }
+        out[used++] = c;
+    }
+    out[used] = '\0';
+    return used > 0 && !caught;
+}
+
 bool secret_from_prompt(const char *question, char *out, size_t size)
 {
     enum { SIGNALS = sizeof ending / sizeof ending[0] };
@@ -62,17 +86,23 @@ bool secret_from_prompt(const char *question, char *out, size_t size)
     struct termios before, quiet;
     struct sigaction note = {.sa_handler = note_signal}, old[SIGNALS]; /* without SA_RESTART: the read ends */
     bool good = tcgetattr(tty, &before) == 0;
+    sigset_t held, open_mask;
+    sigemptyset(&held);
+    for (size_t i = 0; i < SIGNALS; i++)
+        sigaddset(&held, ending[i]);
     if (good) {
         caught = 0;
+        sigprocmask(SIG_BLOCK, &held, &open_mask);
         for (size_t i = 0; i < SIGNALS; i++)
             sigaction(ending[i], &note, &old[i]);
         quiet = before;
         quiet.c_lflag &= ~(tcflag_t)ECHO;
         tcsetattr(tty, TCSAFLUSH, &quiet);
         dprintf(tty, "%s", question);
-        good = secret_from_fd(tty, out, size) && !caught;
+        good = line_from_terminal(tty, &open_mask, out, size);
         tcsetattr(tty, TCSAFLUSH, &before);
         dprintf(tty, "\n");
+        sigprocmask(SIG_SETMASK, &open_mask, NULL); /* what waited is noted now */
         for (size_t i = 0; i < SIGNALS; i++)
             sigaction(ending[i], &old[i], NULL);
         if (caught) {
