@@ -11,13 +11,29 @@
 #include <termios.h>
 #include <unistd.h>
 
-bool secret_from_fd(int fd, char *out, size_t size)
+/* The signals that end or stop a program while somebody types. They wait until the echo is back: whoever presses the
+ * interrupt key gets the terminal as it was, and then the signal. */
+static const int ending[] = {SIGINT, SIGTERM, SIGHUP, SIGQUIT, SIGTSTP};
+
+static volatile sig_atomic_t caught;
+
+static void note_signal(int number)
+{
+    caught = number;
+}
+
+/* One line, and not a byte more. With a mask, as at a terminal, signals come only while it is waited for a key, so that
+ * none slips in between and leaves the wait without an end. */
+static bool take_line(int fd, const sigset_t *open_mask, char *out, size_t size)
 {
     size_t used = 0;
-    for (;;) {
+    struct pollfd key = {.fd = fd, .events = POLLIN};
+    while (!open_mask || !caught) {
         char c;
-        ssize_t got = read(fd, &c, 1); /* not a byte more than the line */
-        if (got != 1 || c == '\n')
+        int ready = open_mask ? ppoll(&key, 1, NULL, open_mask) : 1;
+        if (ready < 0 && errno == EINTR)
+            continue; /* it was noted */
+        if (ready != 1 || read(fd, &c, 1) != 1 || c == '\n')
             break;
         if (used + 1 >= size) {
             secret_wipe(out, size);
@@ -26,7 +42,12 @@ bool secret_from_fd(int fd, char *out, size_t size)
         out[used++] = c;
     }
     out[used] = '\0';
-    return used > 0;
+    return used > 0 && !(open_mask && caught);
+}
+
+bool secret_from_fd(int fd, char *out, size_t size)
+{
+    return take_line(fd, NULL, out, size);
 }
 
 bool secret_from_environment(const char *name, char *out, size_t size)
@@ -41,40 +62,6 @@ bool secret_from_environment(const char *name, char *out, size_t size)
         unsetenv(name);
     }
     return fits;
-}
-
-/* The signals that end or stop a program while somebody types. They wait until the echo is back: whoever presses the
- * interrupt key gets the terminal as it was, and then the signal. */
-static const int ending[] = {SIGINT, SIGTERM, SIGHUP, SIGQUIT, SIGTSTP};
-
-static volatile sig_atomic_t caught;
-
-static void note_signal(int number)
-{
-    caught = number;
-}
-
-/* One line from a terminal. Signals come only while it is waited for a key, so that none slips in between and leaves
- * the wait without an end. */
-static bool line_from_terminal(int tty, const sigset_t *open_mask, char *out, size_t size)
-{
-    size_t used = 0;
-    struct pollfd key = {.fd = tty, .events = POLLIN};
-    while (!caught) {
-        char c;
-        int ready = ppoll(&key, 1, NULL, open_mask);
-        if (ready < 0 && errno == EINTR)
-            continue; /* it was noted */
-        if (ready != 1 || read(tty, &c, 1) != 1 || c == '\n')
-            break;
-        if (used + 1 >= size) {
-            secret_wipe(out, size);
-            return false;
-        }
-        out[used++] = c;
-    }
-    out[used] = '\0';
-    return used > 0 && !caught;
 }
 
 bool secret_from_prompt(const char *question, char *out, size_t size)
@@ -99,7 +86,7 @@ bool secret_from_prompt(const char *question, char *out, size_t size)
         quiet.c_lflag &= ~(tcflag_t)ECHO;
         tcsetattr(tty, TCSAFLUSH, &quiet);
         dprintf(tty, "%s", question);
-        good = line_from_terminal(tty, &open_mask, out, size);
+        good = take_line(tty, &open_mask, out, size);
         tcsetattr(tty, TCSAFLUSH, &before);
         dprintf(tty, "\n");
         sigprocmask(SIG_SETMASK, &open_mask, NULL); /* what waited is noted now */
