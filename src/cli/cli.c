@@ -153,7 +153,6 @@ int exit_code_of(int error)
 int say_error(const char *what, int error, const char *why)
 {
     progress_clear();
-    fflush(stdout);
     tell(stderr, "bilancia: %s%s%s\n", what, *what ? ": " : "", why && *why ? why : error_text(error));
     if (*error_advice(error))
         tell(stderr, "  What to do: %s.\n", error_advice(error));

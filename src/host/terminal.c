@@ -185,6 +185,10 @@ static int tell_list(FILE *out, const char *format, va_list *list)
 
 int tell(FILE *out, const char *format, ...)
 {
+    /* where both streams lead to one file, a message must neither overtake what was said before it nor cut a character
+     * of it in two */
+    if (out == stderr)
+        fflush(stdout);
     va_list list;
     va_start(list, format);
     int result = tell_list(out, format, &list);

@@ -22,7 +22,8 @@ bool terminal_is_clean(const char *text);
 void terminal_put(FILE *out, const char *text, size_t length);
 
 /* As fprintf and printf. What stands in the format goes out as it is, and so do the codes of colours (tint_code); each
- * text that %s brings goes through terminal_put. Conversions: d i u x c s, with h hh l ll z and width, and f with l. */
+ * text that %s brings goes through terminal_put. Conversions: d i u x c s, with h hh l ll z and width, and f with l.
+ * What was said on stdout before goes out before anything is told on stderr. */
 int tell(FILE *out, const char *format, ...) __attribute__((format(printf, 2, 3)));
 int say(const char *format, ...) __attribute__((format(printf, 1, 2)));
 
