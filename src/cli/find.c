@@ -153,8 +153,9 @@ static void put_hit(telling *t, const finder_hit *hit, bool alone)
     } else if (hit->end == FINDER_UNKNOWN || hit->end == FINDER_REFUSED) {
         say("%s?%s %-34s %s\n", warn(), plain(), hit->address, error_text(hit->error));
     } else if (alone) {
-        say("%s✗%s %-34s %s%s%s\n", bad(), plain(), hit->address, error_text(hit->error), hint[0] ? "\n    " : "",
-            hint);
+        say("%s✗%s %-34s %s\n", bad(), plain(), hit->address, error_text(hit->error));
+        if (hint[0])
+            say("    %s\n", hint);
     }
 }
 

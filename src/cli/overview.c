@@ -29,7 +29,9 @@ static void put_wrapped(const char *text, int indent)
     while (*text) {
         size_t word = strcspn(text, " ");
         if (used == 0 || used + 1 + word > most) {
-            say("%s%*s", used ? "\n" : "", indent, "");
+            if (used)
+                putchar('\n');
+            say("%*s", indent, "");
             used = 0;
         } else {
             putchar(' ');

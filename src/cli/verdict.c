@@ -15,13 +15,16 @@ static void put_still_to_do(const write_call *w)
     bool first = true;
     for (uint16_t i = 0; i < d->count; i++)
         if (d->params[i].cls == BIL_CLASS_SECRET) {
-            say("%s", first ? "Still to do by a person:\n" : "");
+            if (first)
+                say("Still to do by a person:\n");
             say("  - check %s (%s): secrets are not in the copy, and a reset brings back the one from the manual\n",
                 d->params[i].name, d->params[i].id);
             first = false;
         }
     for (uint8_t i = 0; i < d->by_hand_count; i++) {
-        say("%s  - %s\n", first ? "Still to do by a person:\n" : "", d->by_hand[i]);
+        if (first)
+            say("Still to do by a person:\n");
+        say("  - %s\n", d->by_hand[i]);
         first = false;
     }
 }

@@ -105,7 +105,9 @@ static void end_group(view *v, const findings *f)
 
 static void begin_group(view *v, const finding *one)
 {
-    tell(v->look.out, "%s%s%s%s  ", v->any ? "\n" : "", code(v, TINT_BOLD), one->group, code(v, TINT_PLAIN));
+    if (v->any)
+        fputc('\n', v->look.out);
+    tell(v->look.out, "%s%s%s  ", code(v, TINT_BOLD), one->group, code(v, TINT_PLAIN));
     fflush(v->look.out);
     v->heading = ftell(v->look.out);
     tell(v->look.out, "%*s\n", HEADING, "");
