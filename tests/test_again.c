@@ -225,6 +225,14 @@ static void single_values_are_set(void **state)
            sh("grep -h '\"what\":\"the emergency' mill/devices/crusher/records/* | grep failed"));
     expect(0, "verified", again("undo", ""));
     assert_true(is_as("before/*.bset"));
+    /* what was written before it broke off hasn't been tried either */
+    disturb();
+    expect(0, "ok", control(0, "fault cable 44"));
+    expect(7, "To finish", write_baseline(""));
+    expect(0, "ok", control(0, "plug-in"));
+    expect(0, "0 values written with 0 requests", again("resume", ""));
+    expect(0, "\"result\":\"open\"", sh("ls -t mill/devices/crusher/records/* | head -n 1 | xargs grep -h test"));
+    expect(0, "verified", again("undo", ""));
     /* a device that may only be read */
     expect(0, NULL, sh("b device change crusher --limit reading --site mill"));
     expect(3, "may only be read", sh("b set crusher limit.torque=120 --yes --site mill"));

@@ -628,12 +628,14 @@ static int carry_out(write_call *w)
     if (w->rec.file) {
         record_add(&w->rec, record_outcome_line(&end, code));
         bool proved = end.u.end.verdict == BIL_VERDICT_VERIFIED || end.u.end.verdict == BIL_VERDICT_WITH_EXCEPTIONS;
-        bool passed = !(proved && end.u.end.wrote) || ask_for_tests(w);
+        /* an unfinished story may have written all of it before: nobody tried the machine then */
+        bool changed = proved && (end.u.end.wrote || w->chain[0]);
+        bool passed = !changed || ask_for_tests(w);
         if (!passed) /* the write itself has ended, whatever becomes of these */
             code = EXIT_INCOMPLETE;
         if (end.u.end.stopped && end.u.end.verdict != BIL_VERDICT_INCOMPLETE && !start_again(w, passed))
             code = EXIT_INCOMPLETE;
-        if (proved && end.u.end.wrote)
+        if (changed)
             offer_copy(w);
         record_end(&w->rec);
         ledger_end(w->rec.intent, w->rec.last);
