@@ -690,6 +690,30 @@ static void no_text_steers_a_terminal(void **state)
     expect(0, "ok", control(0, "set bus.name crusher"));
     /* in one file, the two streams stand in their order: a message never falls into the middle of a character */
     expect(0, "report", sh("b show $(ls dev/*.bset | head -n 1) --report y.html 2>&1 | tail -n 1"));
+    /* and what the tool itself says to a terminal, in colours, goes out as it is */
+    static const char *const said[] = {"overview",
+                                       "history crusher --all",
+                                       "site check",
+                                       "read --all",
+                                       "show crusher",
+                                       "find site",
+                                       "find",
+                                       "device show crusher",
+                                       "find 127.0.0.1:1",
+                                       "compare crusher#1 press",
+                                       "edit x#1 y=1",
+                                       "write crusher#1 press --yes",
+                                       "kit make press k3",
+                                       "write crusher#1 crusher --yes",
+                                       "undo crusher --yes",
+                                       "resume crusher --yes"};
+    for (size_t i = 0; i < sizeof said / sizeof said[0]; i++) {
+        int code = at_terminal(100, 50, "no\nno\nno\nno\nno\nno\nno\n", "cd mill; TERM=xterm b %s", said[i]);
+        expect(code, NULL, code);
+        assert_true(code >= 0 && code <= 7 && output[0]);
+    }
+    expect(3, "\033[1;31mrefused\033[0m: this is another unit",
+           at_terminal(100, 50, "", "b write crusher#1 %s --yes --site mill", unit_at[1]));
     /* every page allows its own script by digest alone */
     expect(0, NULL,
            sh("b overview --html over.html --site mill; b show crusher#1 --report sheet.html --site mill; b compare "

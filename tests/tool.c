@@ -92,9 +92,9 @@ void type_at(int master, const char *text)
 
 void expect(int code, const char *says, int got)
 {
-    /* a line break of the tool's own that went out as somebody's text */
-    if (strstr(output, "<U+000A>"))
-        fail_msg("a line break is shown as a character:\n%s", output);
+    /* a line break or a colour of the tool's own that went out as somebody's text */
+    if (strstr(output, "<U+000A>") || strstr(output, "<U+001B>"))
+        fail_msg("what steers the terminal is shown as a character:\n%s", output);
     if (got != code || (says && !strstr(output, says)))
         fail_msg("exit %d and \"%s\" were expected; exit %d came, and:\n%s", code, says ? says : "", got, output);
 }

@@ -150,13 +150,24 @@ int exit_code_of(int error)
     }
 }
 
-int say_error(const char *what, int error, const char *why)
+static int tell_error(const char *colour, const char *what, int error, const char *why)
 {
     progress_clear();
-    tell(stderr, "bilancia: %s%s%s\n", what, *what ? ": " : "", why && *why ? why : error_text(error));
+    tell(stderr, "bilancia: %s%s%s%s%s\n", colour, what, *colour ? plain() : "", *what ? ": " : "",
+         why && *why ? why : error_text(error));
     if (*error_advice(error))
         tell(stderr, "  What to do: %s.\n", error_advice(error));
     return exit_code_of(error);
+}
+
+int say_error(const char *what, int error, const char *why)
+{
+    return tell_error("", what, error, why);
+}
+
+int say_verdict(const char *verdict, int error, const char *why)
+{
+    return tell_error(bad(), verdict, error, why);
 }
 
 look screen(void)

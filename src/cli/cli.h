@@ -67,6 +67,8 @@ const char *plain(void);
 
 /* "bilancia: what: why" and what to do now, on stderr. Returns the exit code that belongs to the error. */
 int say_error(const char *what, int error, const char *why);
+/* The same of a write that didn't come to what was wanted. */
+int say_verdict(const char *verdict, int error, const char *why);
 int exit_code_of(int error);
 
 /* Standard output: its colours, and the width of the terminal, 80 where there is none. */

@@ -162,9 +162,7 @@ void put_verdict(const write_call *w, const bil_action *end)
         snprintf(reason, sizeof reason, "%s: %s", w->folder, error_text(w->file_error));
         error = w->file_error;
     }
-    char what[40];
-    snprintf(what, sizeof what, "%s%s%s", bad(), bil_verdict_text(end->u.end.verdict), plain());
-    say_error(what, error, reason);
+    say_verdict(bil_verdict_text(end->u.end.verdict), error, reason);
     if (end->u.end.wrote && w->config.kind == BIL_JOB_RESET)
         tell(stderr, "  The reset had begun.\n");
     else if (end->u.end.wrote)
