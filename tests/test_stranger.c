@@ -103,6 +103,8 @@ static bool plant_card(bool twin, bool follows)
     if (twin) {
         snprintf(path, sizeof path, "%s/mill/devices/zz", folder);
         mkdir(path, 0755);
+        if (lstat(path, &seen) != 0 || !S_ISDIR(seen.st_mode))
+            return false;
         mkdir(at, 0755);
     }
     DIR *dir = follows ? opendir(at) : NULL;
@@ -395,8 +397,10 @@ static void a_stranger_may_change_any_file(void **state)
                 to = swap;
             }
         }
-        if (sum_of_outside() != outside)
-            fail_msg("after %s something outside was touched", change);
+        if (sum_of_outside() != outside) {
+            sh("ls -lR outside; head -c 300 $(find outside -type f)");
+            fail_msg("after %s something outside was touched: %s", change, output);
+        }
     }
     print_message("%u changes, %u writes, %u broken off, %u refused, %u times named\n", changes, writes, broken,
                   refused, named);
