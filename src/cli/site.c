@@ -243,9 +243,9 @@ static int check(const char *given, bool json)
         say_json(json_pack("{s:s,s:i,s:i,s:i,s:O}", "site", h.place.path, "devices", (int)f.devices, "copies",
                            (int)f.copies, "notes", (int)f.notes, "findings", f.list));
     else
-        say("%s%s%s  %s: %u devices, %u copies looked at whole, %u notes, %zu findings\n", bad_ones ? warn() : good(),
+        say("%s%s%s  %s: %u devices, %u copies looked at whole, %u notes, %zu finding%s\n", bad_ones ? warn() : good(),
             bad_ones ? "✗ damaged" : "✓ sound", plain(), h.place.path, f.devices, f.copies, f.notes,
-            json_array_size(f.list));
+            json_array_size(f.list), json_array_size(f.list) == 1 ? "" : "s");
     json_decref(f.list);
     return bad_ones ? EXIT_FILE : EXIT_DONE;
 }
