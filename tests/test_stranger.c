@@ -199,7 +199,8 @@ static bool change_something(char *what, size_t what_size)
     char outside[200], moved[PATH + 10];
     snprintf(outside, sizeof outside, "%s/outside/keep", folder);
     snprintf(what, what_size, "%u on %s", how, path + strlen(folder));
-    bool git = strstr(path, ".gitignore") != NULL, settled = true;
+    /* in these, no digest tells a letter from another */
+    bool untold = strstr(path, ".gitignore") != NULL || (how == 0 && ends_in(path, "/site.json")), settled = true;
     switch (how) {
     case 0:
         bytes[at] = (char)(bytes[at] ^ (1 << roll_below(&d, 7)));
@@ -243,11 +244,11 @@ static bool change_something(char *what, size_t what_size)
         break;
     case 9:
         settled = plant_card(false, false);
-        git = false;
+        untold = false;
         break;
     case 10:
         settled = plant_card(true, false);
-        git = false;
+        untold = false;
         break;
     case 11:
         plant_card(false, true);
@@ -263,7 +264,7 @@ static bool change_something(char *what, size_t what_size)
         forge_record(path);
         return false;
     }
-    return settled && !git;
+    return settled && !untold;
 }
 
 /* ---- what the victim does ---- */

@@ -3,7 +3,10 @@
 #include <errno.h>
 #include <fcntl.h>
 #include <limits.h>
+#if __has_include(<linux/openat2.h>)
 #include <linux/openat2.h>
+#define HAS_OPENAT2
+#endif
 #include <stdlib.h>
 #include <string.h>
 #include <sys/stat.h>
@@ -110,9 +113,13 @@ static int walk(const char *path, int flags)
 static int open_path(const char *path, int flags)
 {
     flags |= O_CLOEXEC | (flags & O_PATH ? 0 : O_NOCTTY | O_NONBLOCK);
+#ifdef HAS_OPENAT2
     struct open_how how = {.flags = (unsigned)flags, .resolve = RESOLVE_NO_SYMLINKS};
     int fd = (int)syscall(SYS_openat2, AT_FDCWD, path, &how, sizeof how);
-    return fd >= 0 || (errno != ELOOP && errno != ENOSYS && errno != EPERM) ? fd : walk(path, flags);
+    if (fd >= 0 || (errno != ELOOP && errno != ENOSYS && errno != EPERM))
+        return fd;
+#endif
+    return walk(path, flags);
 }
 
 static int refuse(int fd, int why)
