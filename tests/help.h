@@ -19,6 +19,7 @@
 #include "sim/link.h"
 
 extern const bil_description bil_description_ed_30, bil_description_ec_8;
+extern const sim_model sim_ed30, sim_ec8;
 
 /* xorshift64*: the same numbers in every run. */
 typedef struct dice {

@@ -15,6 +15,7 @@
 #include "board.h"
 
 extern const bil_description bil_description_ed_30, bil_description_ec_8;
+extern const sim_model sim_ed30;
 extern const char set_file[]; /* made from a .bset by the build */
 extern const size_t set_file_size;
 

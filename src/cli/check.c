@@ -142,6 +142,9 @@ static int run(const command *self, int argc, const char **argv)
     return call_end(&c, code);
 }
 
-const command command_check = {"check", "[options] FILE...",
+const command command_check = {"check",
+                               "[options] FILE...",
                                "checks saved copies (.bset) and descriptions (.yaml), no device needed",
-                               "  bilancia check *.bset my-model.yaml\n", run};
+                               "  bilancia check *.bset my-model.yaml\n",
+                               run,
+                               130};

@@ -11,8 +11,6 @@
 #include "../host/description_yaml.h"
 #include "../host/float_text.h"
 
-extern const bil_description bil_description_ed_30, bil_description_ec_8;
-
 /* ---- calls ---- */
 
 static void help(const command *self, poptContext context)
@@ -216,8 +214,8 @@ int models_open(models *m, const char *file)
         m->list[m->count++] = &loaded.table;
         m->given = loaded.table.model;
     }
-    m->list[m->count++] = &bil_description_ed_30;
-    m->list[m->count++] = &bil_description_ec_8;
+    for (const bil_description *const *one = descriptions_built_in; *one && m->count < MODELS_MAX; one++)
+        m->list[m->count++] = *one;
     return BIL_OK;
 }
 

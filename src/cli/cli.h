@@ -29,15 +29,11 @@ typedef struct command {
     const char *summary;
     const char *example;
     int (*run)(const struct command *self, int argc, const char **argv);
+    int place; /* among the others where they are listed, smallest first */
 } command;
 
-extern const command command_read, command_show, command_compare, command_write, command_check, command_site,
-    command_device, command_find, command_overview, command_history, command_note, command_baseline, command_delete,
-    command_thin, command_take_in, command_hand_out, command_share, command_watch, command_kit, command_sign,
-    command_simulate, command_demo, command_edit, command_settle, command_complete, command_name, command_resume,
-    command_undo, command_set, command_keep, command_reset, command_rehearse;
-/* All of them, ended by NULL. */
-extern const command *const commands[];
+/* All of them, by place, ended by NULL. A command is listed by being defined in a file of this folder. */
+const command *const *commands(void);
 
 /* ---- calls ---- */
 

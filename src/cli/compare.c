@@ -54,7 +54,8 @@ static int run(const command *self, int argc, const char **argv)
 }
 
 const command command_compare = {
-    "compare", "[options] LEFT RIGHT [MORE...]",
+    "compare",
+    "[options] LEFT RIGHT [MORE...]",
     "compares devices, saved copies, stored, factory and kept values, two or more",
     "  bilancia compare crusher_ED30-0417_20261123-071500.bset modbus+tcp://127.0.0.1:5020/3\n"
     "  bilancia compare crusher#baseline crusher                   as a site names them\n"
@@ -62,4 +63,5 @@ const command command_compare = {
     "  bilancia compare factory crusher#last                       all that was changed since delivery\n"
     "  bilancia compare kneader-1 kneader-2 kneader-3              which is the odd one out?\n"
     "  bilancia compare crusher#baseline crusher --report crusher.html\n",
-    run};
+    run,
+    30};

@@ -4,6 +4,7 @@
 #include <string.h>
 
 #include "../host/arena.h"
+#include "../sim/unit.h"
 #include "site_cli.h"
 
 /* Nothing that comes from a site is ever run, and nothing of it is left to the shell to take apart: a name goes onto
@@ -158,7 +159,7 @@ static void put_devices(const char *word)
 
 static const command *named(const char *name)
 {
-    for (const command *const *c = commands; *c; c++)
+    for (const command *const *c = commands(); *c; c++)
         if (strcmp((*c)->name, name) == 0)
             return *c;
     return NULL;
@@ -169,7 +170,7 @@ static void suggest(const char *const *words, size_t count)
     const command *c = count ? named(words[0]) : NULL;
     const char *word = count ? words[count - 1] : "", *before = count > 2 ? words[count - 2] : "";
     if (count <= 1) {
-        for (const command *const *all = commands; *all; all++)
+        for (const command *const *all = commands(); *all; all++)
             puts((*all)->name);
     } else if (!c) {
         return;
@@ -184,7 +185,8 @@ static void suggest(const char *const *words, size_t count)
     } else if (word[0] == '-') {
         c->run(c, 2, (const char *[]){c->name, LIST_OPTIONS, NULL});
     } else if (strcmp(c->name, "simulate") == 0) {
-        fputs("ed-30\nec-8\n", stdout);
+        for (const sim_model *const *model = sim_models; *model; model++)
+            puts((*model)->name);
     } else {
         put_devices(word);
         if (strcmp(c->name, "edit") == 0 && count > 2)
@@ -213,8 +215,11 @@ static int run(const command *self, int argc, const char **argv)
     return call_end(&c, EXIT_DONE);
 }
 
-const command command_complete = {"complete", "bash|zsh|fish", "what a shell needs to complete commands, names and ids",
+const command command_complete = {"complete",
+                                  "bash|zsh|fish",
+                                  "what a shell needs to complete commands, names and ids",
                                   "  source <(bilancia complete bash)          in ~/.bashrc\n"
                                   "  source <(bilancia complete zsh)           in ~/.zshrc, behind compinit\n"
                                   "  bilancia complete fish | source           in ~/.config/fish/config.fish\n",
-                                  run};
+                                  run,
+                                  320};

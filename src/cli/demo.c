@@ -186,5 +186,5 @@ static int run(const command *self, int argc, const char **argv)
     return code;
 }
 
-const command command_demo = {"demo", "", "plays the whole job on a simulated plant, in less than a minute",
-                              "  bilancia demo\n", run};
+const command command_demo = {
+    "demo", "", "plays the whole job on a simulated plant, in less than a minute", "  bilancia demo\n", run, 310};

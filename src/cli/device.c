@@ -224,8 +224,10 @@ static int run(const command *self, int argc, const char **argv)
     return call_end(&c, code);
 }
 
-const command command_device = {"device", "add NAME ADDRESS  |  device change NAME  |  device show NAME",
+const command command_device = {"device",
+                                "add NAME ADDRESS  |  device change NAME  |  device show NAME",
                                 "adds a device to the site, changes or shows what is known of it",
                                 "  bilancia device add kneader-2 modbus+tcp://192.0.2.12/1 --group kneading\n"
                                 "  bilancia device change kneader-2 --writers anna,bruno\n",
-                                run};
+                                run,
+                                150};

@@ -153,10 +153,12 @@ static int run(const command *self, int argc, const char **argv)
 }
 
 const command command_edit = {
-    "edit", "[options] COPY [ID=VALUE...]",
+    "edit",
+    "[options] COPY [ID=VALUE...]",
     "changes values in a saved copy, with no device there; the result is a new copy",
     "  bilancia edit crusher#last limit.torque=120 ramp.up='3.5 s' --why 'softer start'\n"
     "  bilancia edit crusher#last --take-from kneader-1#baseline --group regulator\n"
     "  bilancia edit crusher#last --values season.csv           columns id and value, as a report has them\n"
     "The old copy stays as it is. Nothing is sent to a device.\n",
-    run};
+    run,
+    40};

@@ -5,6 +5,8 @@
 #include "../host/share.h"
 #include "site_cli.h"
 
+extern const command command_take_in, command_hand_out;
+
 /* ---- take in ---- */
 
 static int take_in(here *h, const char *file, const char *name, const char *from, const char *why, const char *who)
@@ -149,14 +151,23 @@ static int run(const command *self, int argc, const char **argv)
     return call_end(&c, code);
 }
 
-const command command_take_in = {"take-in", "[options] COPY.bset DEVICE",
+const command command_take_in = {"take-in",
+                                 "[options] COPY.bset DEVICE",
                                  "adds a copy from elsewhere to a device of the site",
-                                 "  bilancia take-in from-supplier.bset crusher --from \"Esempio, by mail\"\n", run};
-const command command_hand_out = {"hand-out", "[options] DEVICE[#COPY] FOLDER",
+                                 "  bilancia take-in from-supplier.bset crusher --from \"Esempio, by mail\"\n",
+                                 run,
+                                 240};
+const command command_hand_out = {"hand-out",
+                                  "[options] DEVICE[#COPY] FOLDER",
                                   "puts a copy of the site into another folder, whole",
-                                  "  bilancia hand-out crusher#baseline /media/stick\n", run};
+                                  "  bilancia hand-out crusher#baseline /media/stick\n",
+                                  run,
+                                  250};
 const command command_share = {
-    "share", "[options] FOLDER", "brings the site and a second place of it together",
+    "share",
+    "[options] FOLDER",
+    "brings the site and a second place of it together",
     "  bilancia share /media/stick/poggio-finto\n"
     "What either has, both have afterwards; nothing is ever replaced. An empty folder becomes a second place.\n",
-    run};
+    run,
+    260};

@@ -289,9 +289,11 @@ static int run(const command *self, int argc, const char **argv)
     return call_end(&c, code < 0 ? EXIT_CALL : code);
 }
 
-const command command_find = {"find", "[options] [ADDRESSES...]  |  find site  |  find new",
+const command command_find = {"find",
+                              "[options] [ADDRESSES...]  |  find site  |  find new",
                               "serial ports and networks of this computer, and the devices that answer there",
                               "  bilancia find\n"
                               "  bilancia find modbus+tcp://192.0.2.10-60/1\n"
                               "  bilancia find \"modbus+rtu:/dev/ttyUSB0?unit=1-16&speed=9600\"\n",
-                              run};
+                              run,
+                              160};

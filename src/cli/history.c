@@ -222,7 +222,10 @@ static int run(const command *self, int argc, const char **argv)
 }
 
 const command command_history = {
-    "history", "[options] DEVICE", "the copies of a device: when, who, why, how they differ",
+    "history",
+    "[options] DEVICE",
+    "the copies of a device: when, who, why, how they differ",
     "  bilancia history kneader-2\n"
     "★ is the baseline. A copy is named DEVICE#12, DEVICE#last, DEVICE#first, DEVICE#baseline.\n",
-    run};
+    run,
+    180};

@@ -155,7 +155,9 @@ static int run(const command *self, int argc, const char **argv)
     return call_end(&c, code);
 }
 
-const command command_kit = {"kit", "make DEVICE[#COPY] FILE.zip [TEXTS...]  |  kit check FILE.zip",
+const command command_kit = {"kit",
+                             "make DEVICE[#COPY] FILE.zip [TEXTS...]  |  kit check FILE.zip",
                              "one archive file with copy, sheet, texts, firmware and tool: all that a rebuild needs",
                              "  bilancia kit make crusher#baseline crusher.zip licence.txt --firmware ed30-2.4.1.bin\n",
-                             run};
+                             run,
+                             280};

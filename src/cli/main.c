@@ -1,32 +1,41 @@
 #include <fcntl.h>
 #include <locale.h>
 #include <signal.h>
+#include <stdlib.h>
 #include <string.h>
 #include <sys/prctl.h>
 
 #include "../host/nearest.h"
 #include "cli.h"
 
-const command *const commands[] = {&command_read,     &command_show,     &command_compare,
-                                   &command_edit,     &command_settle,   &command_write,
-                                   &command_set,      &command_reset,    &command_rehearse,
-                                   &command_resume,   &command_keep,     &command_undo,
-                                   &command_check,    &command_site,     &command_device,
-                                   &command_find,     &command_overview, &command_history,
-                                   &command_note,     &command_baseline, &command_name,
-                                   &command_delete,   &command_thin,     &command_take_in,
-                                   &command_hand_out, &command_share,    &command_watch,
-                                   &command_kit,      &command_sign,     &command_simulate,
-                                   &command_demo,     &command_complete, NULL};
-enum { COMMANDS = sizeof commands / sizeof commands[0] - 1 };
+extern const command *const command_list[]; /* made by the build */
+
+static int by_place(const void *left, const void *right)
+{
+    const command *const *a = left, *const *b = right;
+    return ((*a)->place > (*b)->place) - ((*a)->place < (*b)->place);
+}
+
+const command *const *commands(void)
+{
+    enum { MOST = 200 };
+    static const command *sorted[MOST + 1];
+    size_t count = 0;
+    if (!sorted[0]) {
+        for (; count < MOST && command_list[count]; count++)
+            sorted[count] = command_list[count];
+        qsort(sorted, count, sizeof *sorted, by_place);
+    }
+    return sorted;
+}
 
 static void overview(FILE *file)
 {
     fputs("bilancia reads the parameter set of a device, keeps it, compares it, and writes it back with proof.\n\n"
           "Usage: bilancia COMMAND [options] ...\n\n",
           file);
-    for (int i = 0; i < COMMANDS; i++)
-        tell(file, "  %-10s %s\n", commands[i]->name, commands[i]->summary);
+    for (const command *const *c = commands(); *c; c++)
+        tell(file, "  %-10s %s\n", (*c)->name, (*c)->summary);
     fputs("\nA device address looks like modbus+tcp://127.0.0.1:5020/3; anything without a scheme is a file.\n"
           "Each command tells more with --help. New here? Run: bilancia demo\n\n"
           "Exit codes: 0 done or equal, 1 differences, 2 wrong call, 3 refused by a check or by the person,\n"
@@ -67,17 +76,17 @@ int main(int argc, const char **argv)
         puts("bilancia " BILANCIA_VERSION);
         return EXIT_DONE;
     }
-    for (int i = 0; i < COMMANDS; i++)
-        if (strcmp(commands[i]->name, argv[1]) == 0) {
-            int code = commands[i]->run(commands[i], argc - 1, argv + 1);
+    for (const command *const *c = commands(); *c; c++)
+        if (strcmp((*c)->name, argv[1]) == 0) {
+            int code = (*c)->run(*c, argc - 1, argv + 1);
             /* what was said must have arrived: a full disk behind stdout is an error too */
             if (fflush(stdout) != 0 || ferror(stdout))
                 return code == EXIT_HELD ? code : EXIT_FILE;
             return code;
         }
     nearest like = {0};
-    for (int i = 0; i < COMMANDS; i++)
-        nearest_offer(&like, argv[1], commands[i]->name);
+    for (const command *const *c = commands(); *c; c++)
+        nearest_offer(&like, argv[1], (*c)->name);
     tell(stderr, "bilancia: there is no command \"%s\"%s%s%s\n  More with: bilancia --help\n", argv[1],
          like.best[0] ? "; did you mean " : "", like.best, like.best[0] ? "?" : "");
     return EXIT_CALL;

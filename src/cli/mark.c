@@ -4,6 +4,8 @@
 
 #include "site_cli.h"
 
+extern const command command_note, command_name, command_delete;
+
 static int add(here *h, const device_row *owner, const char *kind, const char *who, json_t *body)
 {
     int error = note_add(&h->place, owner->folder, kind, person(who), body, NULL);
@@ -170,17 +172,29 @@ static int run(const command *self, int argc, const char **argv)
     return call_end(&c, code);
 }
 
-const command command_note = {"note", "[options] DEVICE[#COPY] TEXT", "adds a note to a device or to one of its copies",
-                              "  bilancia note kneader-2#last \"after the gear box was changed\"\n", run};
-const command command_baseline = {"baseline", "[options] DEVICE[#COPY]",
+const command command_note = {"note",
+                              "[options] DEVICE[#COPY] TEXT",
+                              "adds a note to a device or to one of its copies",
+                              "  bilancia note kneader-2#last \"after the gear box was changed\"\n",
+                              run,
+                              190};
+const command command_baseline = {"baseline",
+                                  "[options] DEVICE[#COPY]",
                                   "marks the copy that counts as right for a device",
-                                  "  bilancia baseline kneader-2#last --why \"accepted by the plant\"\n", run};
-const command command_name = {"name", "[options] DEVICE[#COPY] NAME",
+                                  "  bilancia baseline kneader-2#last --why \"accepted by the plant\"\n",
+                                  run,
+                                  200};
+const command command_name = {"name",
+                              "[options] DEVICE[#COPY] NAME",
                               "gives a copy a name of its own, for a product or a season",
                               "  bilancia name kneader-2#last summer      from now on it is kneader-2#summer\n"
                               "The same name given to another copy of the device goes over to that.\n",
-                              run};
-const command command_delete = {"delete", "[options] DEVICE#COPY", "deletes a copy for good",
+                              run,
+                              210};
+const command command_delete = {"delete",
+                                "[options] DEVICE#COPY",
+                                "deletes a copy for good",
                                 "  bilancia delete kneader-2#7 --why \"read during a test\"\n"
                                 "The first copy, the baseline and proved copies are kept.\n",
-                                run};
+                                run,
+                                220};

@@ -159,6 +159,9 @@ static int run(const command *self, int argc, const char **argv)
     return call_end(&c, code);
 }
 
-const command command_overview = {"overview", "[options]",
+const command command_overview = {"overview",
+                                  "[options]",
                                   "every device of the site: last copy, drift, what needs a look",
-                                  "  bilancia overview\n  bilancia overview --html overview.html\n", run};
+                                  "  bilancia overview\n  bilancia overview --html overview.html\n",
+                                  run,
+                                  170};

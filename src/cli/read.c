@@ -269,9 +269,11 @@ static int run(const command *self, int argc, const char **argv)
     return call_end(&c, code);
 }
 
-const command command_read = {"read", "[options] ADDRESS  |  read DEVICE or GROUP...  |  read --all",
+const command command_read = {"read",
+                              "[options] ADDRESS  |  read DEVICE or GROUP...  |  read --all",
                               "reads devices and saves their values as copies",
                               "  bilancia read modbus+tcp://127.0.0.1:5020/3 --why \"before the motor is changed\"\n"
                               "  bilancia read kneader-2\n"
                               "  bilancia read --all --if-changed\n",
-                              run};
+                              run,
+                              10};

@@ -47,7 +47,10 @@ static int run(const command *self, int argc, const char **argv)
     return code;
 }
 
-const command command_reset = {"reset", "[options] DEVICE", "puts the factory values into a device, on purpose",
+const command command_reset = {"reset",
+                               "[options] DEVICE",
+                               "puts the factory values into a device, on purpose",
                                "  bilancia reset crusher --why 'rebuilt from the start'\n"
                                "The values before are saved first; bilancia undo goes back to them.\n",
-                               run};
+                               run,
+                               80};

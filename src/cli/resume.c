@@ -6,6 +6,8 @@
 #include "../host/arena.h"
 #include "writing.h"
 
+extern const command command_keep, command_undo;
+
 typedef struct again {
     record_story last, first; /* the newest record, and the one with which its story began */
     ledger known;
@@ -267,18 +269,27 @@ static int run(const command *self, int argc, const char **argv)
 }
 
 const command command_resume = {
-    "resume", "[options] DEVICE|RECORD.brec", "finishes a write that was broken off",
+    "resume",
+    "[options] DEVICE|RECORD.brec",
+    "finishes a write that was broken off",
     "  bilancia resume crusher                     as a site names it\n"
     "  bilancia resume crusher_ED30-0417_20261123-071500.brec\n"
     "What is already right isn't written again; the device is let go to what it did at first.\n",
-    run};
-const command command_keep = {"keep", "[options] DEVICE|RECORD.brec", "makes values last that are on trial",
+    run,
+    100};
+const command command_keep = {"keep",
+                              "[options] DEVICE|RECORD.brec",
+                              "makes values last that are on trial",
                               "  bilancia set crusher limit.torque=120 --trial\n"
                               "  bilancia keep crusher                       or: bilancia undo crusher\n"
                               "They are written again where a restart took them away, stored, and proved.\n",
-                              run};
+                              run,
+                              110};
 const command command_undo = {
-    "undo", "[options] DEVICE|RECORD.brec", "goes back to the values before the last write",
+    "undo",
+    "[options] DEVICE|RECORD.brec",
+    "goes back to the values before the last write",
     "  bilancia undo crusher\n"
     "After a write that broke off: to the values before it began, however often it was resumed.\n",
-    run};
+    run,
+    120};

@@ -153,8 +153,10 @@ static int run(const command *self, int argc, const char **argv)
     return code;
 }
 
-const command command_set = {"set", "[options] DEVICE ID=VALUE...",
+const command command_set = {"set",
+                             "[options] DEVICE ID=VALUE...",
                              "changes single values on a device: checked, recorded, stored and proved like every write",
                              "  bilancia set crusher limit.torque=120 --why 'less noise'\n"
                              "The values before are saved first; bilancia undo goes back to them.\n",
-                             run};
+                             run,
+                             70};

@@ -324,7 +324,9 @@ static int run(const command *self, int argc, const char **argv)
 }
 
 const command command_settle = {
-    "settle", "[options] COPY DEVICE", "decides what counts where a saved copy and a device (or another copy) differ",
+    "settle",
+    "[options] COPY DEVICE",
+    "decides what counts where a saved copy and a device (or another copy) differ",
     "  bilancia settle crusher#baseline crusher                      asks for each, at the terminal\n"
     "  bilancia settle crusher#baseline crusher --saved-wins --decide 'ramp.*=device' --decide limit.torque=120\n"
     "  bilancia settle crusher#baseline crusher --group limit --device-wins --record choice.json --list write.csv\n"
@@ -332,4 +334,5 @@ const command command_settle = {
     "The result is a new copy; nothing is sent to the device. A file of decisions holds\n"
     "  {\"bilancia_decisions\": 0, \"decisions\": [{\"id\": \"ramp.*\", \"wins\": \"device\"},\n"
     "    {\"id\": \"limit.torque\", \"wins\": \"value\", \"value\": \"120\"}, {\"id\": \"*\", \"wins\": \"saved\"}]}\n",
-    run};
+    run,
+    50};

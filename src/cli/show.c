@@ -124,8 +124,10 @@ static int run(const command *self, int argc, const char **argv)
                                : show(c.arguments[0], &m, given, &filter, report));
 }
 
-const command command_show = {"show", "[options] COPY",
+const command command_show = {"show",
+                              "[options] COPY",
                               "shows a saved copy: the unit, all values by group, what is left out",
                               "  bilancia show crusher_ED30-0417_20261123-071500.bset\n"
                               "  bilancia show crusher#last --report crusher.html      a settings sheet\n",
-                              run};
+                              run,
+                              20};

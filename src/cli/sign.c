@@ -100,4 +100,5 @@ const command command_sign = {"sign",
                               "  bilancia sign make-key anna --key ~/anna.pem\n"
                               "  bilancia sign crusher#last --key ~/anna.pem\n"
                               "  bilancia device change crusher --signed-by anna\n",
-                              run};
+                              run,
+                              290};

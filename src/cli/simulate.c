@@ -18,6 +18,21 @@ static void on_signal(int number)
     stop = 1;
 }
 
+static const sim_model *model_named(const char *name)
+{
+    const sim_model *model = sim_model_named(name);
+    char why[300] = "the models are";
+    for (const sim_model *const *one = sim_models; !model && *one; one++)
+        snprintf(why + strlen(why), sizeof why - strlen(why), "%s %s",
+                 one == sim_models ? ""
+                 : one[1]          ? ","
+                                   : " and",
+                 (*one)->name);
+    if (!model)
+        say_error(name, BIL_E_CALL, why);
+    return model;
+}
+
 /* What a unit is, where it isn't the usual one. */
 typedef struct identity {
     const char *serial, *name, *firmware;
@@ -25,9 +40,9 @@ typedef struct identity {
 
 static int serve(const char *name, int port, const char *control, int factor, bool delivered, const identity *who)
 {
-    const sim_model *model = sim_model_named(name);
+    const sim_model *model = model_named(name);
     if (!model)
-        return say_error(name, BIL_E_CALL, "the models are ed-30 and ec-8");
+        return EXIT_CALL;
     if (factor < 1 || factor > 1000 || port < 0 || port > 65535)
         return say_error("", BIL_E_CALL, "the time factor is 1 to 1000, the port 0 to 65535");
     sim_unit *unit = need(1, sizeof *unit);
@@ -65,9 +80,9 @@ static int serve(const char *name, int port, const char *control, int factor, bo
 /* Several units at once: serial numbers and names are counted up from the model's own. */
 static int serve_crowd(const char *name, crowd *c)
 {
-    const sim_model *model = sim_model_named(name);
+    const sim_model *model = model_named(name);
     if (!model)
-        return say_error(name, BIL_E_CALL, "the models are ed-30 and ec-8");
+        return EXIT_CALL;
     char why[300];
     c->units = need(c->count, sizeof *c->units);
     for (size_t i = 0; i < c->count; i++) {
@@ -173,8 +188,9 @@ static int run(const command *self, int argc, const char **argv)
 }
 
 const command command_simulate = {
-    "simulate", "[options] MODEL  |  simulate --at PATH WORDS...",
-    "runs a simulated unit (ed-30, ec-8), or tells a running one what happens to it",
+    "simulate",
+    "[options] MODEL  |  simulate --at PATH WORDS...",
+    "runs a simulated unit, or tells a running one what happens to it",
     "  bilancia simulate ed-30 --port 5020 --control crusher.ctl\n"
     "  bilancia simulate --at crusher.ctl set limit.torque 120.0   as from the keys on its front\n"
     "  bilancia simulate --at crusher.ctl power-cut                off and on again\n"
@@ -185,4 +201,5 @@ const command command_simulate = {
     "  refused N, hand N NAME VALUE (N: requests from now), refuse NAME, clamp NAME VALUE, contest NAME NAME, counts,\n"
     "  other-unit SERIAL, no-return, other-address NUMBER, deaf NAME, mute NAME, slow NAME, ignores NAME\n"
     "The password of a simulated drive is mill-30, or what BILANCIA_SIMULATED_PASSWORD says.\n",
-    run};
+    run,
+    300};

@@ -276,6 +276,9 @@ static int run(const command *self, int argc, const char **argv)
     return call_end(&c, code);
 }
 
-const command command_site = {"site", "make FOLDER  |  site check",
+const command command_site = {"site",
+                              "make FOLDER  |  site check",
                               "makes a site (devices, copies, notes of a plant), or checks one",
-                              "  bilancia site make poggio-finto --name \"Poggio Finto\"\n", run};
+                              "  bilancia site make poggio-finto --name \"Poggio Finto\"\n",
+                              run,
+                              140};

@@ -151,8 +151,10 @@ static int run(const command *self, int argc, const char **argv)
     return call_end(&c, EXIT_DONE);
 }
 
-const command command_thin = {"thin", "[options] [DEVICE or GROUP]",
+const command command_thin = {"thin",
+                              "[options] [DEVICE or GROUP]",
                               "deletes old copies by a rule, after showing which",
                               "  bilancia thin --days 30 --weeks 26 --months 60\n"
                               "  bilancia thin --yes\n",
-                              run};
+                              run,
+                              230};

@@ -71,6 +71,9 @@ static int run(const command *self, int argc, const char **argv)
     return call_end(&c, stop ? EXIT_DONE : code);
 }
 
-const command command_watch = {"watch", "[options] [DEVICE or GROUP...]",
+const command command_watch = {"watch",
+                               "[options] [DEVICE or GROUP...]",
                                "stands by and saves a copy of each device that changed",
-                               "  bilancia watch --every 30 kneading\n", run};
+                               "  bilancia watch --every 30 kneading\n",
+                               run,
+                               270};

@@ -2,6 +2,8 @@
 #include "../host/arena.h"
 #include "writing.h"
 
+extern const command command_rehearse;
+
 static int run(const command *self, int argc, const char **argv)
 {
     write_call *w = need(1, sizeof *w);
@@ -65,13 +67,17 @@ static int run(const command *self, int argc, const char **argv)
     return code;
 }
 
-const command command_write = {"write", "[options] COPY ADDRESS",
+const command command_write = {"write",
+                               "[options] COPY ADDRESS",
                                "writes a saved copy to a device: only what differs, stored and proved",
                                "  bilancia write crusher_ED30-0417_20261123-071500.bset modbus+tcp://127.0.0.1:5020/3\n"
                                "  bilancia write crusher#baseline crusher                     as a site names them\n",
-                               run};
-const command command_rehearse = {"rehearse", "[options] COPY ADDRESS",
+                               run,
+                               60};
+const command command_rehearse = {"rehearse",
+                                  "[options] COPY ADDRESS",
                                   "plays a write on a simulated unit with the values of the device; writes nothing",
                                   "  bilancia rehearse crusher#baseline crusher\n"
                                   "In a site the history says of the copy that it was proved so.\n",
-                                  run};
+                                  run,
+                                  90};

@@ -9,6 +9,10 @@
 
 enum { MODELS_MAX = 64 };
 
+/* Those that the program was built with, ended by NULL: one for each file in `descriptions`. The build makes the list.
+ */
+extern const bil_description *const descriptions_built_in[];
+
 typedef struct models {
     const bil_description *list[MODELS_MAX];
     size_t count;

@@ -8,10 +8,9 @@
 
 const sim_model *sim_model_named(const char *name)
 {
-    static const sim_model *const models[] = {&sim_ed30, &sim_ec8};
-    for (size_t i = 0; i < sizeof models / sizeof models[0]; i++)
-        if (strcmp(models[i]->name, name) == 0)
-            return models[i];
+    for (const sim_model *const *model = sim_models; *model; model++)
+        if (strcmp((*model)->name, name) == 0)
+            return *model;
     return NULL;
 }
 

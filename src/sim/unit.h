@@ -112,7 +112,8 @@ typedef struct sim_unit {
     bool storing, hold_at_boot;
 } sim_unit;
 
-extern const sim_model sim_ed30, sim_ec8;
+/* All of them, ended by NULL: a model is listed by being defined in a file of this folder. */
+extern const sim_model *const sim_models[];
 /* The model with this name ("ed-30"), or NULL. */
 const sim_model *sim_model_named(const char *name);
 
