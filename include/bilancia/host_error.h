@@ -52,12 +52,12 @@ enum {
 };
 
 /* As bil_error_name and the others, for the errors of both lists. */
-const char *error_name(int error);
-const char *error_text(int error);
+const char *bil_host_error_name(int error);
+const char *bil_host_error_text(int error);
 /* What a person can do now; "" where there is nothing to say. */
-const char *error_advice(int error);
+const char *bil_error_advice(int error);
 
 /* The sentence of an event of a job (bil_event). */
-const char *event_text(unsigned event);
+const char *bil_event_text(unsigned event);
 
 #endif

@@ -152,9 +152,9 @@ static int tell_error(const char *colour, const char *what, int error, const cha
 {
     progress_clear();
     tell(stderr, "bilancia: %s%s%s%s%s\n", colour, what, *colour ? plain() : "", *what ? ": " : "",
-         why && *why ? why : error_text(error));
-    if (*error_advice(error))
-        tell(stderr, "  What to do: %s.\n", error_advice(error));
+         why && *why ? why : bil_host_error_text(error));
+    if (*bil_error_advice(error))
+        tell(stderr, "  What to do: %s.\n", bil_error_advice(error));
     return exit_code_of(error);
 }
 

@@ -151,9 +151,9 @@ static void put_hit(telling *t, const finder_hit *hit, bool alone)
         else if (t->h)
             say("%37snot in the site: bilancia device add NAME \"%s\"\n", "", hit->address);
     } else if (hit->end == FINDER_UNKNOWN || hit->end == FINDER_REFUSED) {
-        say("%s?%s %-34s %s\n", warn(), plain(), hit->address, error_text(hit->error));
+        say("%s?%s %-34s %s\n", warn(), plain(), hit->address, bil_host_error_text(hit->error));
     } else if (alone) {
-        say("%s✗%s %-34s %s\n", bad(), plain(), hit->address, error_text(hit->error));
+        say("%s✗%s %-34s %s\n", bad(), plain(), hit->address, bil_host_error_text(hit->error));
         if (hint[0])
             say("    %s\n", hint);
     }
@@ -181,7 +181,7 @@ static json_t *hit_json(here *h, const finder_hit *hit)
                                               hit->model, "hardware", hit->hardware, "firmware", hit->firmware,
                                               "serial", hit->serial, "device", hit->name, "site", known));
     else
-        json_object_update_new(one, json_pack("{s:s,s:s}", "error", error_name(hit->error), "hint", hint));
+        json_object_update_new(one, json_pack("{s:s,s:s}", "error", bil_host_error_name(hit->error), "hint", hint));
     return one;
 }
 

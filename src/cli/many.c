@@ -153,7 +153,7 @@ static json_t *task_json(const fleet_task *t)
                             fleet_end_name(t->end), "path", t->path, "values", (int)t->values, "unreadable",
                             (int)t->unreadable, "requests", (int)t->requests, "unstored", (int)t->unstored);
     if (t->error)
-        json_object_set_new(one, "error", json_string(error_name(t->error)));
+        json_object_set_new(one, "error", json_string(bil_host_error_name(t->error)));
     if (t->why[0])
         json_object_set_new(one, "why", json_string(t->why));
     return one;

@@ -178,7 +178,7 @@ static void put_not_as_wanted(const write_call *w)
     json_t *why;
     json_object_foreach(w->without, id, why) say("Left out: %s, since %s\n", id, json_string_value(why));
     if (!bil_job_unit_tells(w->job) && w->config.kind != BIL_JOB_RESET)
-        say("%s!%s %s: look at its name plate\n", bad(), plain(), error_text(BIL_E_NO_IDENTITY));
+        say("%s!%s %s: look at its name plate\n", bad(), plain(), bil_host_error_text(BIL_E_NO_IDENTITY));
 }
 
 static bool reset_by_story(const write_call *w, uint16_t index)

@@ -39,7 +39,7 @@ static void say_unreadable(const bil_image *image)
     for (uint16_t i = 0; i < image->description->count; i++)
         if (image->state[i] == BIL_UNREADABLE)
             say("  %s? %s%s  %s: %s\n", warn(), plain(), image->description->params[i].id,
-                image->description->params[i].name, error_text(image->cause[i]));
+                image->description->params[i].name, bil_host_error_text(image->cause[i]));
 }
 
 static void print_json(const device *dev, const set_origin *o, const char *path, const bil_set_totals *totals,
@@ -51,7 +51,7 @@ static void print_json(const device *dev, const set_origin *o, const char *path,
     for (uint16_t i = 0; i < dev->image.description->count; i++)
         if (dev->image.state[i] == BIL_UNREADABLE)
             json_array_append_new(unreadable, json_pack("{s:s,s:s}", "id", dev->image.description->params[i].id,
-                                                        "cause", error_name(dev->image.cause[i])));
+                                                        "cause", bil_host_error_name(dev->image.cause[i])));
     json_t *out =
         json_pack("{s:s,s:s,s:{s:s,s:s,s:s,s:s,s:s,s:s},s:i,s:i,s:o,s:s,s:i,s:i}", "verdict",
                   complete ? "complete" : "incomplete", "path", path, "unit", "vendor", o->vendor, "model", o->model,
@@ -193,7 +193,7 @@ static int read_one(const char *where, const char *site_given, const char *folde
             tell(stderr, "  Nothing was saved.\n");
             fleet_task seen = {.end = FLEET_FAILED,
                                .error = code == EXIT_NOT_REACHABLE ? BIL_E_NOT_REACHABLE : BIL_E_SILENT};
-            snprintf(seen.why, sizeof seen.why, "%s", error_text(seen.error));
+            snprintf(seen.why, sizeof seen.why, "%s", bil_host_error_text(seen.error));
             if (t.h)
                 many_note_state(&h, &t.owner, &seen, person(who));
         }

@@ -134,7 +134,7 @@ int rehearse(write_call *w)
             snprintf(why, sizeof why, "the rehearsal ended \"%s\"%s%s: %s; nothing was written to the device",
                      bil_verdict_text(end.u.end.verdict), end.u.end.param == BIL_NONE ? "" : " at ",
                      end.u.end.param == BIL_NONE ? "" : d->params[end.u.end.param].id,
-                     error_text((int)end.u.end.cause));
+                     bil_host_error_text((int)end.u.end.cause));
             say_error(w->address, (int)end.u.end.cause, why);
         }
         w->expected_serial = NULL;

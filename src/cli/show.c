@@ -32,7 +32,7 @@ static void put_json_item(const bil_item *item, bool first)
     say("%s\n  {\"id\": \"%.*s\", \"type\": \"%s\", \"class\": \"%s\", ", first ? "" : ",", (int)item->id.length,
         item->id.text, bil_type_name(item->type), bil_class_name(item->cls));
     if (item->unreadable)
-        say("\"unreadable\": \"%s\", ", error_name(item->unreadable));
+        say("\"unreadable\": \"%s\", ", bil_host_error_name(item->unreadable));
     else
         say("\"raw\": \"%s\", \"value\": %.*s, ", hex, (int)item->value.length, item->value.text);
     say("\"unit\": \"%.*s\", \"name\": \"%.*s\"}", (int)item->unit.length, item->unit.text, (int)item->name.length,

@@ -39,7 +39,7 @@ static void put_exceptions(const write_call *w)
             continue;
         param_text(&w->dev.image, i, now, sizeof now);
         param_text(&w->want, i, then, sizeof then);
-        say("  ~ %s (%s): %s", d->params[i].id, d->params[i].name, error_text((int)exception));
+        say("  ~ %s (%s): %s", d->params[i].id, d->params[i].name, bil_host_error_text((int)exception));
         if (exception == BIL_E_ROUNDED || exception == BIL_E_FIXED || exception == BIL_E_REFUSED)
             say("; the copy says %s, the device %s", then, now);
         say("\n");
@@ -48,7 +48,7 @@ static void put_exceptions(const write_call *w)
     json_t *why;
     json_object_foreach(w->without, id, why) say("  ~ %s: left out, since %s\n", id, json_string_value(why));
     if (!bil_job_unit_tells(w->job) && w->config.kind != BIL_JOB_RESET)
-        say("  ~ %s\n", error_text(BIL_E_NO_IDENTITY));
+        say("  ~ %s\n", bil_host_error_text(BIL_E_NO_IDENTITY));
 }
 
 static void put_reason(const write_call *w, const bil_action *end, char *out, size_t size)
@@ -73,7 +73,7 @@ static void put_reason(const write_call *w, const bil_action *end, char *out, si
     }
     if (end->u.end.other != BIL_NONE)
         used += (size_t)snprintf(out + used, size - used, "with %s: ", d->params[end->u.end.other].id);
-    used += (size_t)snprintf(out + used, size - used, "%s", error_text((int)end->u.end.cause));
+    used += (size_t)snprintf(out + used, size - used, "%s", bil_host_error_text((int)end->u.end.cause));
     char its[BIL_VALUE_TEXT];
     if (end->u.end.cause == BIL_E_OTHER_FIRMWARE || end->u.end.cause == BIL_E_UNKNOWN_FIRMWARE) {
         bil_image_identity(&w->dev.image, BIL_ID_FIRMWARE, its, sizeof its);
@@ -159,7 +159,7 @@ void put_verdict(const write_call *w, const bil_action *end)
                               "to agree beforehand"
                             : "nobody can be asked here; say --yes to agree beforehand");
     } else if (w->file_error && !end->u.end.wrote) {
-        snprintf(reason, sizeof reason, "%s: %s", w->folder, error_text(w->file_error));
+        snprintf(reason, sizeof reason, "%s: %s", w->folder, bil_host_error_text(w->file_error));
         error = w->file_error;
     }
     say_verdict(bil_verdict_text(end->u.end.verdict), error, reason);
@@ -178,11 +178,11 @@ void put_json(const write_call *w, const bil_action *end, int code)
     bil_job_progress p;
     bil_job_progress_of(w->job, &p);
     const bil_description *d = w->want.description;
-    json_t *out = json_pack("{s:s,s:i,s:s,s:s,s:b,s:i,s:i,s:i,s:s,s:s}", "verdict",
-                            bil_verdict_name(end->u.end.verdict), "exit", code, "cause",
-                            error_name((int)end->u.end.cause), "purpose", bil_purpose_name(bil_job_purpose(w->job)),
-                            "held", (int)end->u.end.held, "planned", (int)w->planned, "values_written", (int)p.written,
-                            "write_requests", (int)p.write_requests, "record", w->rec.path, "safety_copy", w->safety);
+    json_t *out = json_pack(
+        "{s:s,s:i,s:s,s:s,s:b,s:i,s:i,s:i,s:s,s:s}", "verdict", bil_verdict_name(end->u.end.verdict), "exit", code,
+        "cause", bil_host_error_name((int)end->u.end.cause), "purpose", bil_purpose_name(bil_job_purpose(w->job)),
+        "held", (int)end->u.end.held, "planned", (int)w->planned, "values_written", (int)p.written, "write_requests",
+        (int)p.write_requests, "record", w->rec.path, "safety_copy", w->safety);
     json_object_set_new(out, "stored", json_boolean(end->u.end.stored));
     json_object_set_new(out, "restart_seen", json_boolean(end->u.end.restarted));
     json_object_set_new(out, "stopped", json_boolean(end->u.end.stopped));
@@ -193,7 +193,7 @@ void put_json(const write_call *w, const bil_action *end, int code)
     json_t *exceptions = json_object();
     for (uint16_t i = 0; i < d->count; i++)
         if (exception_of(w, i))
-            json_object_set_new(exceptions, d->params[i].id, json_string(error_name((int)exception_of(w, i))));
+            json_object_set_new(exceptions, d->params[i].id, json_string(bil_host_error_name((int)exception_of(w, i))));
     json_object_set_new(out, "exceptions", exceptions);
     if (end->u.end.param != BIL_NONE)
         json_object_set_new(out, "parameter", json_string(d->params[end->u.end.param].id));

@@ -110,7 +110,7 @@ static void say_event(write_call *w, const bil_action *action)
     progress_clear();
     bil_job_progress p;
     bil_job_progress_of(w->job, &p);
-    say("  · %s", event_text(action->u.record.event));
+    say("  · %s", bil_event_text(action->u.record.event));
     if (action->u.record.param != BIL_NONE)
         say(": %s", w->want.description->params[action->u.record.param].id);
     putchar('\n');

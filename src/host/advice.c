@@ -102,7 +102,7 @@
     X(RECORD_FORM, "take another one; the saved copies beside it can be written as ever")
 /* clang-format on */
 
-const char *error_advice(int error)
+const char *bil_error_advice(int error)
 {
     static const struct {
         int error;

@@ -14,7 +14,7 @@ struct arena_block {
 
 _Noreturn void no_memory(void)
 {
-    fprintf(stderr, "bilancia: %s; %s\n", error_text(BIL_E_MEMORY), error_advice(BIL_E_MEMORY));
+    fprintf(stderr, "bilancia: %s; %s\n", bil_host_error_text(BIL_E_MEMORY), bil_error_advice(BIL_E_MEMORY));
     exit(6);
 }
 

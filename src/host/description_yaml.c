@@ -317,7 +317,7 @@ static uint64_t want_key(load *l, yaml_node_t *node, const bil_format *format)
     const char *text = want_text(l, node, 40);
     int error = l->bad ? 0 : bil_value_parse(format, text, strlen(text), &host_floats, raw);
     if (error)
-        complain(l, node, "%s", error_text(error));
+        complain(l, node, "%s", bil_host_error_text(error));
     return l->bad ? 0 : bil_value_key((bil_type)format->type, raw, format->size);
 }
 
@@ -631,7 +631,7 @@ static void load_factory(load *l)
         if (!l->bad && !error && p->flags & BIL_WRITABLE)
             error = bil_value_check(&p->format, raw + p->raw_at);
         if (error)
-            complain(l, node, "%s", error_text(error));
+            complain(l, node, "%s", bil_host_error_text(error));
         else if (bil_class_left_out((bil_class)p->cls) || p->cls == BIL_CLASS_UNIT)
             complain(l, node, "a parameter of class %s has no factory value", bil_class_name((bil_class)p->cls));
         known[i] = 1;
@@ -754,7 +754,7 @@ static uint32_t want_value(load *l, yaml_node_t *node, uint16_t index)
         complain(l, node, "a procedure takes values of at most 32 bits");
     int error = l->bad ? 0 : bil_value_parse(format, text, strlen(text), &host_floats, raw);
     if (error)
-        complain(l, node, "%s", error_text(error));
+        complain(l, node, "%s", bil_host_error_text(error));
     uint32_t value = 0;
     for (uint8_t i = 0; i < format->size && !l->bad; i++)
         value = value << 8 | raw[i];

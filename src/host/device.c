@@ -131,7 +131,7 @@ int device_open_within(device *dev, const char *text, const char *model, uint32_
         }
         remember(dev, seen, sizeof seen);
     }
-    snprintf(why, size, "%s%s", error_text(error), seen);
+    snprintf(why, size, "%s%s", bil_host_error_text(error), seen);
     device_close(dev);
     return error;
 }

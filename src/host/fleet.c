@@ -82,7 +82,7 @@ static int save(const fleet_orders *orders, fleet_task *task, device *dev)
         error = set_file_save_changed(&dev->image, o, folder, name,
                                       task->only_changed && same_unit ? task->last_values : "", task->path, &totals);
     if (error) {
-        snprintf(task->why, sizeof task->why, "%.200s: %s", folder, error_text(error));
+        snprintf(task->why, sizeof task->why, "%.200s: %s", folder, bil_host_error_text(error));
         return error;
     }
     task->values = totals.values;
@@ -109,7 +109,7 @@ static void read_one(const fleet_orders *orders, fleet_task *task)
     } else {
         task->error = read_all(task, &dev);
         if (task->error)
-            snprintf(task->why, sizeof task->why, "%s", error_text(task->error));
+            snprintf(task->why, sizeof task->why, "%s", bil_host_error_text(task->error));
         else
             task->error = save(orders, task, &dev);
     }

@@ -22,19 +22,19 @@ static const entry *find(int error)
     return NULL;
 }
 
-const char *error_name(int error)
+const char *bil_host_error_name(int error)
 {
     const entry *own = find(error);
     return own ? own->name : bil_error_name(error);
 }
 
-const char *error_text(int error)
+const char *bil_host_error_text(int error)
 {
     const entry *own = find(error);
     return own ? own->text : bil_error_text(error);
 }
 
-const char *event_text(unsigned event)
+const char *bil_event_text(unsigned event)
 {
     static const char *const texts[BIL_EVENT_COUNT] = {
 #define TEXT(NAME, name, text) text,

@@ -152,7 +152,7 @@ int kit_save(const kit *k, const char *folder, const char *name, char *path, cha
     storage_file storage;
     error = text ? storage_begin(&storage, folder, name) : BIL_E_MEMORY;
     if (error) {
-        snprintf(why, why_size, "%s: %s", folder, error_text(error));
+        snprintf(why, why_size, "%s: %s", folder, bil_host_error_text(error));
         free(text);
         return error;
     }
@@ -174,7 +174,7 @@ int kit_save(const kit *k, const char *folder, const char *name, char *path, cha
     }
     error = storage_commit(&storage, folder, path);
     if (error)
-        snprintf(why, why_size, "%s: %s", folder, error_text(error));
+        snprintf(why, why_size, "%s: %s", folder, bil_host_error_text(error));
     return error;
 }
 
@@ -237,7 +237,7 @@ static int check_copy(const char *path, char *why, size_t size)
     char reason[600];
     int error = set_file_check(path, &o, &totals, reason, sizeof reason);
     if (error)
-        snprintf(why, size, "copy.bset in the kit: %s", error_text(error));
+        snprintf(why, size, "copy.bset in the kit: %s", bil_host_error_text(error));
     return error;
 }
 
@@ -405,7 +405,7 @@ int sheet_write(const char *copy, const models *m, FILE *out, char *why, size_t 
         while (findings_next(f, &one) == 1)
             v.ops->row(&v, f, &one);
         error = v.ops->end(&v, f) ? f->error : storage_error();
-        snprintf(why, size, "%s", f->error ? side_why(s) : error_text(error));
+        snprintf(why, size, "%s", f->error ? side_why(s) : bil_host_error_text(error));
         side_close(s);
     }
     free(f);

@@ -140,7 +140,7 @@ static int parse(offline *o, const char *id, const char *text, uint16_t *index, 
         char wanted[400];
         show_wanted(p, wanted, sizeof wanted);
         bool comma = strchr(text, ',') && p->format.type != BIL_TEXT;
-        snprintf(o->why, sizeof o->why, "%s = %.60s: %s%s%s%s", id, text, error_text(error),
+        snprintf(o->why, sizeof o->why, "%s = %.60s: %s%s%s%s", id, text, bil_host_error_text(error),
                  comma       ? "; decimals stand behind a point, not a comma"
                  : wanted[0] ? "; wanted is "
                              : "",
@@ -183,7 +183,7 @@ int offline_take(offline *o, const bil_item *item)
     else
         error = bil_value_check(&p->format, item->raw);
     if (error)
-        snprintf(o->why, sizeof o->why, "%s: %s", id, error_text(error));
+        snprintf(o->why, sizeof o->why, "%s: %s", id, bil_host_error_text(error));
     else
         put(o, index, item->raw);
     return error;
@@ -262,6 +262,6 @@ int offline_save(offline *o, const char *who, const char *why, const char *folde
     offline_origin(o, who, why, &origin);
     int error = set_file_save(&o->image, &origin, folder, name, path, &totals);
     if (error)
-        snprintf(o->why, sizeof o->why, "%s: %s", folder, error_text(error));
+        snprintf(o->why, sizeof o->why, "%s: %s", folder, bil_host_error_text(error));
     return error;
 }

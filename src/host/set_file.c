@@ -37,7 +37,7 @@ static int complain(set_file *set, int error)
     if (!set->lines || line_file_error(set->lines))
         snprintf(set->why, sizeof set->why, "%s: %s", set->path, storage_why(errno));
     else
-        snprintf(set->why, sizeof set->why, "%s:%u: %s", set->path, set->reader.line, error_text(error));
+        snprintf(set->why, sizeof set->why, "%s:%u: %s", set->path, set->reader.line, bil_host_error_text(error));
     return error;
 }
 
@@ -180,7 +180,7 @@ static int read_all(const char *path, bool as_it_was, bil_image *image, set_orig
                               : bil_image_put_item(image, &item, &host_floats);
             if (error)
                 snprintf(set.why, sizeof set.why, "%s:%u: %.*s: %s", path, set.reader.line, (int)item.id.length,
-                         item.id.text, error_text(error));
+                         item.id.text, bil_host_error_text(error));
         }
     }
     snprintf(why, size, "%s", set.why);

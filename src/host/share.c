@@ -267,7 +267,7 @@ static int begin(const site *s, const char *path, char *why, size_t size)
             continue;
         int error = file_bring(from, path, first[i], &was_there, &same);
         if (error || (i == 1 && !same)) {
-            snprintf(why, size, "%s: %s", path, error ? error_text(error) : "this is another site");
+            snprintf(why, size, "%s: %s", path, error ? bil_host_error_text(error) : "this is another site");
             return error ? error : BIL_E_SITE_BROKEN;
         }
     }

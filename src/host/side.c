@@ -325,7 +325,7 @@ item_fit item_value(const bil_item *item, const bil_description *description, ch
 void item_bare_text(const bil_item *item, const bil_description *description, char *out, size_t size)
 {
     if (item->unreadable) {
-        snprintf(out, size, "(%s)", error_name(item->unreadable));
+        snprintf(out, size, "(%s)", bil_host_error_name(item->unreadable));
         return;
     }
     item_fit fit = item_value(item, description, out, size);

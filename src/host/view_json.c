@@ -35,7 +35,7 @@ static void put_value(FILE *out, const bil_item *item, const bil_description *de
         return;
     }
     if (item->unreadable) {
-        fprintf(out, "{\"unreadable\":\"%s\"}", error_name(item->unreadable));
+        fprintf(out, "{\"unreadable\":\"%s\"}", bil_host_error_name(item->unreadable));
         return;
     }
     char hex[2 * BIL_TEXT_MAX];
