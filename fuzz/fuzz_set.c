@@ -4,7 +4,7 @@
 #include <string.h>
 
 #include "bilancia/set.h"
-#include "host/float_text.h"
+#include "host/base/float_text.h"
 
 int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size);
 extern const bil_description bil_description_ed_30;

@@ -13,7 +13,7 @@
 #include <cmocka.h>
 
 #include "bilancia/compare.h"
-#include "host/float_text.h"
+#include "host/base/float_text.h"
 #include "host/run.h"
 #include "port/digest.h"
 #include "sim/link.h"

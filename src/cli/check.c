@@ -2,12 +2,12 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include "../host/arena.h"
-#include "../host/decided.h"
-#include "../host/description_yaml.h"
-#include "../host/doubt.h"
-#include "../host/rule_text.h"
-#include "site_cli.h"
+#include "cli/site_cli.h"
+#include "host/base/arena.h"
+#include "host/base/decided.h"
+#include "host/description_yaml.h"
+#include "host/doubt.h"
+#include "host/rule_text.h"
 
 static int check_description(const char *path)
 {

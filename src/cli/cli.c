@@ -1,4 +1,4 @@
-#include "cli.h"
+#include "cli/cli.h"
 
 #include <pwd.h>
 #include <stdlib.h>
@@ -7,9 +7,9 @@
 #include <time.h>
 #include <unistd.h>
 
-#include "../host/arena.h"
-#include "../host/description_yaml.h"
-#include "../host/float_text.h"
+#include "host/base/arena.h"
+#include "host/base/float_text.h"
+#include "host/description_yaml.h"
 
 /* ---- calls ---- */
 

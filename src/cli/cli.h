@@ -7,10 +7,10 @@
 #include <stdint.h>
 #include <stdio.h>
 
-#include "../host/columns.h"
-#include "../host/device.h"
-#include "../host/side.h"
-#include "../host/terminal.h"
+#include "host/columns.h"
+#include "host/device.h"
+#include "host/side.h"
+#include "host/terminal.h"
 
 enum {
     EXIT_DONE = 0,

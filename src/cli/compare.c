@@ -1,8 +1,8 @@
 /* bilancia compare: any of devices, saved copies, stored and factory values, side by side. */
 #include <stdlib.h>
 
-#include "../host/arena.h"
-#include "look_cli.h"
+#include "cli/look_cli.h"
+#include "host/base/arena.h"
 
 static int run(const command *self, int argc, const char **argv)
 {

@@ -3,9 +3,9 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include "../host/arena.h"
-#include "../sim/unit.h"
-#include "site_cli.h"
+#include "cli/site_cli.h"
+#include "host/base/arena.h"
+#include "sim/unit.h"
 
 /* Nothing that comes from a site is ever run, and nothing of it is left to the shell to take apart: a name goes onto
  * the line quoted, or not at all. */

@@ -11,7 +11,7 @@
 #include <sys/wait.h>
 #include <unistd.h>
 
-#include "cli.h"
+#include "cli/cli.h"
 
 typedef struct plant {
     char folder[PATH_MAX], tool[PATH_MAX];

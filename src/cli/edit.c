@@ -2,8 +2,8 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include "../host/arena.h"
-#include "new_copy.h"
+#include "cli/new_copy.h"
+#include "host/base/arena.h"
 
 typedef struct edit_call {
     char *of, *values, *folder, *why, *who, *given;

@@ -2,8 +2,8 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include "../host/share.h"
-#include "site_cli.h"
+#include "cli/site_cli.h"
+#include "host/share.h"
 
 extern const command command_take_in, command_hand_out;
 

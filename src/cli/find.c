@@ -5,10 +5,10 @@
 #include <string.h>
 #include <unistd.h>
 
-#include "../host/finder.h"
-#include "../host/hint.h"
-#include "../port/ports.h"
-#include "site_cli.h"
+#include "cli/site_cli.h"
+#include "host/finder.h"
+#include "host/hint.h"
+#include "port/ports.h"
 
 enum { PORTS = 64 };
 

@@ -2,7 +2,7 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include "site_cli.h"
+#include "cli/site_cli.h"
 
 enum { USUAL = 20 };
 

@@ -3,9 +3,9 @@
 #include <string.h>
 #include <unistd.h>
 
-#include "../host/arena.h"
-#include "../host/kit.h"
-#include "site_cli.h"
+#include "cli/site_cli.h"
+#include "host/base/arena.h"
+#include "host/kit.h"
 
 typedef struct kit_call {
     char *firmware, *why, *who;

@@ -1,4 +1,4 @@
-#include "look_cli.h"
+#include "cli/look_cli.h"
 
 #include <signal.h>
 #include <stdlib.h>

@@ -2,8 +2,8 @@
 #ifndef BIL_CLI_LOOK_CLI_H
 #define BIL_CLI_LOOK_CLI_H
 
-#include "../host/view.h"
-#include "site_cli.h"
+#include "cli/site_cli.h"
+#include "host/view.h"
 
 typedef struct filter_words {
     char *group, *match, *cls;

@@ -5,8 +5,8 @@
 #include <string.h>
 #include <sys/prctl.h>
 
-#include "../host/nearest.h"
-#include "cli.h"
+#include "cli/cli.h"
+#include "host/base/nearest.h"
 
 extern const command *const command_list[]; /* made by the build */
 

@@ -1,10 +1,10 @@
-#include "many.h"
+#include "cli/many.h"
 
 #include <stdlib.h>
 #include <string.h>
 #include <unistd.h>
 
-#include "../host/arena.h"
+#include "host/base/arena.h"
 
 typedef struct choice {
     const many *m;

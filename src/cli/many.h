@@ -2,8 +2,8 @@
 #ifndef BIL_CLI_MANY_H
 #define BIL_CLI_MANY_H
 
-#include "../host/fleet.h"
-#include "site_cli.h"
+#include "cli/site_cli.h"
+#include "host/fleet.h"
 
 typedef struct many {
     const char **names;             /* devices or groups; NULL or empty: all in service */

@@ -2,7 +2,7 @@
 #include <string.h>
 #include <unistd.h>
 
-#include "site_cli.h"
+#include "cli/site_cli.h"
 
 extern const command command_note, command_name, command_delete;
 

@@ -1,5 +1,5 @@
-#include "new_copy.h"
-#include "../host/arena.h"
+#include "cli/new_copy.h"
+#include "host/base/arena.h"
 
 #include <stdlib.h>
 #include <string.h>

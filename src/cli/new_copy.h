@@ -2,8 +2,8 @@
 #ifndef BIL_CLI_NEW_COPY_H
 #define BIL_CLI_NEW_COPY_H
 
-#include "../host/offline.h"
-#include "look_cli.h"
+#include "cli/look_cli.h"
+#include "host/offline.h"
 
 typedef struct new_copy {
     offline work;

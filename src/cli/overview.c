@@ -2,8 +2,8 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include "../host/overview.h"
-#include "site_cli.h"
+#include "cli/site_cli.h"
+#include "host/overview.h"
 
 static const char *colour_of(overview_state state)
 {

@@ -1,8 +1,8 @@
 /* What a write is about to do, for the person who decides. */
 #include <string.h>
 
-#include "../host/seal.h"
-#include "writing.h"
+#include "cli/writing.h"
+#include "host/seal.h"
 
 /* ---- before ---- */
 

@@ -4,7 +4,7 @@
 #include <string.h>
 #include <unistd.h>
 
-#include "many.h"
+#include "cli/many.h"
 
 static void count_states(const bil_image *image, unsigned *values, unsigned *unreadable, unsigned *left_out)
 {

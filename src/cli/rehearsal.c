@@ -3,9 +3,9 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include "../host/arena.h"
-#include "../sim/link.h"
-#include "writing.h"
+#include "cli/writing.h"
+#include "host/base/arena.h"
+#include "sim/link.h"
 
 typedef struct stage {
     sim_unit unit;

@@ -1,6 +1,6 @@
 /* bilancia reset: the factory values, on purpose, through the same gate, record and proof as every write. */
-#include "../host/arena.h"
-#include "writing.h"
+#include "cli/writing.h"
+#include "host/base/arena.h"
 
 static int run(const command *self, int argc, const char **argv)
 {

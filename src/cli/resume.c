@@ -3,8 +3,8 @@
 #include <string.h>
 #include <unistd.h>
 
-#include "../host/arena.h"
-#include "writing.h"
+#include "cli/writing.h"
+#include "host/base/arena.h"
 
 extern const command command_keep, command_undo;
 

@@ -2,9 +2,9 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include "../host/arena.h"
-#include "../host/offline.h"
-#include "writing.h"
+#include "cli/writing.h"
+#include "host/base/arena.h"
+#include "host/offline.h"
 
 typedef struct setting {
     write_call *w;

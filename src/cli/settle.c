@@ -4,11 +4,11 @@
 #include <string.h>
 #include <unistd.h>
 
-#include "../host/arena.h"
-#include "../host/csv_text.h"
-#include "../host/decide.h"
-#include "../host/float_text.h"
-#include "new_copy.h"
+#include "cli/new_copy.h"
+#include "host/base/arena.h"
+#include "host/base/float_text.h"
+#include "host/csv_text.h"
+#include "host/decide.h"
 
 typedef struct settle_call {
     char *decisions, *record, *list, *folder, *why, *who, *given;

@@ -3,8 +3,8 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include "../host/arena.h"
-#include "look_cli.h"
+#include "cli/look_cli.h"
+#include "host/base/arena.h"
 
 static void note_left_out(void *ctx, const bil_item *item)
 {

@@ -2,8 +2,8 @@
 #include <errno.h>
 #include <string.h>
 
-#include "../host/seal.h"
-#include "site_cli.h"
+#include "cli/site_cli.h"
+#include "host/seal.h"
 
 static int make_key(here *h, const char *name, const char *path, const char *who)
 {

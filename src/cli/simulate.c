@@ -4,11 +4,11 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include "../host/arena.h"
-#include "../host/secret.h"
-#include "../sim/crowd.h"
-#include "../sim/server.h"
-#include "cli.h"
+#include "cli/cli.h"
+#include "host/base/arena.h"
+#include "host/secret.h"
+#include "sim/crowd.h"
+#include "sim/server.h"
 
 static volatile int stop;
 

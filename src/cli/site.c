@@ -4,10 +4,10 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include "../host/arena.h"
-#include "../host/description_yaml.h"
-#include "../host/record.h"
-#include "site_cli.h"
+#include "cli/site_cli.h"
+#include "host/base/arena.h"
+#include "host/description_yaml.h"
+#include "host/record.h"
 
 static int make(const char *folder, const char *name, const char *who)
 {

@@ -1,11 +1,11 @@
-#include "site_cli.h"
+#include "cli/site_cli.h"
 
 #include <dirent.h>
 #include <stdlib.h>
 #include <string.h>
 #include <unistd.h>
 
-#include "../host/description_yaml.h"
+#include "host/description_yaml.h"
 
 int here_open(here *h, const char *given)
 {

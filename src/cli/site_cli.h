@@ -2,8 +2,8 @@
 #ifndef BIL_CLI_SITE_CLI_H
 #define BIL_CLI_SITE_CLI_H
 
-#include "../host/site_index.h"
-#include "cli.h"
+#include "cli/cli.h"
+#include "host/site_index.h"
 
 #define SITE_OPTION(variable)                                                                                          \
     {                                                                                                                  \

@@ -3,8 +3,8 @@
 #include <string.h>
 #include <time.h>
 
-#include "../host/arena.h"
-#include "site_cli.h"
+#include "cli/site_cli.h"
+#include "host/base/arena.h"
 
 typedef struct rule {
     int days, weeks, months; /* all copies of the newest days; then one a week; then one a month; then none */

@@ -3,9 +3,9 @@
 #include <string.h>
 #include <unistd.h>
 
-#include "../host/rule_text.h"
-#include "../port/modbus_exception.h"
-#include "writing.h"
+#include "cli/writing.h"
+#include "host/rule_text.h"
+#include "port/modbus_exception.h"
 
 /* ---- the end ---- */
 

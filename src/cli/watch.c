@@ -3,7 +3,7 @@
 #include <signal.h>
 #include <string.h>
 
-#include "many.h"
+#include "cli/many.h"
 
 static volatile int stop;
 

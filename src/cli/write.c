@@ -1,6 +1,6 @@
 /* bilancia write: a saved copy to a device, with proof at the end. */
-#include "../host/arena.h"
-#include "writing.h"
+#include "cli/writing.h"
+#include "host/base/arena.h"
 
 extern const command command_rehearse;
 

@@ -1,4 +1,4 @@
-#include "writing.h"
+#include "cli/writing.h"
 
 #include <jansson.h>
 #include <stdlib.h>
@@ -6,12 +6,12 @@
 #include <time.h>
 #include <unistd.h>
 
-#include "../host/arena.h"
-#include "../host/card.h"
-#include "../host/limit.h"
-#include "../host/seal.h"
-#include "../host/share.h"
-#include "../host/turn.h"
+#include "host/base/arena.h"
+#include "host/base/person.h"
+#include "host/card.h"
+#include "host/seal.h"
+#include "host/share.h"
+#include "host/turn.h"
 
 bil_write_need need_of(const write_call *w, uint16_t i)
 {

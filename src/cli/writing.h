@@ -2,9 +2,9 @@
 #ifndef BIL_CLI_WRITING_H
 #define BIL_CLI_WRITING_H
 
-#include "../host/record.h"
-#include "../host/secret.h"
-#include "site_cli.h"
+#include "cli/site_cli.h"
+#include "host/record.h"
+#include "host/secret.h"
 
 typedef struct write_call {
     const char *copy, *address, *folder, *who, *why;

@@ -1,4 +1,4 @@
-#include "address.h"
+#include "host/address.h"
 
 #include <arpa/inet.h>
 #include <netdb.h>

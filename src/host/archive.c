@@ -1,4 +1,4 @@
-#include "archive.h"
+#include "host/archive.h"
 
 #include <bilancia/host_error.h>
 #include <dlfcn.h>

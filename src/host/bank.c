@@ -1,4 +1,4 @@
-#include "bank.h"
+#include "host/bank.h"
 
 #include <stddef.h>
 

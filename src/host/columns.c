@@ -1,8 +1,8 @@
-#include "columns.h"
+#include "host/columns.h"
 
 #include <string.h>
 
-#include "terminal.h"
+#include "host/terminal.h"
 
 enum { NARROW = 60 };
 

@@ -1,11 +1,11 @@
-#include "crew.h"
+#include "host/crew.h"
 
 #include <pthread.h>
 #include <stdbool.h>
 #include <stdlib.h>
 #include <string.h>
 
-#include "arena.h"
+#include "host/base/arena.h"
 
 enum { USUAL_AT_ONCE = 64, MOST_AT_ONCE = 512, STACK = 256 * 1024 };
 

@@ -1,4 +1,4 @@
-#include "csv_text.h"
+#include "host/csv_text.h"
 
 #include <csv.h>
 #include <errno.h>
@@ -6,10 +6,10 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include "../port/storage.h"
-#include "arena.h"
 #include "bilancia/host_error.h"
 #include "bilancia/set.h"
+#include "host/base/arena.h"
+#include "port/storage.h"
 
 void csv_put(FILE *out, const char *text, bool comma)
 {

@@ -1,11 +1,11 @@
-#include "decide.h"
+#include "host/decide.h"
 
 #include <errno.h>
 #include <fnmatch.h>
 #include <stdlib.h>
 #include <string.h>
 
-#include "../port/storage.h"
+#include "port/storage.h"
 
 enum { DECISIONS_MOST = 64 << 20 };
 

@@ -9,7 +9,7 @@
 
 #include <jansson.h>
 
-#include "offline.h"
+#include "host/offline.h"
 
 typedef enum winner { WINS_OPEN, WINS_DEVICE, WINS_SAVED, WINS_VALUE } winner;
 

@@ -1,6 +1,6 @@
 /* The loader works through the document key by key; every key it doesn't know is an error at its place. It never
  * follows the document's own nesting, so anchors and aliases can't make it run away. */
-#include "description_yaml.h"
+#include "host/description_yaml.h"
 
 #include <errno.h>
 #include <stdarg.h>
@@ -8,11 +8,11 @@
 #include <string.h>
 #include <yaml.h>
 
-#include "../port/digest.h"
-#include "../port/storage.h"
-#include "arena.h"
 #include "bilancia/host_error.h"
-#include "float_text.h"
+#include "host/base/arena.h"
+#include "host/base/float_text.h"
+#include "port/digest.h"
+#include "port/storage.h"
 
 enum { FILE_LIMIT = 8 << 20, DECIMALS_LIMIT = 9, NAME_LIMIT = 31 };
 

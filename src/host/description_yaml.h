@@ -4,8 +4,8 @@
 
 #include <stdio.h>
 
-#include "arena.h"
 #include "bilancia/description.h"
+#include "host/base/arena.h"
 
 /* A description in memory of its own. */
 typedef struct loaded_description {

@@ -1,12 +1,12 @@
-#include "device.h"
+#include "host/device.h"
 
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
 
-#include "../port/clock.h"
-#include "arena.h"
 #include "bilancia/host_error.h"
+#include "host/base/arena.h"
+#include "port/clock.h"
 
 bil_job *device_job(device *dev, bil_job_kind kind, bil_job_config config)
 {

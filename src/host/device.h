@@ -2,10 +2,10 @@
 #ifndef BIL_HOST_DEVICE_H
 #define BIL_HOST_DEVICE_H
 
-#include "../port/modbus.h"
-#include "address.h"
-#include "models.h"
-#include "run.h"
+#include "host/address.h"
+#include "host/models.h"
+#include "host/run.h"
+#include "port/modbus.h"
 
 typedef struct device {
     const char *text; /* the address as given */

@@ -1,4 +1,4 @@
-#include "doubt.h"
+#include "host/doubt.h"
 
 #include <stdio.h>
 

@@ -1,13 +1,13 @@
-#include "finder.h"
+#include "host/finder.h"
 
 #include <ctype.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
 
-#include "arena.h"
 #include "bilancia/host_error.h"
-#include "crew.h"
+#include "host/base/arena.h"
+#include "host/crew.h"
 
 enum { CONNECT_MS = 500, IDENTIFY_MS = 1500 };
 

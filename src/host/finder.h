@@ -2,7 +2,7 @@
 #ifndef BIL_HOST_FINDER_H
 #define BIL_HOST_FINDER_H
 
-#include "device.h"
+#include "host/device.h"
 
 enum { FINDER_MOST = 65536 };
 

@@ -1,4 +1,4 @@
-#include "finding.h"
+#include "host/finding.h"
 
 #include <fnmatch.h>
 #include <stdio.h>

@@ -2,8 +2,8 @@
 #ifndef BIL_HOST_FINDING_H
 #define BIL_HOST_FINDING_H
 
-#include "nearest.h"
-#include "side.h"
+#include "host/base/nearest.h"
+#include "host/side.h"
 
 enum { SIDES_MOST = 16 };
 

@@ -1,11 +1,11 @@
-#include "fleet.h"
+#include "host/fleet.h"
 
 #include <stdlib.h>
 #include <string.h>
 
-#include "arena.h"
-#include "crew.h"
-#include "hint.h"
+#include "host/base/arena.h"
+#include "host/crew.h"
+#include "host/hint.h"
 
 static const char *const names[] = {"saved", "same", "unchanged", "partly", "failed"};
 

@@ -2,8 +2,8 @@
 #ifndef BIL_HOST_FLEET_H
 #define BIL_HOST_FLEET_H
 
-#include "device.h"
-#include "site.h"
+#include "host/device.h"
+#include "host/site.h"
 
 /* How the read of one device ended. */
 typedef enum fleet_end {

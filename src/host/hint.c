@@ -1,4 +1,4 @@
-#include "hint.h"
+#include "host/hint.h"
 
 #include <arpa/inet.h>
 #include <errno.h>
@@ -6,8 +6,8 @@
 #include <stdio.h>
 #include <string.h>
 
-#include "address.h"
 #include "bilancia/host_error.h"
+#include "host/address.h"
 
 bool network_is_near(const char *host, bool *itself)
 {

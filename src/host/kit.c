@@ -1,4 +1,4 @@
-#include "kit.h"
+#include "host/kit.h"
 
 #include <errno.h>
 #include <stdlib.h>
@@ -8,10 +8,10 @@
 #include <time.h>
 #include <unistd.h>
 
-#include "../port/digest.h"
-#include "archive.h"
-#include "arena.h"
-#include "view.h"
+#include "host/archive.h"
+#include "host/base/arena.h"
+#include "host/view.h"
+#include "port/digest.h"
 
 enum { BLOCK = 65536, LIST_MOST = 1 << 20 };
 

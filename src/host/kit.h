@@ -4,8 +4,8 @@
 
 #include <jansson.h>
 
-#include "models.h"
-#include "set_file.h"
+#include "host/models.h"
+#include "host/set_file.h"
 
 enum { KIT_FILES = 64 };
 

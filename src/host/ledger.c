@@ -1,4 +1,4 @@
-#include "ledger.h"
+#include "host/ledger.h"
 
 #include <errno.h>
 #include <fcntl.h>
@@ -8,8 +8,8 @@
 #include <sys/file.h>
 #include <unistd.h>
 
-#include "arena.h"
-#include "own_folder.h"
+#include "host/base/arena.h"
+#include "host/base/folders.h"
 
 enum { LEDGER_MOST = 64 << 20 };
 

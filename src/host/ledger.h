@@ -4,8 +4,8 @@
 #ifndef BIL_HOST_LEDGER_H
 #define BIL_HOST_LEDGER_H
 
-#include "../port/digest.h"
-#include "../port/storage.h"
+#include "port/digest.h"
+#include "port/storage.h"
 
 typedef struct ledger_entry {
     uint64_t sequence;                              /* counts from 1 */

@@ -1,6 +1,6 @@
 /* A ring of blocks between the thread that reads and digests and the one that takes lines. A line that crosses the
  * border of two blocks is put together in a buffer of its own. */
-#include "line_file.h"
+#include "host/line_file.h"
 
 #include <errno.h>
 #include <fcntl.h>
@@ -10,9 +10,9 @@
 #include <sys/stat.h>
 #include <unistd.h>
 
-#include "../port/digest.h"
-#include "../port/storage.h"
-#include "arena.h"
+#include "host/base/arena.h"
+#include "port/digest.h"
+#include "port/storage.h"
 
 enum { BLOCK = 1 << 17, BLOCKS = 3 };
 

@@ -1,12 +1,12 @@
-#include "models.h"
+#include "host/models.h"
 
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
 
-#include "../port/digest.h"
-#include "decided.h"
-#include "description_yaml.h"
+#include "host/base/decided.h"
+#include "host/description_yaml.h"
+#include "port/digest.h"
 
 const bil_description *models_find(const models *m, const char *model, const char *layout,
                                    const bil_description **same_model)

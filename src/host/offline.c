@@ -1,12 +1,12 @@
-#include "offline.h"
+#include "host/offline.h"
 
 #include <stdlib.h>
 #include <string.h>
 
-#include "arena.h"
-#include "csv_text.h"
-#include "float_text.h"
-#include "rule_text.h"
+#include "host/base/arena.h"
+#include "host/base/float_text.h"
+#include "host/csv_text.h"
+#include "host/rule_text.h"
 
 int offline_open(offline *o, const char *path, const models *m)
 {

@@ -2,8 +2,8 @@
 #ifndef BIL_HOST_OFFLINE_H
 #define BIL_HOST_OFFLINE_H
 
-#include "finding.h"
-#include "nearest.h"
+#include "host/base/nearest.h"
+#include "host/finding.h"
 
 typedef struct offline {
     const bil_description *description;

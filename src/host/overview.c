@@ -1,10 +1,10 @@
-#include "overview.h"
+#include "host/overview.h"
 
 #include <stdlib.h>
 #include <string.h>
 
-#include "arena.h"
-#include "html.h"
+#include "host/base/arena.h"
+#include "host/html.h"
 
 #define NAME(NAME_, name, mark, text) name,
 #define MARK(NAME_, name, mark, text) mark,

@@ -4,7 +4,7 @@
 
 #include <stdio.h>
 
-#include "site_index.h"
+#include "host/site_index.h"
 
 /* X(NAME, "name", "mark", "text"), the ones to look at first first */
 /* clang-format off */

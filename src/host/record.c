@@ -1,4 +1,4 @@
-#include "record.h"
+#include "host/record.h"
 
 #include <fcntl.h>
 #include <stdlib.h>
@@ -7,7 +7,7 @@
 #include <time.h>
 #include <unistd.h>
 
-#include "../port/digest.h"
+#include "port/digest.h"
 
 static int put_line(FILE *file, json_t *line, char digest[2 * BIL_SHA256 + 1])
 {

@@ -4,9 +4,9 @@
 
 #include <jansson.h>
 
-#include "ledger.h"
-#include "run.h"
-#include "set_file.h"
+#include "host/ledger.h"
+#include "host/run.h"
+#include "host/set_file.h"
 
 enum { RECORD_MOST = 16 << 20 }; /* bytes of a record that is read */
 

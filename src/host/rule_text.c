@@ -1,8 +1,8 @@
-#include "rule_text.h"
+#include "host/rule_text.h"
 
 #include <stdio.h>
 
-#include "float_text.h"
+#include "host/base/float_text.h"
 
 static void value_of(const bil_param *p, const uint8_t *raw, char *out, size_t size)
 {

@@ -1,4 +1,4 @@
-#include "run.h"
+#include "host/run.h"
 
 #include <string.h>
 

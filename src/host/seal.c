@@ -1,9 +1,9 @@
-#include "seal.h"
+#include "host/seal.h"
 
 #include <string.h>
 
-#include "../port/signature.h"
-#include "decided.h"
+#include "host/base/decided.h"
+#include "port/signature.h"
 
 static void to_hex(const uint8_t *bytes, size_t count, char *hex)
 {

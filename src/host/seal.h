@@ -6,7 +6,7 @@
 #ifndef BIL_HOST_SEAL_H
 #define BIL_HOST_SEAL_H
 
-#include "site_index.h"
+#include "host/site_index.h"
 
 enum { SEAL_KEY_HEX = 64, SEAL_HEX = 128, SEAL_WHEN = 40 };
 #define SEAL_ANY "any"

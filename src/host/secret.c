@@ -1,4 +1,4 @@
-#include "secret.h"
+#include "host/secret.h"
 
 #include <errno.h>
 #include <fcntl.h>

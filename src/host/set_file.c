@@ -1,4 +1,4 @@
-#include "set_file.h"
+#include "host/set_file.h"
 
 #include <errno.h>
 #include <fcntl.h>
@@ -7,9 +7,9 @@
 #include <time.h>
 #include <unistd.h>
 
-#include "../port/digest.h"
-#include "arena.h"
-#include "float_text.h"
+#include "host/base/arena.h"
+#include "host/base/float_text.h"
+#include "port/digest.h"
 
 /* ---- reading ---- */
 

@@ -4,9 +4,9 @@
 
 #include <stdio.h>
 
-#include "../port/storage.h"
 #include "bilancia/compare.h"
-#include "line_file.h"
+#include "host/line_file.h"
+#include "port/storage.h"
 
 #define SET_NAME_DIGEST 12
 #define SET_TEXT 400 /* bytes of a header text here, with its NUL; longer ones are cut for display only */

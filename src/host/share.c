@@ -1,4 +1,4 @@
-#include "share.h"
+#include "host/share.h"
 
 #include <dirent.h>
 #include <errno.h>
@@ -8,8 +8,8 @@
 #include <sys/stat.h>
 #include <unistd.h>
 
-#include "record.h"
-#include "site_index.h"
+#include "host/record.h"
+#include "host/site_index.h"
 
 enum { BLOCK = 65536 };
 

@@ -2,7 +2,7 @@
 #ifndef BIL_HOST_SHARE_H
 #define BIL_HOST_SHARE_H
 
-#include "site.h"
+#include "host/site.h"
 
 typedef struct share_count {
     unsigned there, here;     /* files added to the other place, and to this one */

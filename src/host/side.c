@@ -1,11 +1,11 @@
-#include "side.h"
+#include "host/side.h"
 
 #include <stdlib.h>
 #include <string.h>
 
-#include "arena.h"
-#include "bank.h"
-#include "float_text.h"
+#include "host/bank.h"
+#include "host/base/arena.h"
+#include "host/base/float_text.h"
 
 static const char *const names[] = {
 #define NAME(NAME_, name, text) name,

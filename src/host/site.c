@@ -1,4 +1,4 @@
-#include "site.h"
+#include "host/site.h"
 
 #include <ctype.h>
 #include <errno.h>
@@ -7,8 +7,8 @@
 #include <sys/random.h>
 #include <unistd.h>
 
-#include "../port/digest.h"
-#include "arena.h"
+#include "host/base/arena.h"
+#include "port/digest.h"
 
 enum { FORMAT = 0 };
 

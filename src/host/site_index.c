@@ -1,4 +1,4 @@
-#include "site_index.h"
+#include "host/site_index.h"
 
 #include <dirent.h>
 #include <errno.h>
@@ -10,12 +10,12 @@
 #include <time.h>
 #include <unistd.h>
 
-#include "../port/digest.h"
-#include "address.h"
-#include "arena.h"
-#include "card.h"
-#include "own_folder.h"
-#include "record.h"
+#include "host/address.h"
+#include "host/base/arena.h"
+#include "host/base/folders.h"
+#include "host/card.h"
+#include "host/record.h"
+#include "port/digest.h"
 
 /* Of the tables below; an index of another version is made again. */
 enum { VERSION = 4, INDEX_MOST = 1000000 /* names looked at in one folder */ };

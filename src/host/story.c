@@ -4,8 +4,8 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include "arena.h"
-#include "record.h"
+#include "host/base/arena.h"
+#include "host/record.h"
 
 enum { MOST_AFTER = sizeof((record_story *)NULL)->after / sizeof((record_story *)NULL)->after[0] };
 

@@ -1,11 +1,11 @@
-#include "terminal.h"
+#include "host/terminal.h"
 
 #include <jansson.h>
 #include <stdarg.h>
 #include <stdlib.h>
 #include <string.h>
 
-#include "columns.h"
+#include "host/columns.h"
 
 bool terminal_takes(uint32_t c)
 {

@@ -1,4 +1,4 @@
-#include "turn.h"
+#include "host/turn.h"
 
 #include <errno.h>
 #include <fcntl.h>
@@ -9,9 +9,9 @@
 #include <sys/stat.h>
 #include <unistd.h>
 
-#include "../port/digest.h"
-#include "../port/storage.h"
-#include "set_file.h"
+#include "host/set_file.h"
+#include "port/digest.h"
+#include "port/storage.h"
 
 /* The folder for locks that all users share (File-system Hierarchy Standard 3.0, 3.15.2); not every system has it. */
 static const char *shared_folder(void)

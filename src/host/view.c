@@ -1,4 +1,4 @@
-#include "view.h"
+#include "host/view.h"
 
 #include <string.h>
 

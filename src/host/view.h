@@ -3,8 +3,8 @@
 #ifndef BIL_HOST_VIEW_H
 #define BIL_HOST_VIEW_H
 
-#include "columns.h"
-#include "finding.h"
+#include "host/columns.h"
+#include "host/finding.h"
 
 typedef struct view view;
 

@@ -3,8 +3,8 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include "csv_text.h"
-#include "view.h"
+#include "host/csv_text.h"
+#include "host/view.h"
 
 static void begin(view *v, const findings *f)
 {

@@ -3,9 +3,9 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include "arena.h"
-#include "html.h"
-#include "view.h"
+#include "host/base/arena.h"
+#include "host/html.h"
+#include "host/view.h"
 
 enum { GROUPS_MOST = 2000, BARS_MOST = 24 };
 

@@ -1,8 +1,8 @@
 /* Findings as text: for a terminal of any width, or for a file. */
 #include <string.h>
 
-#include "terminal.h"
-#include "view.h"
+#include "host/terminal.h"
+#include "host/view.h"
 
 enum { HEADING = 26 }; /* room for "12345 of 1234567 differ" */
 

@@ -14,7 +14,10 @@ struct CMUnitTest {
     void (*run)(void **state);
 };
 
-#define cmocka_unit_test(test) {#test, test}
+#define cmocka_unit_test(test)                                                                                         \
+    {                                                                                                                  \
+#test, test                                                                                                    \
+    }
 
 static inline void plain_fail(const char *file, int line, const char *what)
 {
@@ -31,7 +34,7 @@ static inline void plain_fail(const char *file, int line, const char *what)
 #define assert_ptr_equal(a, b) PLAIN_CHECK((const void *)(a) == (const void *)(b), #a " == " #b)
 #define assert_string_equal(a, b) PLAIN_CHECK(strcmp(a, b) == 0, #a " == " #b)
 #define assert_memory_equal(a, b, size) PLAIN_CHECK(memcmp(a, b, size) == 0, #a " == " #b)
-#define assert_in_range(a, low, high) \
+#define assert_in_range(a, low, high)                                                                                  \
     PLAIN_CHECK((uintmax_t)(a) >= (uintmax_t)(low) && (uintmax_t)(a) <= (uintmax_t)(high), #a " in range")
 #define print_message printf
 #define fail_msg(...) (printf(__VA_ARGS__), plain_fail(__FILE__, __LINE__, ""))
@@ -48,7 +51,7 @@ static inline int plain_run(const char *name, const struct CMUnitTest *tests, si
     return after ? after(&state) : 0;
 }
 
-#define cmocka_run_group_tests_name(name, tests, before, after) \
+#define cmocka_run_group_tests_name(name, tests, before, after)                                                        \
     plain_run(name, tests, sizeof tests / sizeof tests[0], before, after)
 
 #endif

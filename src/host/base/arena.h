@@ -1,6 +1,6 @@
 /* Memory that is given back all at once. */
-#ifndef BIL_HOST_ARENA_H
-#define BIL_HOST_ARENA_H
+#ifndef BIL_HOST_BASE_ARENA_H
+#define BIL_HOST_BASE_ARENA_H
 
 #include <stddef.h>
 

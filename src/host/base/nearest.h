@@ -1,6 +1,6 @@
 /* The word of many that is most like one that doesn't exist. */
-#ifndef BIL_HOST_NEAREST_H
-#define BIL_HOST_NEAREST_H
+#ifndef BIL_HOST_BASE_NEAREST_H
+#define BIL_HOST_BASE_NEAREST_H
 
 #include <stddef.h>
 

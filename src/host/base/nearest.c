@@ -1,4 +1,4 @@
-#include "nearest.h"
+#include "host/base/nearest.h"
 
 #include <stdbool.h>
 #include <stdio.h>

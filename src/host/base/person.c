@@ -1,10 +1,10 @@
-#include "limit.h"
+#include "host/base/person.h"
 
 #include <errno.h>
 #include <stdio.h>
 #include <string.h>
 
-#include "own_folder.h"
+#include "host/base/folders.h"
 
 static person_limit limit_in(const char *path)
 {

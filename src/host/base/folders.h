@@ -1,9 +1,9 @@
 /* The folders that belong to the person at this computer alone (XDG Base Directory Specification 0.8): what no site, no
  * stick and no other user has a say in. */
-#ifndef BIL_HOST_OWN_FOLDER_H
-#define BIL_HOST_OWN_FOLDER_H
+#ifndef BIL_HOST_BASE_FOLDERS_H
+#define BIL_HOST_BASE_FOLDERS_H
 
-#include "../port/storage.h"
+#include "port/storage.h"
 
 typedef enum own_kind {
     OWN_STATE, /* XDG_STATE_HOME, else ~/.local/state */

@@ -1,4 +1,4 @@
-#include "decided.h"
+#include "host/base/decided.h"
 
 #include <fcntl.h>
 #include <jansson.h>
@@ -7,7 +7,7 @@
 #include <sys/file.h>
 #include <unistd.h>
 
-#include "own_folder.h"
+#include "host/base/folders.h"
 
 enum { DECIDED_MOST = 16 << 20 };
 

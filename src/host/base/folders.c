@@ -1,4 +1,4 @@
-#include "own_folder.h"
+#include "host/base/folders.h"
 
 #include <stdlib.h>
 #include <string.h>

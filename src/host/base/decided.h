@@ -1,9 +1,9 @@
 /* What the person at this computer has decided for good, where places say different things: it lies in the person's own
  * state folder as bilancia/decided (JSON Lines, only ever added to), so that no file of a site can decide it. */
-#ifndef BIL_HOST_DECIDED_H
-#define BIL_HOST_DECIDED_H
+#ifndef BIL_HOST_BASE_DECIDED_H
+#define BIL_HOST_BASE_DECIDED_H
 
-#include "../port/storage.h"
+#include "port/storage.h"
 
 /* Which key belongs to a name of a site; which description of a model counts. */
 #define DECIDED_KEY "key"

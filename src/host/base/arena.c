@@ -1,4 +1,4 @@
-#include "arena.h"
+#include "host/base/arena.h"
 
 #include <stdalign.h>
 #include <stdio.h>

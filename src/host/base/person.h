@@ -1,7 +1,7 @@
 /* What the person at this computer may do at all, as far as its configuration says: a file "limit" in /etc/bilancia or
  * in the person's own configuration (XDG Base Directory Specification 0.8), with the word "reading" or "trials". */
-#ifndef BIL_HOST_LIMIT_H
-#define BIL_HOST_LIMIT_H
+#ifndef BIL_HOST_BASE_PERSON_H
+#define BIL_HOST_BASE_PERSON_H
 
 #include <stddef.h>
 

@@ -1,4 +1,4 @@
-#include "float_text.h"
+#include "host/base/float_text.h"
 
 #include <math.h>
 #include <stdio.h>
