@@ -2,7 +2,7 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include "host/description_yaml.h"
+#include "host/describe/load.h"
 
 int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size);
 

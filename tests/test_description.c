@@ -4,8 +4,8 @@
 
 #include "bilancia/host_error.h"
 #include "help.h"
-#include "host/description_yaml.h"
-#include "host/doubt.h"
+#include "host/describe/doubt.h"
+#include "host/describe/load.h"
 
 /* A sound description; tests replace one line of it. */
 /* clang-format off */

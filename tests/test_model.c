@@ -2,7 +2,7 @@
  * each other, another unit after the restart. The device is a row of cells with a hook, its description is made on the
  * spot. */
 #include "help.h"
-#include "host/description_yaml.h"
+#include "host/describe/load.h"
 
 enum {
     CELLS = 64,

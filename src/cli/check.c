@@ -5,9 +5,9 @@
 #include "cli/site_cli.h"
 #include "host/base/arena.h"
 #include "host/base/decided.h"
-#include "host/description_yaml.h"
-#include "host/doubt.h"
-#include "host/rule_text.h"
+#include "host/describe/doubt.h"
+#include "host/describe/load.h"
+#include "host/describe/rule_text.h"
 
 static int check_description(const char *path)
 {

@@ -9,7 +9,7 @@
 
 #include "host/base/arena.h"
 #include "host/base/float_text.h"
-#include "host/description_yaml.h"
+#include "host/describe/load.h"
 
 /* ---- calls ---- */
 

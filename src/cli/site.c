@@ -6,7 +6,7 @@
 
 #include "cli/site_cli.h"
 #include "host/base/arena.h"
-#include "host/description_yaml.h"
+#include "host/describe/load.h"
 #include "host/record.h"
 
 static int make(const char *folder, const char *name, const char *who)

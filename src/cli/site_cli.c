@@ -5,7 +5,7 @@
 #include <string.h>
 #include <unistd.h>
 
-#include "host/description_yaml.h"
+#include "host/describe/load.h"
 
 int here_open(here *h, const char *given)
 {

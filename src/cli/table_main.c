@@ -1,7 +1,7 @@
 /* The generator: a description in YAML to a const table in C.   bilancia-table FILE.yaml NAME > table.c */
 #include <stdio.h>
 
-#include "host/description_yaml.h"
+#include "host/describe/load.h"
 
 int main(int argc, char **argv)
 {

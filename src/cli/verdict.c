@@ -4,7 +4,7 @@
 #include <unistd.h>
 
 #include "cli/writing.h"
-#include "host/rule_text.h"
+#include "host/describe/rule_text.h"
 #include "port/modbus_exception.h"
 
 /* ---- the end ---- */

@@ -3,7 +3,7 @@
 #define BIL_HOST_DEVICE_H
 
 #include "host/address.h"
-#include "host/models.h"
+#include "host/describe/catalogue.h"
 #include "host/run.h"
 #include "port/modbus.h"
 

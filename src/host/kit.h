@@ -4,7 +4,7 @@
 
 #include <jansson.h>
 
-#include "host/models.h"
+#include "host/describe/catalogue.h"
 #include "host/set_file.h"
 
 enum { KIT_FILES = 64 };

@@ -1,6 +1,6 @@
 /* The descriptions at hand. */
-#ifndef BIL_HOST_MODELS_H
-#define BIL_HOST_MODELS_H
+#ifndef BIL_HOST_DESCRIBE_CATALOGUE_H
+#define BIL_HOST_DESCRIBE_CATALOGUE_H
 
 #include <stdbool.h>
 #include <stddef.h>

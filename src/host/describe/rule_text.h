@@ -1,6 +1,6 @@
 /* Broken rules, as people read them. */
-#ifndef BIL_HOST_RULE_TEXT_H
-#define BIL_HOST_RULE_TEXT_H
+#ifndef BIL_HOST_DESCRIBE_RULE_TEXT_H
+#define BIL_HOST_DESCRIBE_RULE_TEXT_H
 
 #include "bilancia/rule.h"
 

@@ -1,6 +1,6 @@
 /* The loader works through the document key by key; every key it doesn't know is an error at its place. It never
  * follows the document's own nesting, so anchors and aliases can't make it run away. */
-#include "host/description_yaml.h"
+#include "host/describe/load.h"
 
 #include <errno.h>
 #include <stdarg.h>

@@ -2,7 +2,7 @@
 #include <inttypes.h>
 #include <string.h>
 
-#include "host/description_yaml.h"
+#include "host/describe/load.h"
 
 static void put_string(FILE *file, const char *text)
 {

@@ -1,4 +1,4 @@
-#include "host/doubt.h"
+#include "host/describe/doubt.h"
 
 #include <stdio.h>
 

@@ -1,4 +1,4 @@
-#include "host/rule_text.h"
+#include "host/describe/rule_text.h"
 
 #include <stdio.h>
 

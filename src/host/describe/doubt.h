@@ -1,6 +1,6 @@
 /* What of a description can't be proved on a device. */
-#ifndef BIL_HOST_DOUBT_H
-#define BIL_HOST_DOUBT_H
+#ifndef BIL_HOST_DESCRIBE_DOUBT_H
+#define BIL_HOST_DESCRIBE_DOUBT_H
 
 #include "bilancia/description.h"
 

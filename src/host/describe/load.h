@@ -1,6 +1,6 @@
 /* Descriptions written by people, in YAML. docs/description.md tells the format. */
-#ifndef BIL_HOST_DESCRIPTION_YAML_H
-#define BIL_HOST_DESCRIPTION_YAML_H
+#ifndef BIL_HOST_DESCRIBE_LOAD_H
+#define BIL_HOST_DESCRIBE_LOAD_H
 
 #include <stdio.h>
 

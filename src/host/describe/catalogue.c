@@ -1,11 +1,11 @@
-#include "host/models.h"
+#include "host/describe/catalogue.h"
 
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
 
 #include "host/base/decided.h"
-#include "host/description_yaml.h"
+#include "host/describe/load.h"
 #include "port/digest.h"
 
 const bil_description *models_find(const models *m, const char *model, const char *layout,
