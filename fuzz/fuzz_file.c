@@ -9,10 +9,10 @@
 #include <unistd.h>
 
 #include "host/card.h"
-#include "host/csv_text.h"
+#include "host/copy/csv.h"
+#include "host/copy/record.h"
 #include "host/decide.h"
 #include "host/kit.h"
-#include "host/record.h"
 #include "host/site.h"
 #include "port/digest.h"
 

@@ -1,7 +1,7 @@
 /* After a write that broke off: resume completes and undo goes back, whichever is picked, however often it breaks. */
 #include <unistd.h>
 
-#include "host/record.h"
+#include "host/copy/record.h"
 #include "tool.h"
 
 static int begin(void **state)

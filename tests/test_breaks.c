@@ -6,7 +6,7 @@
 #include <unistd.h>
 
 #include "help.h"
-#include "host/record.h"
+#include "host/copy/record.h"
 #include "sim/fault.h"
 
 enum { NEVER = 100000000 };

@@ -7,7 +7,7 @@
 #include <sys/wait.h>
 #include <unistd.h>
 
-#include "host/set_file.h"
+#include "host/copy/set_file.h"
 #include "tool.h"
 
 static const char password[] = "Qx7vK2pZ"; /* nowhere else in this house */

@@ -2,7 +2,7 @@
 #include <unistd.h>
 
 #include "help.h"
-#include "host/set_file.h"
+#include "host/copy/set_file.h"
 
 enum { WORLD = 40 };
 

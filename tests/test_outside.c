@@ -10,7 +10,7 @@
 
 #include "host/address.h"
 #include "host/card.h"
-#include "host/record.h"
+#include "host/copy/record.h"
 #include "host/terminal.h"
 #include "tool.h"
 

@@ -8,7 +8,7 @@
 #include <sys/stat.h>
 #include <unistd.h>
 
-#include "host/ledger.h"
+#include "host/copy/ledger.h"
 #include "port/digest.h"
 #include "sim/server.h"
 #include "tool.h"

@@ -2,7 +2,7 @@
  * has them; full disks at every moment; resets, rehearsals, groups and limits. */
 #include <unistd.h>
 
-#include "host/record.h"
+#include "host/copy/record.h"
 #include "tool.h"
 
 static char table[60000];

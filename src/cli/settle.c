@@ -7,7 +7,7 @@
 #include "cli/new_copy.h"
 #include "host/base/arena.h"
 #include "host/base/float_text.h"
-#include "host/csv_text.h"
+#include "host/copy/csv.h"
 #include "host/decide.h"
 
 typedef struct settle_call {

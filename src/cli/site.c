@@ -6,8 +6,8 @@
 
 #include "cli/site_cli.h"
 #include "host/base/arena.h"
+#include "host/copy/record.h"
 #include "host/describe/load.h"
-#include "host/record.h"
 
 static int make(const char *folder, const char *name, const char *who)
 {

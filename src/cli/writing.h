@@ -3,7 +3,7 @@
 #define BIL_CLI_WRITING_H
 
 #include "cli/site_cli.h"
-#include "host/record.h"
+#include "host/copy/record.h"
 #include "host/secret.h"
 
 typedef struct write_call {

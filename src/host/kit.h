@@ -4,8 +4,8 @@
 
 #include <jansson.h>
 
+#include "host/copy/set_file.h"
 #include "host/describe/catalogue.h"
-#include "host/set_file.h"
 
 enum { KIT_FILES = 64 };
 

@@ -5,7 +5,7 @@
 
 #include "host/base/arena.h"
 #include "host/base/float_text.h"
-#include "host/csv_text.h"
+#include "host/copy/csv.h"
 #include "host/describe/rule_text.h"
 
 int offline_open(offline *o, const char *path, const models *m)

@@ -8,7 +8,7 @@
 #include <sys/stat.h>
 #include <unistd.h>
 
-#include "host/record.h"
+#include "host/copy/record.h"
 #include "host/site_index.h"
 
 enum { BLOCK = 65536 };

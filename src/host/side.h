@@ -4,8 +4,8 @@
 
 #include <jansson.h>
 
+#include "host/copy/set_file.h"
 #include "host/device.h"
-#include "host/set_file.h"
 
 /* X(NAME, "name in JSON", "what people read") */
 /* clang-format off */

@@ -8,7 +8,7 @@
 
 #include <jansson.h>
 
-#include "host/set_file.h"
+#include "host/copy/set_file.h"
 
 enum { SITE_NAME = 200, SITE_FOLDER = 96, NOTE_ID = 64, NOTE_SHORT = 12, NOTE_MOST = 65536 };
 

@@ -14,7 +14,7 @@
 #include "host/base/arena.h"
 #include "host/base/folders.h"
 #include "host/card.h"
-#include "host/record.h"
+#include "host/copy/record.h"
 #include "port/digest.h"
 
 /* Of the tables below; an index of another version is made again. */

@@ -9,7 +9,7 @@
 #include <sys/stat.h>
 #include <unistd.h>
 
-#include "host/set_file.h"
+#include "host/copy/set_file.h"
 #include "port/digest.h"
 #include "port/storage.h"
 

@@ -3,7 +3,7 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include "host/csv_text.h"
+#include "host/copy/csv.h"
 #include "host/view.h"
 
 static void begin(view *v, const findings *f)

@@ -1,4 +1,4 @@
-#include "host/set_file.h"
+#include "host/copy/set_file.h"
 
 #include <errno.h>
 #include <fcntl.h>

@@ -1,11 +1,11 @@
 /* Set files on disk: writing whole ones, reading them as a source of items in constant memory. */
-#ifndef BIL_HOST_SET_FILE_H
-#define BIL_HOST_SET_FILE_H
+#ifndef BIL_HOST_COPY_SET_FILE_H
+#define BIL_HOST_COPY_SET_FILE_H
 
 #include <stdio.h>
 
 #include "bilancia/compare.h"
-#include "host/line_file.h"
+#include "host/copy/line_file.h"
 #include "port/storage.h"
 
 #define SET_NAME_DIGEST 12

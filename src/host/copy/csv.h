@@ -1,6 +1,6 @@
 /* Comma separated values (RFC 4180), UTF-8, with a line of column names. */
-#ifndef BIL_HOST_CSV_TEXT_H
-#define BIL_HOST_CSV_TEXT_H
+#ifndef BIL_HOST_COPY_CSV_H
+#define BIL_HOST_COPY_CSV_H
 
 #include <stdbool.h>
 #include <stdio.h>

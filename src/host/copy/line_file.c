@@ -1,6 +1,6 @@
 /* A ring of blocks between the thread that reads and digests and the one that takes lines. A line that crosses the
  * border of two blocks is put together in a buffer of its own. */
-#include "host/line_file.h"
+#include "host/copy/line_file.h"
 
 #include <errno.h>
 #include <fcntl.h>

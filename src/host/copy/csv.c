@@ -1,4 +1,4 @@
-#include "host/csv_text.h"
+#include "host/copy/csv.h"
 
 #include <csv.h>
 #include <errno.h>

@@ -1,8 +1,8 @@
 /* The ledger of this computer: which stories it began, in which order, and which of them came to an end. It lies in the
  * user's own state folder (XDG_STATE_HOME, else ~/.local/state) as bilancia/ledger: JSON Lines, only ever added to,
  * each durable before the write goes on. Neither clocks nor the folders of sites have a say in it. */
-#ifndef BIL_HOST_LEDGER_H
-#define BIL_HOST_LEDGER_H
+#ifndef BIL_HOST_COPY_LEDGER_H
+#define BIL_HOST_COPY_LEDGER_H
 
 #include "port/digest.h"
 #include "port/storage.h"

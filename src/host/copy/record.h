@@ -1,12 +1,12 @@
 /* The record of a write: JSON Lines, one event a line, each durable before the job goes on. */
-#ifndef BIL_HOST_RECORD_H
-#define BIL_HOST_RECORD_H
+#ifndef BIL_HOST_COPY_RECORD_H
+#define BIL_HOST_COPY_RECORD_H
 
 #include <jansson.h>
 
-#include "host/ledger.h"
+#include "host/copy/ledger.h"
+#include "host/copy/set_file.h"
 #include "host/run.h"
-#include "host/set_file.h"
 
 enum { RECORD_MOST = 16 << 20 }; /* bytes of a record that is read */
 

@@ -1,4 +1,4 @@
-#include "host/record.h"
+#include "host/copy/record.h"
 
 #include <fcntl.h>
 #include <stdlib.h>

@@ -5,7 +5,7 @@
 #include <string.h>
 
 #include "host/base/arena.h"
-#include "host/record.h"
+#include "host/copy/record.h"
 
 enum { MOST_AFTER = sizeof((record_story *)NULL)->after / sizeof((record_story *)NULL)->after[0] };
 

@@ -1,4 +1,4 @@
-#include "host/ledger.h"
+#include "host/copy/ledger.h"
 
 #include <errno.h>
 #include <fcntl.h>

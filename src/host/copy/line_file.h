@@ -1,6 +1,6 @@
 /* Lines of a large file, read and digested by a thread of its own, in constant memory. */
-#ifndef BIL_HOST_LINE_FILE_H
-#define BIL_HOST_LINE_FILE_H
+#ifndef BIL_HOST_COPY_LINE_FILE_H
+#define BIL_HOST_COPY_LINE_FILE_H
 
 #include <stdbool.h>
 #include <stdint.h>
