@@ -3,7 +3,7 @@
 #include <string.h>
 
 #include "bilancia/error.h"
-#include "host/address.h"
+#include "host/run/address.h"
 
 #include <stdint.h>
 

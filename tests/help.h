@@ -14,7 +14,7 @@
 
 #include "bilancia/compare.h"
 #include "host/base/float_text.h"
-#include "host/run.h"
+#include "host/run/run.h"
 #include "port/digest.h"
 #include "sim/link.h"
 

@@ -9,7 +9,7 @@
 
 #include "bilancia/host_error.h"
 #include "help.h"
-#include "host/address.h"
+#include "host/run/address.h"
 #include "port/modbus.h"
 
 /* ---- a peer ---- */

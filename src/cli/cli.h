@@ -8,7 +8,7 @@
 #include <stdio.h>
 
 #include "host/columns.h"
-#include "host/device.h"
+#include "host/run/device.h"
 #include "host/side.h"
 #include "host/terminal.h"
 

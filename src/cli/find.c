@@ -6,8 +6,8 @@
 #include <unistd.h>
 
 #include "cli/site_cli.h"
-#include "host/finder.h"
 #include "host/hint.h"
+#include "host/run/find.h"
 #include "port/ports.h"
 
 enum { PORTS = 64 };

@@ -6,7 +6,7 @@
 
 #include "cli/cli.h"
 #include "host/base/arena.h"
-#include "host/secret.h"
+#include "host/run/secret.h"
 #include "sim/crowd.h"
 #include "sim/server.h"
 

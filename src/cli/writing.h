@@ -4,7 +4,7 @@
 
 #include "cli/site_cli.h"
 #include "host/copy/record.h"
-#include "host/secret.h"
+#include "host/run/secret.h"
 
 typedef struct write_call {
     const char *copy, *address, *folder, *who, *why;

@@ -2,7 +2,7 @@
 #ifndef BIL_HOST_FLEET_H
 #define BIL_HOST_FLEET_H
 
-#include "host/device.h"
+#include "host/run/device.h"
 #include "host/site.h"
 
 /* How the read of one device ended. */

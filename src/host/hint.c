@@ -7,7 +7,7 @@
 #include <string.h>
 
 #include "bilancia/host_error.h"
-#include "host/address.h"
+#include "host/run/address.h"
 
 bool network_is_near(const char *host, bool *itself)
 {

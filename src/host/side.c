@@ -3,9 +3,9 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include "host/bank.h"
 #include "host/base/arena.h"
 #include "host/base/float_text.h"
+#include "host/run/bank.h"
 
 static const char *const names[] = {
 #define NAME(NAME_, name, text) name,

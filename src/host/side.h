@@ -5,7 +5,7 @@
 #include <jansson.h>
 
 #include "host/copy/set_file.h"
-#include "host/device.h"
+#include "host/run/device.h"
 
 /* X(NAME, "name in JSON", "what people read") */
 /* clang-format off */

@@ -10,11 +10,11 @@
 #include <time.h>
 #include <unistd.h>
 
-#include "host/address.h"
 #include "host/base/arena.h"
 #include "host/base/folders.h"
 #include "host/card.h"
 #include "host/copy/record.h"
+#include "host/run/address.h"
 #include "port/digest.h"
 
 /* Of the tables below; an index of another version is made again. */

@@ -6,7 +6,7 @@
 
 #include "host/copy/ledger.h"
 #include "host/copy/set_file.h"
-#include "host/run.h"
+#include "host/run/run.h"
 
 enum { RECORD_MOST = 16 << 20 }; /* bytes of a record that is read */
 

@@ -1,4 +1,4 @@
-#include "host/crew.h"
+#include "host/run/lines.h"
 
 #include <pthread.h>
 #include <stdbool.h>

@@ -1,10 +1,10 @@
 /* A device at an address, its description found. */
-#ifndef BIL_HOST_DEVICE_H
-#define BIL_HOST_DEVICE_H
+#ifndef BIL_HOST_RUN_DEVICE_H
+#define BIL_HOST_RUN_DEVICE_H
 
-#include "host/address.h"
 #include "host/describe/catalogue.h"
-#include "host/run.h"
+#include "host/run/address.h"
+#include "host/run/run.h"
 #include "port/modbus.h"
 
 typedef struct device {

@@ -1,4 +1,4 @@
-#include "host/finder.h"
+#include "host/run/find.h"
 
 #include <ctype.h>
 #include <stdio.h>
@@ -7,7 +7,7 @@
 
 #include "bilancia/host_error.h"
 #include "host/base/arena.h"
-#include "host/crew.h"
+#include "host/run/lines.h"
 
 enum { CONNECT_MS = 500, IDENTIFY_MS = 1500 };
 

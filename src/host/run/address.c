@@ -1,4 +1,4 @@
-#include "host/address.h"
+#include "host/run/address.h"
 
 #include <arpa/inet.h>
 #include <netdb.h>

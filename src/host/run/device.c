@@ -1,4 +1,4 @@
-#include "host/device.h"
+#include "host/run/device.h"
 
 #include <stdio.h>
 #include <stdlib.h>

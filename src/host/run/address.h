@@ -1,7 +1,7 @@
 /* Device addresses: modbus+tcp://host[:port]/unit, modbus+rtu:/dev/NAME?unit=N[&speed=N][&parity=P][&stop=N]. What has
  * no scheme is a file. */
-#ifndef BIL_HOST_ADDRESS_H
-#define BIL_HOST_ADDRESS_H
+#ifndef BIL_HOST_RUN_ADDRESS_H
+#define BIL_HOST_RUN_ADDRESS_H
 
 #include <stdbool.h>
 #include <stddef.h>

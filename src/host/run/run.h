@@ -1,6 +1,6 @@
 /* Carries out the actions of a job. */
-#ifndef BIL_HOST_RUN_H
-#define BIL_HOST_RUN_H
+#ifndef BIL_HOST_RUN_RUN_H
+#define BIL_HOST_RUN_RUN_H
 
 #include "bilancia/port.h"
 

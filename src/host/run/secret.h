@@ -1,6 +1,6 @@
 /* Passwords: from a file descriptor, the environment, or a prompt; never from the command line. */
-#ifndef BIL_HOST_SECRET_H
-#define BIL_HOST_SECRET_H
+#ifndef BIL_HOST_RUN_SECRET_H
+#define BIL_HOST_RUN_SECRET_H
 
 #include <stdbool.h>
 #include <stddef.h>

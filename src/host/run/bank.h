@@ -1,7 +1,7 @@
 /* A link that reads another place of the device where the same values lie: what is stored, as delivered, or kept by the
  * device itself. */
-#ifndef BIL_HOST_BANK_H
-#define BIL_HOST_BANK_H
+#ifndef BIL_HOST_RUN_BANK_H
+#define BIL_HOST_RUN_BANK_H
 
 #include "bilancia/port.h"
 

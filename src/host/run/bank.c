@@ -1,4 +1,4 @@
-#include "host/bank.h"
+#include "host/run/bank.h"
 
 #include <stddef.h>
 

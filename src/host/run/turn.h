@@ -1,6 +1,6 @@
 /* One write at a time: a device that is being written to by a program of this computer is not written to by another. */
-#ifndef BIL_HOST_TURN_H
-#define BIL_HOST_TURN_H
+#ifndef BIL_HOST_RUN_TURN_H
+#define BIL_HOST_RUN_TURN_H
 
 #include <stdbool.h>
 #include <stddef.h>

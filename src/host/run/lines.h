@@ -1,6 +1,6 @@
 /* Work on many lines beside each other: each line has one owner, who takes what is to do there in turn. */
-#ifndef BIL_HOST_CREW_H
-#define BIL_HOST_CREW_H
+#ifndef BIL_HOST_RUN_LINES_H
+#define BIL_HOST_RUN_LINES_H
 
 #include <stddef.h>
 #include <stdint.h>

@@ -1,4 +1,4 @@
-#include "host/run.h"
+#include "host/run/run.h"
 
 #include <string.h>
 

@@ -1,4 +1,4 @@
-#include "host/secret.h"
+#include "host/run/secret.h"
 
 #include <errno.h>
 #include <fcntl.h>

@@ -1,4 +1,4 @@
-#include "host/turn.h"
+#include "host/run/turn.h"
 
 #include <errno.h>
 #include <fcntl.h>

@@ -1,8 +1,8 @@
 /* Looking for devices: many addresses, lines beside each other, units of one line in turn. */
-#ifndef BIL_HOST_FINDER_H
-#define BIL_HOST_FINDER_H
+#ifndef BIL_HOST_RUN_FIND_H
+#define BIL_HOST_RUN_FIND_H
 
-#include "host/device.h"
+#include "host/run/device.h"
 
 enum { FINDER_MOST = 65536 };
 
