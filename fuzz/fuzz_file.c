@@ -11,8 +11,8 @@
 #include "host/card.h"
 #include "host/copy/csv.h"
 #include "host/copy/record.h"
-#include "host/decide.h"
 #include "host/kit.h"
+#include "host/look/decisions.h"
 #include "host/site.h"
 #include "port/digest.h"
 

@@ -1,7 +1,7 @@
 /* Editing and settling offline, tables, and what the shell completes. */
 #include <unistd.h>
 
-#include "host/decide.h"
+#include "host/look/decisions.h"
 #include "tool.h"
 
 static char whole[4200]; /* the copy of the drive as set up in the mill */

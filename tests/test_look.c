@@ -5,7 +5,7 @@
 #include <unistd.h>
 
 #include "host/base/nearest.h"
-#include "host/finding.h"
+#include "host/look/finding.h"
 #include "tool.h"
 
 /* ---- a small plant: the controller 0 with values in force, stored and kept; drives 1 to 3; another controller 4 ----

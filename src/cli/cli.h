@@ -8,8 +8,8 @@
 #include <stdio.h>
 
 #include "host/columns.h"
+#include "host/look/side.h"
 #include "host/run/device.h"
-#include "host/side.h"
 #include "host/terminal.h"
 
 enum {

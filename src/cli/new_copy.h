@@ -3,7 +3,7 @@
 #define BIL_CLI_NEW_COPY_H
 
 #include "cli/look_cli.h"
-#include "host/offline.h"
+#include "host/look/edit.h"
 
 typedef struct new_copy {
     offline work;

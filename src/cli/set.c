@@ -4,7 +4,7 @@
 
 #include "cli/writing.h"
 #include "host/base/arena.h"
-#include "host/offline.h"
+#include "host/look/edit.h"
 
 typedef struct setting {
     write_call *w;

@@ -8,7 +8,7 @@
 #include "host/base/arena.h"
 #include "host/base/float_text.h"
 #include "host/copy/csv.h"
-#include "host/decide.h"
+#include "host/look/decisions.h"
 
 typedef struct settle_call {
     char *decisions, *record, *list, *folder, *why, *who, *given;

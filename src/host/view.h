@@ -4,7 +4,7 @@
 #define BIL_HOST_VIEW_H
 
 #include "host/columns.h"
-#include "host/finding.h"
+#include "host/look/finding.h"
 
 typedef struct view view;
 

@@ -1,9 +1,9 @@
 /* Changing a saved copy with no device there: every value is checked, and the result is a new copy. */
-#ifndef BIL_HOST_OFFLINE_H
-#define BIL_HOST_OFFLINE_H
+#ifndef BIL_HOST_LOOK_EDIT_H
+#define BIL_HOST_LOOK_EDIT_H
 
 #include "host/base/nearest.h"
-#include "host/finding.h"
+#include "host/look/finding.h"
 
 typedef struct offline {
     const bil_description *description;

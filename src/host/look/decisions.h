@@ -4,12 +4,12 @@
  *   {"bilancia_decisions": 0, "decisions": [{"id": PATTERN, "wins": "device", "saved" or "value", "value": TEXT}, ...]}
  * In a pattern * and ? stand for anything; the first decision that fits a parameter counts. The format may change
  * freely until the first release. */
-#ifndef BIL_HOST_DECIDE_H
-#define BIL_HOST_DECIDE_H
+#ifndef BIL_HOST_LOOK_DECISIONS_H
+#define BIL_HOST_LOOK_DECISIONS_H
 
 #include <jansson.h>
 
-#include "host/offline.h"
+#include "host/look/edit.h"
 
 typedef enum winner { WINS_OPEN, WINS_DEVICE, WINS_SAVED, WINS_VALUE } winner;
 

@@ -1,9 +1,9 @@
 /* What a comparison says of each parameter, for any number of sides up to SIDES_MOST. One side alone is a sheet. */
-#ifndef BIL_HOST_FINDING_H
-#define BIL_HOST_FINDING_H
+#ifndef BIL_HOST_LOOK_FINDING_H
+#define BIL_HOST_LOOK_FINDING_H
 
 #include "host/base/nearest.h"
-#include "host/side.h"
+#include "host/look/side.h"
 
 enum { SIDES_MOST = 16 };
 

@@ -1,4 +1,4 @@
-#include "host/finding.h"
+#include "host/look/finding.h"
 
 #include <fnmatch.h>
 #include <stdio.h>

@@ -1,4 +1,4 @@
-#include "host/offline.h"
+#include "host/look/edit.h"
 
 #include <stdlib.h>
 #include <string.h>

@@ -1,6 +1,6 @@
 /* One side of a comparison: the values of a device or of a copy, as a source of items. */
-#ifndef BIL_HOST_SIDE_H
-#define BIL_HOST_SIDE_H
+#ifndef BIL_HOST_LOOK_SIDE_H
+#define BIL_HOST_LOOK_SIDE_H
 
 #include <jansson.h>
 

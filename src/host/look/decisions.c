@@ -1,4 +1,4 @@
-#include "host/decide.h"
+#include "host/look/decisions.h"
 
 #include <errno.h>
 #include <fnmatch.h>

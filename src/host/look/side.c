@@ -1,4 +1,4 @@
-#include "host/side.h"
+#include "host/look/side.h"
 
 #include <stdlib.h>
 #include <string.h>
