@@ -8,12 +8,12 @@
 #include <sys/stat.h>
 #include <unistd.h>
 
-#include "host/card.h"
 #include "host/copy/csv.h"
 #include "host/copy/record.h"
-#include "host/kit.h"
 #include "host/look/decisions.h"
-#include "host/site.h"
+#include "host/site/card.h"
+#include "host/site/kit.h"
+#include "host/site/site.h"
 #include "port/digest.h"
 
 static char folder[64], path[128];

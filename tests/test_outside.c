@@ -8,9 +8,9 @@
 #include <termios.h>
 #include <unistd.h>
 
-#include "host/card.h"
 #include "host/copy/record.h"
 #include "host/run/address.h"
+#include "host/site/card.h"
 #include "host/terminal.h"
 #include "tool.h"
 

@@ -3,7 +3,7 @@
 #include <string.h>
 
 #include "cli/site_cli.h"
-#include "host/share.h"
+#include "host/site/share.h"
 
 extern const command command_take_in, command_hand_out;
 

@@ -5,7 +5,7 @@
 
 #include "cli/site_cli.h"
 #include "host/base/arena.h"
-#include "host/kit.h"
+#include "host/site/kit.h"
 
 typedef struct kit_call {
     char *firmware, *why, *who;

@@ -3,7 +3,7 @@
 #define BIL_CLI_MANY_H
 
 #include "cli/site_cli.h"
-#include "host/fleet.h"
+#include "host/site/fleet.h"
 
 typedef struct many {
     const char **names;             /* devices or groups; NULL or empty: all in service */

@@ -3,7 +3,7 @@
 #include <string.h>
 
 #include "cli/site_cli.h"
-#include "host/overview.h"
+#include "host/site/overview.h"
 
 static const char *colour_of(overview_state state)
 {

@@ -2,7 +2,7 @@
 #include <string.h>
 
 #include "cli/writing.h"
-#include "host/seal.h"
+#include "host/site/signing.h"
 
 /* ---- before ---- */
 

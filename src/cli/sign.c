@@ -3,7 +3,7 @@
 #include <string.h>
 
 #include "cli/site_cli.h"
-#include "host/seal.h"
+#include "host/site/signing.h"
 
 static int make_key(here *h, const char *name, const char *path, const char *who)
 {

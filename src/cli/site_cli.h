@@ -3,7 +3,7 @@
 #define BIL_CLI_SITE_CLI_H
 
 #include "cli/cli.h"
-#include "host/site_index.h"
+#include "host/site/index.h"
 
 #define SITE_OPTION(variable)                                                                                          \
     {                                                                                                                  \

@@ -8,10 +8,10 @@
 
 #include "host/base/arena.h"
 #include "host/base/person.h"
-#include "host/card.h"
 #include "host/run/turn.h"
-#include "host/seal.h"
-#include "host/share.h"
+#include "host/site/card.h"
+#include "host/site/share.h"
+#include "host/site/signing.h"
 
 bil_write_need need_of(const write_call *w, uint16_t i)
 {

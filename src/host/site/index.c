@@ -1,4 +1,4 @@
-#include "host/site_index.h"
+#include "host/site/index.h"
 
 #include <dirent.h>
 #include <errno.h>
@@ -12,9 +12,9 @@
 
 #include "host/base/arena.h"
 #include "host/base/folders.h"
-#include "host/card.h"
 #include "host/copy/record.h"
 #include "host/run/address.h"
+#include "host/site/card.h"
 #include "port/digest.h"
 
 /* Of the tables below; an index of another version is made again. */

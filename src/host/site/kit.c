@@ -1,4 +1,4 @@
-#include "host/kit.h"
+#include "host/site/kit.h"
 
 #include <errno.h>
 #include <stdlib.h>
@@ -8,8 +8,8 @@
 #include <time.h>
 #include <unistd.h>
 
-#include "host/archive.h"
 #include "host/base/arena.h"
+#include "host/site/archive.h"
 #include "host/view.h"
 #include "port/digest.h"
 

@@ -1,4 +1,4 @@
-#include "host/seal.h"
+#include "host/site/signing.h"
 
 #include <string.h>
 

@@ -1,7 +1,7 @@
 /* The archive library, loaded when a kit is made or checked. It brings two dozen shared libraries with it; a compare on
  * a small gateway doesn't carry them. */
-#ifndef BIL_HOST_ARCHIVE_H
-#define BIL_HOST_ARCHIVE_H
+#ifndef BIL_HOST_SITE_ARCHIVE_H
+#define BIL_HOST_SITE_ARCHIVE_H
 
 #include <archive.h>
 #include <archive_entry.h>

@@ -1,4 +1,4 @@
-#include "host/site.h"
+#include "host/site/site.h"
 
 #include <ctype.h>
 #include <errno.h>

@@ -1,4 +1,4 @@
-#include "host/fleet.h"
+#include "host/site/fleet.h"
 
 #include <stdlib.h>
 #include <string.h>

@@ -1,6 +1,6 @@
 /* The kit: one archive file (ZIP) with all that a rebuild needs. docs/site.md tells what lies in it. */
-#ifndef BIL_HOST_KIT_H
-#define BIL_HOST_KIT_H
+#ifndef BIL_HOST_SITE_KIT_H
+#define BIL_HOST_SITE_KIT_H
 
 #include <jansson.h>
 

@@ -1,4 +1,4 @@
-#include "host/archive.h"
+#include "host/site/archive.h"
 
 #include <bilancia/host_error.h>
 #include <dlfcn.h>

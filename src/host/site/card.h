@@ -2,8 +2,8 @@
  *
  * A card is a note about a device; the one that no other follows counts. Where two are left, two places worked without
  * each other, or somebody planted one: then the strictest of each counts until a person decides. */
-#ifndef BIL_HOST_CARD_H
-#define BIL_HOST_CARD_H
+#ifndef BIL_HOST_SITE_CARD_H
+#define BIL_HOST_SITE_CARD_H
 
 #include <jansson.h>
 #include <stdbool.h>

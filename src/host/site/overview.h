@@ -1,10 +1,10 @@
 /* The state of every device of a site, and the page that shows it. */
-#ifndef BIL_HOST_OVERVIEW_H
-#define BIL_HOST_OVERVIEW_H
+#ifndef BIL_HOST_SITE_OVERVIEW_H
+#define BIL_HOST_SITE_OVERVIEW_H
 
 #include <stdio.h>
 
-#include "host/site_index.h"
+#include "host/site/index.h"
 
 /* X(NAME, "name", "mark", "text"), the ones to look at first first */
 /* clang-format off */

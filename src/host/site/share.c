@@ -1,4 +1,4 @@
-#include "host/share.h"
+#include "host/site/share.h"
 
 #include <dirent.h>
 #include <errno.h>
@@ -9,7 +9,7 @@
 #include <unistd.h>
 
 #include "host/copy/record.h"
-#include "host/site_index.h"
+#include "host/site/index.h"
 
 enum { BLOCK = 65536 };
 

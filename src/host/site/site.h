@@ -3,8 +3,8 @@
  * Everything in it is a plain file that is only ever added, under a name that no other file takes (it carries a digest
  * of the content): so two copies of a site are brought together by putting their files into one folder, by hand or by
  * git. Two programs may work in one site at once. */
-#ifndef BIL_HOST_SITE_H
-#define BIL_HOST_SITE_H
+#ifndef BIL_HOST_SITE_SITE_H
+#define BIL_HOST_SITE_SITE_H
 
 #include <jansson.h>
 

@@ -1,4 +1,4 @@
-#include "host/card.h"
+#include "host/site/card.h"
 
 #include <stdio.h>
 #include <stdlib.h>
@@ -6,7 +6,7 @@
 #include <utf8proc.h>
 
 #include "bilancia/host_error.h"
-#include "host/site.h"
+#include "host/site/site.h"
 
 static const char *word(const json_t *card, const char *key)
 {

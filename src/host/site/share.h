@@ -1,8 +1,8 @@
 /* Two copies of one site, brought together: what either has, both have afterwards. */
-#ifndef BIL_HOST_SHARE_H
-#define BIL_HOST_SHARE_H
+#ifndef BIL_HOST_SITE_SHARE_H
+#define BIL_HOST_SITE_SHARE_H
 
-#include "host/site.h"
+#include "host/site/site.h"
 
 typedef struct share_count {
     unsigned there, here;     /* files added to the other place, and to this one */

@@ -5,7 +5,7 @@
 #ifndef BIL_HOST_SITE_INDEX_H
 #define BIL_HOST_SITE_INDEX_H
 
-#include "host/site.h"
+#include "host/site/site.h"
 
 typedef struct site_index {
     const site *site;

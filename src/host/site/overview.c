@@ -1,4 +1,4 @@
-#include "host/overview.h"
+#include "host/site/overview.h"
 
 #include <stdlib.h>
 #include <string.h>

@@ -3,10 +3,10 @@
  * What is signed are four lines, each ended by LF: "bilancia set 1"; the 64 hex digits of the copy's digest, which
  * covers every byte of it; "for " and the folder of the device, or "any"; "after " and the digest of the signed copy
  * before it, or "none". A signature counts for a copy only when the file itself has that digest. */
-#ifndef BIL_HOST_SEAL_H
-#define BIL_HOST_SEAL_H
+#ifndef BIL_HOST_SITE_SIGNING_H
+#define BIL_HOST_SITE_SIGNING_H
 
-#include "host/site_index.h"
+#include "host/site/index.h"
 
 enum { SEAL_KEY_HEX = 64, SEAL_HEX = 128, SEAL_WHEN = 40 };
 #define SEAL_ANY "any"

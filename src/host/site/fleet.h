@@ -1,9 +1,9 @@
 /* Many devices at once: each line has one owner, who takes its devices in turn; lines are read beside each other. */
-#ifndef BIL_HOST_FLEET_H
-#define BIL_HOST_FLEET_H
+#ifndef BIL_HOST_SITE_FLEET_H
+#define BIL_HOST_SITE_FLEET_H
 
 #include "host/run/device.h"
-#include "host/site.h"
+#include "host/site/site.h"
 
 /* How the read of one device ended. */
 typedef enum fleet_end {
