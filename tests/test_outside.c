@@ -11,7 +11,7 @@
 #include "host/copy/record.h"
 #include "host/run/address.h"
 #include "host/site/card.h"
-#include "host/terminal.h"
+#include "show/terminal.h"
 #include "tool.h"
 
 /* All in one build, samples in the others. */

@@ -7,10 +7,10 @@
 #include <stdint.h>
 #include <stdio.h>
 
-#include "host/columns.h"
 #include "host/look/side.h"
 #include "host/run/device.h"
-#include "host/terminal.h"
+#include "show/columns.h"
+#include "show/terminal.h"
 
 enum {
     EXIT_DONE = 0,

@@ -6,9 +6,9 @@
 #include <unistd.h>
 
 #include "cli/site_cli.h"
-#include "host/hint.h"
 #include "host/run/find.h"
 #include "port/ports.h"
+#include "show/hint.h"
 
 enum { PORTS = 64 };
 

@@ -3,7 +3,7 @@
 #define BIL_CLI_LOOK_CLI_H
 
 #include "cli/site_cli.h"
-#include "host/view.h"
+#include "show/view.h"
 
 typedef struct filter_words {
     char *group, *match, *cls;

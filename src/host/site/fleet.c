@@ -4,8 +4,8 @@
 #include <string.h>
 
 #include "host/base/arena.h"
-#include "host/hint.h"
 #include "host/run/lines.h"
+#include "show/hint.h"
 
 static const char *const names[] = {"saved", "same", "unchanged", "partly", "failed"};
 

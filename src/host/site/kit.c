@@ -10,8 +10,8 @@
 
 #include "host/base/arena.h"
 #include "host/site/archive.h"
-#include "host/view.h"
 #include "port/digest.h"
+#include "show/view.h"
 
 enum { BLOCK = 65536, LIST_MOST = 1 << 20 };
 

@@ -4,7 +4,7 @@
 #include <string.h>
 
 #include "host/base/arena.h"
-#include "host/html.h"
+#include "show/html.h"
 
 #define NAME(NAME_, name, mark, text) name,
 #define MARK(NAME_, name, mark, text) mark,

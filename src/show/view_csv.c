@@ -4,7 +4,7 @@
 #include <string.h>
 
 #include "host/copy/csv.h"
-#include "host/view.h"
+#include "show/view.h"
 
 static void begin(view *v, const findings *f)
 {

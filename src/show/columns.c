@@ -1,8 +1,8 @@
-#include "host/columns.h"
+#include "show/columns.h"
 
 #include <string.h>
 
-#include "host/terminal.h"
+#include "show/terminal.h"
 
 enum { NARROW = 60 };
 

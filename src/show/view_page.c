@@ -4,8 +4,8 @@
 #include <string.h>
 
 #include "host/base/arena.h"
-#include "host/html.h"
-#include "host/view.h"
+#include "show/html.h"
+#include "show/view.h"
 
 enum { GROUPS_MOST = 2000, BARS_MOST = 24 };
 

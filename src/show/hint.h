@@ -1,6 +1,6 @@
 /* What to check when a device doesn't answer, from what was seen. */
-#ifndef BIL_HOST_HINT_H
-#define BIL_HOST_HINT_H
+#ifndef BIL_SHOW_HINT_H
+#define BIL_SHOW_HINT_H
 
 #include <stdbool.h>
 #include <stddef.h>

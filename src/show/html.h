@@ -1,6 +1,6 @@
 /* Text in a page. */
-#ifndef BIL_HOST_HTML_H
-#define BIL_HOST_HTML_H
+#ifndef BIL_SHOW_HTML_H
+#define BIL_SHOW_HTML_H
 
 #include <stdio.h>
 

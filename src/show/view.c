@@ -1,4 +1,4 @@
-#include "host/view.h"
+#include "show/view.h"
 
 #include <string.h>
 

@@ -1,11 +1,11 @@
-#include "host/terminal.h"
+#include "show/terminal.h"
 
 #include <jansson.h>
 #include <stdarg.h>
 #include <stdlib.h>
 #include <string.h>
 
-#include "host/columns.h"
+#include "show/columns.h"
 
 bool terminal_takes(uint32_t c)
 {

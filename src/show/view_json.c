@@ -1,8 +1,8 @@
 /* Findings for programs; docs/schema/compare.json describes them. */
 #include <jansson.h>
 
-#include "host/terminal.h"
-#include "host/view.h"
+#include "show/terminal.h"
+#include "show/view.h"
 
 static void begin(view *v, const findings *f)
 {

@@ -1,4 +1,4 @@
-#include "host/hint.h"
+#include "show/hint.h"
 
 #include <arpa/inet.h>
 #include <errno.h>

@@ -1,11 +1,11 @@
-#include "host/html.h"
+#include "show/html.h"
 
 #include <stdlib.h>
 #include <string.h>
 
 #include "host/base/arena.h"
-#include "host/terminal.h"
 #include "port/digest.h"
+#include "show/terminal.h"
 
 static const char html_style[] =
     ":root{color-scheme:light dark;--ink:#22262a;--paper:#fbfaf6;--line:#d8d3c4;--soft:#5c6158;--bad:#a8201a;"

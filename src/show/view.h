@@ -1,10 +1,10 @@
 /* Ways to show findings: on a terminal or as text, as JSON, as CSV, as a page. Each is told the beginning, each
  * finding, and the end; all can look at the same findings at once. */
-#ifndef BIL_HOST_VIEW_H
-#define BIL_HOST_VIEW_H
+#ifndef BIL_SHOW_VIEW_H
+#define BIL_SHOW_VIEW_H
 
-#include "host/columns.h"
 #include "host/look/finding.h"
+#include "show/columns.h"
 
 typedef struct view view;
 

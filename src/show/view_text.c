@@ -1,8 +1,8 @@
 /* Findings as text: for a terminal of any width, or for a file. */
 #include <string.h>
 
-#include "host/terminal.h"
-#include "host/view.h"
+#include "show/terminal.h"
+#include "show/view.h"
 
 enum { HEADING = 26 }; /* room for "12345 of 1234567 differ" */
 

@@ -1,6 +1,6 @@
 /* Text in columns of a fixed width, for terminals and for text reports. */
-#ifndef BIL_HOST_COLUMNS_H
-#define BIL_HOST_COLUMNS_H
+#ifndef BIL_SHOW_COLUMNS_H
+#define BIL_SHOW_COLUMNS_H
 
 #include <stdbool.h>
 #include <stdint.h>

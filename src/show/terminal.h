@@ -1,8 +1,8 @@
 /* Texts on their way to a terminal, or into a text file that somebody will look at in one. Names, values and messages
  * come from other people's files, from devices and from folders: control characters would move the cursor or change
  * what stands there, and characters that turn the direction of writing would make it read otherwise than it is. */
-#ifndef BIL_HOST_TERMINAL_H
-#define BIL_HOST_TERMINAL_H
+#ifndef BIL_SHOW_TERMINAL_H
+#define BIL_SHOW_TERMINAL_H
 
 #include <stdbool.h>
 #include <stddef.h>
