@@ -7,6 +7,8 @@
 
 #include "help.h"
 #include "host/copy/record.h"
+#include "sim/control.h"
+#include "sim/entry.h"
 #include "sim/fault.h"
 
 enum { NEVER = 100000000 };

@@ -1,5 +1,7 @@
 /* Jobs on simulated units with a virtual clock: the good way, and every refusal. What breaks is in test_breaks.c. */
 #include "help.h"
+#include "sim/control.h"
+#include "sim/entry.h"
 
 /* ---- a unit in the state a write begins with ---- */
 

@@ -5,6 +5,7 @@
 #include <unistd.h>
 
 #include "help.h"
+#include "sim/control.h"
 #include "sim/server.h"
 
 /* What somebody enters at the device is what the description makes of its cells, for each value that can be entered. */

@@ -6,6 +6,7 @@
 #include "cli/site_cli.h"
 #include "host/base/arena.h"
 #include "host/site/kit.h"
+#include "show/sheet.h"
 
 typedef struct kit_call {
     char *firmware, *why, *who;

@@ -5,6 +5,7 @@
 #include <unistd.h>
 
 #include "host/base/arena.h"
+#include "show/hint.h"
 
 typedef struct choice {
     const many *m;
@@ -69,12 +70,23 @@ static void fill(choice *c)
     }
 }
 
+/* What was seen, and what to check. */
+static const char *why_of(const fleet_task *t, char *out, size_t size)
+{
+    char hint[200] = "";
+    if (!t->opened)
+        hint_for(t->address, t->error, t->connect_errno, hint, sizeof hint);
+    snprintf(out, size, "%s%s%s", t->why, hint[0] ? "; " : "", hint);
+    return out;
+}
+
 static void put_one(const many *m, const fleet_task *t)
 {
     static const char *const marks[] = {"✓", "=", "=", "!", "✗"};
     bool well = t->end == FLEET_SAME || t->end == FLEET_UNCHANGED;
     if (m->json || (m->quiet && well && !t->unstored))
         return;
+    char why[500];
     progress_clear();
     say("%s%s%s ",
         t->end == FLEET_SAVED || well ? good()
@@ -97,7 +109,7 @@ static void put_one(const many *m, const fleet_task *t)
         say("its counter says that nothing changed");
         break;
     default:
-        say("%s", t->why);
+        say("%s", why_of(t, why, sizeof why));
     }
     if (t->unstored)
         say("; %snot stored yet%s: a power cut loses values", warn(), plain());
@@ -129,8 +141,9 @@ void many_note_state(here *h, const device_row *owner, const fleet_task *t, cons
         return;
     json_t *body =
         json_pack("{s:b,s:b}", "answers", (int)answers, "unstored", (int)(answers ? t->unstored : was_unstored));
+    char why[500];
     if (!answers)
-        json_object_set_new(body, "why", json_string(t->why));
+        json_object_set_new(body, "why", json_string(why_of(t, why, sizeof why)));
     note_add(&h->place, owner->folder, "state", who, body, NULL);
 }
 
@@ -154,8 +167,9 @@ static json_t *task_json(const fleet_task *t)
                             (int)t->unreadable, "requests", (int)t->requests, "unstored", (int)t->unstored);
     if (t->error)
         json_object_set_new(one, "error", json_string(bil_host_error_name(t->error)));
+    char why[500];
     if (t->why[0])
-        json_object_set_new(one, "why", json_string(t->why));
+        json_object_set_new(one, "why", json_string(why_of(t, why, sizeof why)));
     return one;
 }
 

@@ -4,6 +4,8 @@
 
 #include "cli/site_cli.h"
 #include "host/site/overview.h"
+#include "show/age.h"
+#include "show/overview_page.h"
 
 static const char *colour_of(overview_state state)
 {

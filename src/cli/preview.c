@@ -3,6 +3,7 @@
 
 #include "cli/writing.h"
 #include "host/site/signing.h"
+#include "show/age.h"
 
 /* ---- before ---- */
 

@@ -5,6 +5,7 @@
 #include <unistd.h>
 
 #include "cli/many.h"
+#include "host/base/time.h"
 
 static void count_states(const bil_image *image, unsigned *values, unsigned *unreadable, unsigned *left_out)
 {
@@ -86,7 +87,7 @@ static int save(device *dev, const bil_job_progress *p, target *t, const char *w
     set_origin o = {.scope = "all"};
     const char *folder = t->folder;
     set_origin_of(&o, &dev->image);
-    set_time_now(o.when, sizeof o.when);
+    time_now(o.when, sizeof o.when);
     snprintf(o.who, SET_TEXT, "%s", person(who));
     snprintf(o.why, SET_TEXT, "%s", why ? why : "");
     snprintf(o.from, SET_TEXT, "%s", dev->text);

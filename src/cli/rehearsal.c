@@ -5,6 +5,7 @@
 
 #include "cli/writing.h"
 #include "host/base/arena.h"
+#include "sim/entry.h"
 #include "sim/link.h"
 
 typedef struct stage {

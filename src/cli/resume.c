@@ -5,6 +5,7 @@
 
 #include "cli/writing.h"
 #include "host/base/arena.h"
+#include "show/age.h"
 
 extern const command command_keep, command_undo;
 

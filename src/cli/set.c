@@ -4,6 +4,7 @@
 
 #include "cli/writing.h"
 #include "host/base/arena.h"
+#include "host/base/time.h"
 #include "host/look/edit.h"
 
 typedef struct setting {
@@ -26,7 +27,7 @@ static int save_now(setting *s, const models *m)
         return say_error(w->address, error, why);
     set_origin *o = &s->now.origin;
     snprintf(o->scope, SET_TEXT, "all");
-    set_time_now(o->when, sizeof o->when);
+    time_now(o->when, sizeof o->when);
     snprintf(o->who, SET_TEXT, "%s", person(w->who));
     snprintf(o->why, SET_TEXT, "before single values are set");
     snprintf(o->from, SET_TEXT, "%s", w->address);

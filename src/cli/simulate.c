@@ -8,6 +8,7 @@
 #include "host/base/arena.h"
 #include "host/run/secret.h"
 #include "sim/crowd.h"
+#include "sim/entry.h"
 #include "sim/server.h"
 
 static volatile int stop;

@@ -4,6 +4,7 @@
 #include <unistd.h>
 
 #include "cli/writing.h"
+#include "host/base/time.h"
 #include "host/describe/rule_text.h"
 #include "port/modbus_exception.h"
 
@@ -213,7 +214,7 @@ static bool confirm(write_call *w, const char *event, const char *what, const ch
         *person_there = fgets(answer, sizeof answer, stdin) != NULL;
         result = strcmp(answer, "yes\n") == 0 ? "passed" : strcmp(answer, "no\n") == 0 ? "failed" : "open";
     }
-    record_moment(when);
+    time_moment(when);
     record_add(&w->rec, json_pack("{s:s,s:s,s:s,s:s,s:s}", "event", event, "when", when, "what", what, "result", result,
                                   "who", person(w->who)));
     return strcmp(result, "failed") != 0;
@@ -242,7 +243,7 @@ static bool keep_start(void *ctx, const bil_action *action)
 {
     write_call *w = ctx;
     char when[48];
-    record_moment(when);
+    time_moment(when);
     return record_add(&w->rec, record_event_line(w->want.description, action, when)) == BIL_OK;
 }
 

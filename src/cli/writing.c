@@ -8,6 +8,7 @@
 
 #include "host/base/arena.h"
 #include "host/base/person.h"
+#include "host/base/time.h"
 #include "host/run/turn.h"
 #include "host/site/card.h"
 #include "host/site/share.h"
@@ -147,7 +148,7 @@ static bool keep_record(void *ctx, const bil_action *action)
 {
     write_call *w = ctx;
     char when[48];
-    record_moment(when);
+    time_moment(when);
     say_event(w, action);
     if (action->u.record.event != BIL_EV_INTENT && !w->rec.file)
         return true; /* refused before anything was meant: there is nothing to record */
@@ -188,7 +189,7 @@ static int save_values(write_call *w, const bil_image *have, const char *why, co
 {
     set_origin o = {.scope = "all"};
     set_origin_of(&o, have);
-    set_time_now(o.when, sizeof o.when);
+    time_now(o.when, sizeof o.when);
     snprintf(o.who, SET_TEXT, "%s", person(w->who));
     snprintf(o.why, SET_TEXT, "%s", why);
     snprintf(o.from, SET_TEXT, "%s", w->address);
@@ -580,7 +581,7 @@ static int carry_out(write_call *w)
 {
     set_origin o = {0};
     set_origin_of(&o, &w->dev.image);
-    set_time_now(o.when, sizeof o.when);
+    time_now(o.when, sizeof o.when);
     set_file_stem(&o, w->stem, sizeof w->stem);
     record_story before;
     ledger known;

@@ -59,26 +59,6 @@ static void enter(bil_set_reader *reader, uint8_t phase)
     reader->phase = phase;
 }
 
-/* x stands for a lower case hex digit, 0 for a digit; nothing at all is good, too: it isn't known. */
-#define DIGEST "xxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxx"
-static bool looks_like(bil_str text, const char *form)
-{
-    size_t i = 0;
-    for (; i < text.length && form[i]; i++) {
-        char c = text.text[i];
-        bool digit = c >= '0' && c <= '9';
-        if (form[i] == '0' ? !digit : form[i] == 'x' ? !digit && !(c >= 'a' && c <= 'f') : c != form[i])
-            return false;
-    }
-    return text.length == 0 || (i == text.length && !form[i]);
-}
-
-bool bil_header_is_sound(const bil_set_header *header)
-{
-    return looks_like(header->layout, DIGEST) && looks_like(header->parent, DIGEST) &&
-           looks_like(header->when, "0000-00-00T00:00:00Z");
-}
-
 /* Is the value of the kind that its type has, whatever the description says? */
 static bool kind_fits(const bil_item *item)
 {
@@ -374,64 +354,4 @@ int bil_set_reader_whole(const bil_set_reader *reader)
 {
     require(reader);
     return reader->phase == PHASE_WHOLE ? BIL_OK : BIL_E_SET_CUT;
-}
-
-int bil_image_put_item(bil_image *image, const bil_item *item, const bil_float_ops *floats)
-{
-    require(image && item);
-    int32_t index = bil_description_find(image->description, item->id.text, item->id.length);
-    int error = bil_image_put_item_as_it_was(image, item, floats);
-    if (error || item->unreadable || !(image->description->params[index].flags & BIL_WRITABLE))
-        return error;
-    return bil_value_check(&image->description->params[index].format, item->raw);
-}
-
-int bil_image_put_item_as_it_was(bil_image *image, const bil_item *item, const bil_float_ops *floats)
-{
-    require(image && item);
-    const bil_description *description = image->description;
-    int32_t index = bil_description_find(description, item->id.text, item->id.length);
-    if (index < 0)
-        return BIL_E_UNKNOWN_PARAMETER;
-    const bil_param *param = &description->params[index];
-    if (param->format.type != item->type || param->cls != item->cls)
-        return BIL_E_OTHER_TYPE;
-    if (item->unreadable) {
-        bil_image_fail(image, (uint16_t)index, item->unreadable);
-        return BIL_OK;
-    }
-    if (param->format.size != item->size)
-        return BIL_E_OTHER_TYPE;
-    /* A portable writer leaves floats null; anything else must be what this library would write. */
-    char token[BIL_VALUE_TEXT * 2 + 3];
-    json_out out;
-    bil_json_open(&out, token, sizeof token);
-    bil_json_put_value(&out, &param->format, item->raw, floats);
-    bool is_null = item->value.length == 4 && memcmp(item->value.text, "null", 4) == 0;
-    bool may_be_null = bil_type_is_float(item->type);
-    bool same =
-        item->value.length == (size_t)(out.at - token) && memcmp(token, item->value.text, item->value.length) == 0;
-    bool unknown_here = may_be_null && floats == NULL;
-    if (!same && !(is_null && may_be_null) && !unknown_here)
-        return BIL_E_VALUE_TEXT;
-    bil_image_put(image, (uint16_t)index, item->raw);
-    return BIL_OK;
-}
-
-void bil_image_item(const bil_image *image, uint16_t index, bil_item *item)
-{
-    require(image && item && index < image->description->count);
-    const bil_param *param = &image->description->params[index];
-    *item = (bil_item){
-        .id = {param->id, strlen(param->id)},
-        .name = {param->name, strlen(param->name)},
-        .unit = {param->unit, strlen(param->unit)},
-        .type = (bil_type)param->format.type,
-        .cls = (bil_class)param->cls,
-        .size = param->format.size,
-    };
-    if (image->state[index] == BIL_UNREADABLE)
-        item->unreadable = (bil_error)image->cause[index];
-    else
-        memcpy(item->raw, bil_image_raw(image, index), param->format.size);
 }

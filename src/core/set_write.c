@@ -36,33 +36,9 @@ static int finish(bil_set_writer *writer, json_out *out, size_t *length, size_t 
     return error;
 }
 
-#define AT(field) (uint8_t) offsetof(bil_set_header, field)
-static const header_text header_texts[HEADER_TEXTS] = {
-    {",\"vendor\":", AT(vendor)},
-    {",\"model\":", AT(model)},
-    {",\"hardware\":", AT(hardware)},
-    {",\"firmware\":", AT(firmware)},
-    {",\"serial\":", AT(serial)},
-    {",\"device\":", AT(device)},
-    {",\"description\":{\"model\":", AT(description)},
-    {",\"layout\":", AT(layout)},
-    {"},\"parent\":", AT(parent)},
-    {",\"when\":", AT(when)},
-    {",\"who\":", AT(who)},
-    {",\"why\":", AT(why)},
-    {",\"scope\":", AT(scope)},
-    {",\"from\":", AT(from)},
-};
-#undef AT
-
-const header_text *bil_header_text(int i)
-{
-    return &header_texts[i];
-}
-
 static bil_str text_of(const bil_set_header *header, int i)
 {
-    return *(const bil_str *)(const void *)((const char *)header + header_texts[i].at);
+    return *(const bil_str *)(const void *)((const char *)header + bil_header_text(i)->at);
 }
 
 static bool all_utf8(const bil_set_header *header)
@@ -88,7 +64,7 @@ int bil_set_begin(bil_set_writer *writer, bil_digest whole, bil_digest values, c
     for (int i = 0; i < HEADER_TEXTS; i++) {
         if (i == HEADER_BEFORE)
             put_count(&out, ",\"revision\":", header->revision);
-        put_str(&out, header_texts[i].before, text_of(header, i));
+        put_str(&out, bil_header_text(i)->before, text_of(header, i));
     }
     bil_json_lit(&out, "}");
     return finish(writer, &out, length, BIL_SET_LINE);
@@ -105,48 +81,6 @@ int bil_set_left_out(bil_set_writer *writer, const bil_param *param, char *line,
     bil_json_lit(&out, "}");
     writer->totals.left_out++;
     return finish(writer, &out, length, BIL_SET_ITEM_LINE);
-}
-
-/* "id type hex\n" of the classes that belong to the work and the place. */
-void bil_set_values_digest(bil_digest *values, const bil_item *item)
-{
-    if (item->cls != BIL_CLASS_SETUP && item->cls != BIL_CLASS_PLACE && item->cls != BIL_CLASS_CALIBRATION)
-        return;
-    char text[BIL_ID_MAX + 12 + 2 * BIL_TEXT_MAX + 4];
-    json_out out;
-    bil_json_open(&out, text, sizeof text);
-    bil_json_raw(&out, item->id.text, item->id.length);
-    bil_json_lit(&out, " ");
-    bil_json_lit(&out, bil_type_name(item->type));
-    bil_json_lit(&out, " ");
-    bil_json_digits(&out, item->raw, item->size);
-    size_t length;
-    bil_json_close(&out, &length);
-    values->ops->add(values->ctx, text, length);
-}
-
-void bil_json_put_value(json_out *out, const bil_format *format, const uint8_t *raw, const bil_float_ops *floats)
-{
-    char text[BIL_VALUE_TEXT];
-    if (bil_value_text(format, raw, floats, text, sizeof text) != BIL_OK) {
-        bil_json_lit(out, "null");
-        return;
-    }
-    switch ((bil_type)format->type) {
-    case BIL_U64: /* readers need not keep more than 53 bits of a number (RFC 8259, section 6) */
-    case BIL_I64:
-    case BIL_CHOICE8:
-    case BIL_CHOICE16:
-    case BIL_BITS8:
-    case BIL_BITS16:
-    case BIL_BITS32:
-    case BIL_TEXT:
-        bil_json_string(out, text, strlen(text));
-        break;
-    default:
-        bil_json_lit(out, text);
-        break;
-    }
 }
 
 int bil_set_item(bil_set_writer *writer, const bil_item *item, char *line, size_t *length)
@@ -180,19 +114,6 @@ int bil_set_item(bil_set_writer *writer, const bil_item *item, char *line, size_
     bil_json_raw(&out, item->name.text, item->name.length);
     bil_json_lit(&out, "\"}");
     return finish(writer, &out, length, BIL_SET_ITEM_LINE);
-}
-
-void bil_image_item_told(const bil_image *image, uint16_t index, const bil_float_ops *floats, char *token,
-                         bil_item *item)
-{
-    require(image && token && item && index < image->description->count);
-    bil_image_item(image, index, item);
-    if (item->unreadable)
-        return;
-    json_out out;
-    bil_json_open(&out, token, BIL_TOKEN);
-    bil_json_put_value(&out, &image->description->params[index].format, item->raw, floats);
-    item->value = (bil_str){token, (size_t)(out.at - token)};
 }
 
 int bil_set_value(bil_set_writer *writer, const bil_image *image, uint16_t index, char *line, size_t *length)

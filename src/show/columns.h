@@ -6,19 +6,14 @@
 #include <stdint.h>
 #include <stdio.h>
 
+#include "show/tint.h"
+
 /* Where text goes, how wide it may be, and whether it takes colours. */
 typedef struct look {
     FILE *out;
     size_t width;
     bool colour;
 } look;
-
-typedef enum tint { TINT_PLAIN, TINT_BOLD, TINT_GOOD, TINT_BAD, TINT_WARN, TINT_COUNT } tint;
-/* The code that begins a colour, "" where there are none. */
-const char *tint_code(bool colour, tint t);
-
-/* Is this text one of those codes: the very one, not one that looks like it? */
-bool tint_is_code(const char *text);
 
 /* Characters that a text takes on the screen. */
 size_t shown_width(const char *text);

@@ -5,7 +5,7 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include "show/columns.h"
+#include "show/tint.h"
 
 bool terminal_takes(uint32_t c)
 {

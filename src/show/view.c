@@ -1,4 +1,5 @@
 #include "show/view.h"
+#include "show/age.h"
 
 #include <string.h>
 

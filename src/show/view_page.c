@@ -4,6 +4,7 @@
 #include <string.h>
 
 #include "host/base/arena.h"
+#include "host/base/time.h"
 #include "show/html.h"
 #include "show/view.h"
 
@@ -357,7 +358,7 @@ static bool end(view *v, const findings *f)
     if (!v->rows || !v->sheet)
         return false;
     end_group(v, f);
-    set_time_now(now, sizeof now);
+    time_now(now, sizeof now);
     html_begin(file, v->title, style, script);
     fprintf(file, "<a class=\"skip\" href=\"#%s\">To the values</a><header><h1>", f->count > 1 ? "differences" : "all");
     put(file, v->title);

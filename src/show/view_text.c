@@ -1,6 +1,7 @@
 /* Findings as text: for a terminal of any width, or for a file. */
 #include <string.h>
 
+#include "show/age.h"
 #include "show/terminal.h"
 #include "show/view.h"
 

@@ -3,6 +3,7 @@
 #include <stdio.h>
 #include <string.h>
 
+#include "entry.h"
 #include "unit.h"
 
 enum { STANDBY, KNEADING, HELD, STARTING };

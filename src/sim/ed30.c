@@ -2,6 +2,7 @@
  * torque limits and regulator; it rounds ramps to 10 ms; what isn't stored is gone after a restart. */
 #include <string.h>
 
+#include "entry.h"
 #include "unit.h"
 
 enum { READY, RUNNING, HELD, STOPPING };

@@ -3,6 +3,8 @@
 #include <stdio.h>
 #include <string.h>
 
+#include "entry.h"
+
 /* X(NAME, "word", what has to follow: n a number, e the name of an entry, t a text) */
 /* clang-format off */
 #define KINDS(X) \
@@ -88,56 +90,49 @@ static void count_on(sim_unit *unit)
     }
 }
 
-sim_reply sim_fault_strikes(sim_unit *unit, bool *mute)
+sim_strike sim_fault_strikes(sim_unit *unit)
 {
     uint64_t request = unit->requests++;
-    char answer[100];
+    sim_strike strike = {.reply = SIM_OK};
     unit->late_ms = 0;
     if (standing(unit, COUNTS, NULL))
         count_on(unit);
-    for (size_t i = 0; i < unit->fault_count; i++) {
+    for (size_t i = 0; i < unit->fault_count && strike.reply == SIM_OK; i++) {
         const sim_fault *f = &unit->faults[i];
         bool now = request == f->at;
         switch (f->kind) {
         case POWER_CUT:
-            if (now) {
-                sim_power_cut(unit, unit->now);
-                return SIM_DEAD;
-            }
+            strike.cut = now;
+            strike.reply = now ? SIM_DEAD : SIM_OK;
             break;
         case CABLE:
-            if (request >= f->at) {
-                unit->pulled = true;
-                return SIM_DEAD;
-            }
+            unit->pulled = unit->pulled || request >= f->at;
+            strike.reply = request >= f->at ? SIM_DEAD : SIM_OK;
             break;
         case REQUEST_LOST:
-            if (now)
-                return SIM_SILENT;
+            strike.reply = now ? SIM_SILENT : SIM_OK;
             break;
         case REPLY_LOST:
-            *mute = *mute || now;
+            strike.mute = strike.mute || now;
             break;
         case LATE:
             unit->late_ms = now ? f->number : unit->late_ms;
             break;
         case BUSY:
-            if (request >= f->at && request < f->at + f->number)
-                return SIM_BUSY;
+            strike.reply = request >= f->at && request < f->at + f->number ? SIM_BUSY : SIM_OK;
             break;
         case REFUSED:
-            if (now)
-                return SIM_NOT_NOW;
+            strike.reply = now ? SIM_NOT_NOW : SIM_OK;
             break;
         case HAND:
             if (now)
-                sim_set(unit, f->name, f->text, answer, sizeof answer);
+                strike.hands[strike.hand_count++] = f;
             break;
         default:
             break;
         }
     }
-    return SIM_OK;
+    return strike;
 }
 
 bool sim_fault_refuses(const sim_unit *unit, const sim_entry *entry)

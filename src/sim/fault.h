@@ -43,8 +43,15 @@ typedef enum sim_hearing {
 } sim_hearing;
 sim_hearing sim_fault_hears(const sim_unit *unit, uint8_t space, uint16_t address);
 
-/* A request arrives. SIM_OK: it goes on; `mute`: it is done, but nobody hears of it. */
-sim_reply sim_fault_strikes(sim_unit *unit, bool *mute);
+/* What a request meets that arrives. */
+typedef struct sim_strike {
+    sim_reply reply;                    /* SIM_OK: it goes on */
+    bool mute;                          /* it is done, but nobody hears of it */
+    bool cut;                           /* the supply is gone for a moment */
+    const sim_fault *hands[SIM_FAULTS]; /* a second master came first */
+    size_t hand_count;
+} sim_strike;
+sim_strike sim_fault_strikes(sim_unit *unit);
 bool sim_fault_refuses(const sim_unit *unit, const sim_entry *entry);
 void sim_fault_written(sim_unit *unit, const sim_entry *entry, bool changed);
 void sim_fault_at_start(sim_unit *unit);

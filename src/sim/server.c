@@ -14,6 +14,7 @@
 #include <unistd.h>
 
 #include "bilancia/host_error.h"
+#include "control.h"
 #include "pdu.h"
 
 static uint64_t real_ms(void)

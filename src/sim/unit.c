@@ -4,6 +4,7 @@
 #include <stdlib.h>
 #include <string.h>
 
+#include "entry.h"
 #include "fault.h"
 
 const sim_model *sim_model_named(const char *name)
@@ -16,138 +17,7 @@ const sim_model *sim_model_named(const char *name)
 
 /* ---- values in cells, the device's way ---- */
 
-static size_t bytes_of(const sim_entry *entry)
-{
-    size_t number = strtoul(entry->kind + 1, NULL, 10);
-    return entry->kind[0] == 't' ? number : number / 8;
-}
-
-static size_t cells_of(const sim_entry *entry)
-{
-    size_t bytes = bytes_of(entry);
-    return bytes < 2 ? 1 : bytes / 2;
-}
-
-uint64_t sim_number(const sim_unit *unit, const sim_entry *entry, const uint16_t *cells)
-{
-    size_t count = cells_of(entry);
-    uint64_t number = 0;
-    for (size_t i = 0; i < count; i++)
-        number = number << 16 | cells[unit->model->low_cell_first ? count - 1 - i : i];
-    return number;
-}
-
-void sim_put_number(const sim_unit *unit, const sim_entry *entry, uint64_t number, uint16_t *cells)
-{
-    size_t count = cells_of(entry);
-    for (size_t i = 0; i < count; i++) {
-        cells[unit->model->low_cell_first ? i : count - 1 - i] = (uint16_t)number;
-        number >>= 16;
-    }
-}
-
-static void put_text(const sim_unit *unit, const sim_entry *entry, const char *text, uint16_t *cells)
-{
-    size_t bytes = bytes_of(entry), length = strlen(text);
-    for (size_t i = 0; i < bytes; i += 2) {
-        unsigned a = i < length ? (unsigned char)text[i] : 0, b = i + 1 < length ? (unsigned char)text[i + 1] : 0;
-        cells[i / 2] = (uint16_t)(unit->model->text_low_byte_first ? b << 8 | a : a << 8 | b);
-    }
-}
-
-static int64_t signed_number(const sim_entry *entry, uint64_t number)
-{
-    size_t bits = 8 * bytes_of(entry);
-    if (entry->kind[0] == 'i' && bits < 64 && number >> (bits - 1) & 1)
-        return (int64_t)(number | ~((UINT64_C(1) << bits) - 1));
-    return (int64_t)number;
-}
-
-/* "12.5" with the entry's decimals; whole numbers otherwise. */
-static bool parse(const sim_unit *unit, const sim_entry *entry, const char *text, uint16_t *cells)
-{
-    if (entry->kind[0] == 't') {
-        if (strlen(text) > bytes_of(entry))
-            return false;
-        put_text(unit, entry, text, cells);
-        return true;
-    }
-    char *end;
-    if (entry->kind[0] == 'f') {
-        float f = strtof(text, &end);
-        uint32_t bits;
-        memcpy(&bits, &f, sizeof bits);
-        sim_put_number(unit, entry, bits, cells);
-        return *text && !*end;
-    }
-    bool negative = *text == '-';
-    uint64_t number = strtoull(text + negative, &end, 10);
-    unsigned decimals = entry->decimals;
-    if (*end == '.')
-        for (end++; *end >= '0' && *end <= '9' && decimals > 0; end++, decimals--)
-            number = number * 10 + (uint64_t)(*end - '0');
-    for (; decimals > 0; decimals--)
-        number *= 10;
-    if (!*text || *end || text[negative] < '0' || text[negative] > '9')
-        return false;
-    size_t bits = 8 * bytes_of(entry);
-    number = negative ? ~number + 1 : number;
-    if (bits == 8 && entry->kind[0] == 'u' && number > 255)
-        return false;
-    if (bits < 64 && bits > 8)
-        number &= (UINT64_C(1) << bits) - 1;
-    sim_put_number(unit, entry, number, cells); /* 8 bit numbers stand sign-extended in their cell */
-    return true;
-}
-
-static void show(const sim_unit *unit, const sim_entry *entry, const uint16_t *cells, char *out, size_t size)
-{
-    size_t used = 0;
-    if (entry->kind[0] == 't') {
-        for (size_t i = 0; i < cells_of(entry) && used + 2 < size; i++) {
-            char high = (char)(cells[i] >> 8), low = (char)(cells[i] & 0xff);
-            out[used++] = unit->model->text_low_byte_first ? low : high;
-            out[used++] = unit->model->text_low_byte_first ? high : low;
-        }
-        out[used] = '\0';
-        return;
-    }
-    uint64_t number = sim_number(unit, entry, cells);
-    if (entry->kind[0] == 'f') {
-        uint32_t bits = (uint32_t)number;
-        float f;
-        memcpy(&f, &bits, sizeof f);
-        snprintf(out, size, "%.9g", (double)f);
-        return;
-    }
-    int64_t value = bytes_of(entry) == 1 ? (int16_t)number : signed_number(entry, number);
-    uint64_t magnitude = entry->kind[0] == 'u' ? number : (uint64_t)(value < 0 ? -value : value);
-    uint64_t unit_size = 1;
-    for (unsigned i = 0; i < entry->decimals; i++)
-        unit_size *= 10;
-    const char *sign = entry->kind[0] == 'i' && value < 0 ? "-" : "";
-    if (entry->decimals)
-        snprintf(out, size, "%s%llu.%0*llu", sign, (unsigned long long)(magnitude / unit_size), entry->decimals,
-                 (unsigned long long)(magnitude % unit_size));
-    else
-        snprintf(out, size, "%s%llu", sign, (unsigned long long)magnitude);
-}
-
 /* ---- the unit ---- */
-
-const sim_entry *sim_find(const sim_unit *unit, const char *name)
-{
-    for (size_t i = 0; i < unit->count; i++)
-        if (strcmp(unit->entries[i].name, name) == 0)
-            return &unit->entries[i];
-    return NULL;
-}
-
-bool sim_put(sim_unit *unit, const char *name, const char *text)
-{
-    const sim_entry *entry = sim_find(unit, name);
-    return entry && parse(unit, entry, text, &unit->running[entry->space][entry->address]);
-}
 
 static void answer_there(sim_unit *unit)
 {
@@ -163,10 +33,10 @@ void sim_start(sim_unit *unit, const sim_model *model, bool as_delivered, const 
     unit->count = model->map(unit->entries);
     for (size_t i = 0; i < unit->count; i++) {
         const sim_entry *entry = &unit->entries[i];
-        for (size_t k = 0; k < cells_of(entry); k++)
+        for (size_t k = 0; k < sim_cells_of(entry); k++)
             unit->owner[entry->space][entry->address + k] = (int16_t)i;
         const char *text = !as_delivered && entry->plant ? entry->plant : entry->factory;
-        if (text && !parse(unit, entry, text, &unit->running[entry->space][entry->address]))
+        if (text && !sim_parse(unit, entry, text, &unit->running[entry->space][entry->address]))
             abort(); /* the map itself is wrong */
     }
     if (serial && !sim_put(unit, "id.serial", serial))
@@ -209,21 +79,6 @@ bool sim_is_up(sim_unit *unit, uint64_t now)
     return unit->now >= unit->up_at && !unit->pulled;
 }
 
-static bool is_lasting(const sim_entry *entry)
-{
-    return entry->role == SIM_SETTING || entry->role == SIM_CALIBRATION || entry->role == SIM_SECRET;
-}
-
-bool sim_all_stored(const sim_unit *unit)
-{
-    return memcmp(unit->running, unit->stored, sizeof unit->running) == 0;
-}
-
-void sim_store(sim_unit *unit)
-{
-    memcpy(unit->stored, unit->running, sizeof unit->stored);
-}
-
 void sim_restart(sim_unit *unit)
 {
     unit->changes += !sim_all_stored(unit);
@@ -249,7 +104,7 @@ void sim_factory_reset(sim_unit *unit, uint64_t now)
     for (size_t i = 0; i < unit->count; i++) {
         const sim_entry *entry = &unit->entries[i];
         if ((entry->role == SIM_SETTING || entry->role == SIM_SECRET) && entry->factory)
-            parse(unit, entry, entry->factory, &unit->stored[entry->space][entry->address]);
+            sim_parse(unit, entry, entry->factory, &unit->stored[entry->space][entry->address]);
     }
     unit->hold_at_boot = false;
     sim_restart(unit);
@@ -288,15 +143,6 @@ static sim_reply read_cells(sim_unit *unit, uint8_t space, uint16_t address, uin
     return SIM_OK;
 }
 
-static bool in_range(const sim_unit *unit, const sim_entry *entry, const uint16_t *cells)
-{
-    if (entry->kind[0] == 't' || entry->kind[0] == 'f' || entry->low > entry->high)
-        return true;
-    uint64_t number = sim_number(unit, entry, cells);
-    int64_t value = bytes_of(entry) == 1 ? (int16_t)number : signed_number(entry, number);
-    return value >= entry->low && value <= entry->high;
-}
-
 static sim_reply write_cells(sim_unit *unit, uint8_t space, uint16_t address, uint16_t count, const uint16_t *cells)
 {
     unit->counters.write_requests++;
@@ -309,33 +155,53 @@ static sim_reply write_cells(sim_unit *unit, uint8_t space, uint16_t address, ui
         if (owner < 0)
             return SIM_BAD_ADDRESS;
         const sim_entry *entry = &unit->entries[owner];
-        bool writable = is_lasting(entry) || entry->role == SIM_COMMAND;
-        if (!writable || entry->address != address + i || i + cells_of(entry) > count)
+        bool writable = sim_lasts(entry) || entry->role == SIM_COMMAND;
+        if (!writable || entry->address != address + i || i + sim_cells_of(entry) > count)
             return SIM_BAD_ADDRESS; /* part of a value can't be written */
-        if (!in_range(unit, entry, cells + i) || sim_fault_refuses(unit, entry))
+        if (!sim_in_range(unit, entry, cells + i) || sim_fault_refuses(unit, entry))
             return SIM_BAD_VALUE;
         sim_reply reply = unit->model->may(unit, entry, cells + i);
         if (reply != SIM_OK)
             return reply;
-        i = (uint16_t)(i + cells_of(entry));
+        i = (uint16_t)(i + sim_cells_of(entry));
     }
     for (uint16_t i = 0; i < count;) {
         const sim_entry *entry = &unit->entries[unit->owner[space][address + i]];
-        size_t size = cells_of(entry) * sizeof cells[0];
+        size_t size = sim_cells_of(entry) * sizeof cells[0];
         uint16_t *place = &unit->running[space][entry->address];
         bool changed = memcmp(place, cells + i, size) != 0;
-        if (is_lasting(entry)) {
+        if (sim_lasts(entry)) {
             memcpy(place, cells + i, size);
             unit->counters.values_written++;
             unit->changes += changed;
         }
         unit->model->written(unit, entry, cells + i, changed);
         sim_fault_written(unit, entry, changed);
-        if (unit->lasting && is_lasting(entry))
+        if (unit->lasting && sim_lasts(entry))
             sim_store(unit);
-        i = (uint16_t)(i + cells_of(entry));
+        i = (uint16_t)(i + sim_cells_of(entry));
     }
     return SIM_OK;
+}
+
+/* A request arrives, and what goes wrong with it. */
+static sim_reply struck(sim_unit *unit, bool *mute)
+{
+    char answer[100];
+    sim_strike strike = sim_fault_strikes(unit);
+    for (size_t i = 0; i < strike.hand_count; i++)
+        sim_set(unit, strike.hands[i]->name, strike.hands[i]->text, answer, sizeof answer);
+    if (strike.cut)
+        sim_power_cut(unit, unit->now);
+    *mute = strike.mute;
+    return strike.reply;
+}
+
+sim_reply sim_peek(sim_unit *unit, const sim_entry *entry, uint16_t *cells)
+{
+    sim_reply reply = read_cells(unit, entry->space, entry->address, (uint16_t)sim_cells_of(entry), cells);
+    unit->counters.read_requests--; /* this isn't the line */
+    return reply;
 }
 
 sim_reply sim_read(sim_unit *unit, uint64_t now, uint8_t space, uint16_t address, uint16_t count, uint16_t *cells)
@@ -343,7 +209,7 @@ sim_reply sim_read(sim_unit *unit, uint64_t now, uint8_t space, uint16_t address
     if (!sim_is_up(unit, now))
         return SIM_DEAD;
     bool mute = false;
-    sim_reply reply = sim_fault_strikes(unit, &mute);
+    sim_reply reply = struck(unit, &mute);
     if (reply == SIM_OK && unit->listener)
         unit->listener(unit->listener_ctx, unit, false, space, address, count, NULL);
     if (reply == SIM_OK)
@@ -357,7 +223,7 @@ sim_reply sim_write(sim_unit *unit, uint64_t now, uint8_t space, uint16_t addres
     if (!sim_is_up(unit, now))
         return SIM_DEAD;
     bool mute = false;
-    sim_reply reply = sim_fault_strikes(unit, &mute);
+    sim_reply reply = struck(unit, &mute);
     sim_hearing hearing = sim_fault_hears(unit, space, address);
     if (reply == SIM_OK && hearing == SIM_DEAF)
         return SIM_SILENT;
@@ -377,22 +243,20 @@ sim_reply sim_write(sim_unit *unit, uint64_t now, uint8_t space, uint16_t addres
     return mute ? SIM_SILENT : reply;
 }
 
-/* ---- the control channel ---- */
-
 /* As from the keys on its front. */
 void sim_set(sim_unit *unit, const char *name, const char *value, char *answer, size_t size)
 {
     const sim_entry *entry = sim_find(unit, name);
     uint16_t cells[64] = {0};
-    if (!entry || !(is_lasting(entry) || entry->role == SIM_COMMAND)) {
+    if (!entry || !(sim_lasts(entry) || entry->role == SIM_COMMAND)) {
         snprintf(answer, size, "error: %s has no value \"%s\" that can be set", unit->model->name, name);
         return;
     }
-    if (!parse(unit, entry, value, cells) || !in_range(unit, entry, cells)) {
+    if (!sim_parse(unit, entry, value, cells) || !sim_in_range(unit, entry, cells)) {
         snprintf(answer, size, "error: %s doesn't take the value \"%s\"", name, value);
         return;
     }
-    size_t bytes = cells_of(entry) * sizeof cells[0];
+    size_t bytes = sim_cells_of(entry) * sizeof cells[0];
     uint16_t *place = &unit->running[entry->space][entry->address];
     if (entry->role == SIM_COMMAND) {
         unit->model->written(unit, entry, cells, true);
@@ -405,44 +269,4 @@ void sim_set(sim_unit *unit, const char *name, const char *value, char *answer, 
     unit->model->written(unit, entry, cells, changed);
     memcpy(&unit->stored[entry->space][entry->address], place, bytes);
     snprintf(answer, size, "ok: %s is now %s", name, entry->role == SIM_SECRET ? "another one" : value);
-}
-
-void sim_control(sim_unit *unit, uint64_t now, const char *line, char *answer, size_t size)
-{
-    char name[64], value[64];
-    tick(unit, now);
-    if (sscanf(line, "set %63s %63[^\n]", name, value) == 2) {
-        sim_set(unit, name, value, answer, size);
-    } else if (sscanf(line, "get %63s", name) == 1) {
-        const sim_entry *entry = sim_find(unit, name);
-        uint16_t cells[64] = {0};
-        if (!entry || entry->role == SIM_SECRET || !sim_is_up(unit, now) ||
-            read_cells(unit, entry->space, entry->address, (uint16_t)cells_of(entry), cells) != SIM_OK) {
-            snprintf(answer, size, "error: %s has no value \"%s\" that can be read now", unit->model->name, name);
-            return;
-        }
-        unit->counters.read_requests--; /* the control channel doesn't count as the line */
-        char text[80];
-        show(unit, entry, cells, text, sizeof text);
-        snprintf(answer, size, "ok: %s = %s", name, text);
-    } else if (strcmp(line, "power-cut") == 0) {
-        sim_power_cut(unit, now);
-        snprintf(answer, size, "ok: power was cut and is back; it starts for %lu ms",
-                 (unsigned long)unit->model->boot_ms);
-    } else if (strcmp(line, "factory-reset") == 0) {
-        sim_factory_reset(unit, now);
-        snprintf(answer, size, "ok: factory values; it starts for %lu ms", (unsigned long)unit->model->boot_ms);
-    } else if (strcmp(line, "counters") == 0) {
-        snprintf(answer, size, "ok: read requests %llu, write requests %llu, values written %llu",
-                 (unsigned long long)unit->counters.read_requests, (unsigned long long)unit->counters.write_requests,
-                 (unsigned long long)unit->counters.values_written);
-    } else if (strncmp(line, "fault ", 6) == 0) {
-        sim_fault_say(unit, line + 6, answer, size);
-    } else if (strcmp(line, "plug-in") == 0) {
-        sim_fault_clear(unit);
-        snprintf(answer, size, "ok: nothing is wrong with it any more");
-    } else {
-        snprintf(answer, size,
-                 "error: say set NAME VALUE, get NAME, power-cut, factory-reset, counters, fault or plug-in");
-    }
 }

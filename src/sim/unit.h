@@ -134,19 +134,10 @@ bool sim_is_up(sim_unit *unit, uint64_t now);
 void sim_power_cut(sim_unit *unit, uint64_t now);
 void sim_factory_reset(sim_unit *unit, uint64_t now);
 
-/* One line of the control channel ("set NAME VALUE", "get NAME", "power-cut", "factory-reset", "counters", "fault ...",
- * "plug-in"); the answer begins with "ok" or "error". */
-void sim_control(sim_unit *unit, uint64_t now, const char *line, char *answer, size_t size);
-
-/* For the models. */
-const sim_entry *sim_find(const sim_unit *unit, const char *name);
-uint64_t sim_number(const sim_unit *unit, const sim_entry *entry, const uint16_t *cells);
-void sim_put_number(const sim_unit *unit, const sim_entry *entry, uint64_t number, uint16_t *cells);
-bool sim_put(sim_unit *unit, const char *name, const char *text); /* running only; false: no such value */
-void sim_restart(sim_unit *unit);
+/* What stands in these cells, past the line: no request, and nothing goes wrong. */
+sim_reply sim_peek(sim_unit *unit, const sim_entry *entry, uint16_t *cells);
 /* As somebody at the device: it acts at once and lasts. */
 void sim_set(sim_unit *unit, const char *name, const char *value, char *answer, size_t size);
-bool sim_all_stored(const sim_unit *unit);
-void sim_store(sim_unit *unit);
+void sim_restart(sim_unit *unit);
 
 #endif

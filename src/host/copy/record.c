@@ -119,17 +119,6 @@ static const char *const restarts[] = {
 #undef RESTART_NAME
 };
 
-void record_moment(char out[48])
-{
-    struct timespec now;
-    clock_gettime(CLOCK_REALTIME, &now);
-    struct tm utc;
-    gmtime_r(&now.tv_sec, &utc);
-    char second[32];
-    strftime(second, sizeof second, "%Y-%m-%dT%H:%M:%S", &utc);
-    snprintf(out, 48, "%s.%03ldZ", second, now.tv_nsec / 1000000);
-}
-
 json_t *record_intent_line(const record_intent *in, const char *when)
 {
     char serial[BIL_VALUE_TEXT], firmware[BIL_VALUE_TEXT];

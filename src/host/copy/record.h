@@ -4,9 +4,9 @@
 
 #include <jansson.h>
 
+#include "bilancia/job.h"
 #include "host/copy/ledger.h"
 #include "host/copy/set_file.h"
-#include "host/run/run.h"
 
 enum { RECORD_MOST = 16 << 20 }; /* bytes of a record that is read */
 
@@ -48,12 +48,11 @@ typedef struct record_intent {
     const json_t *without;        /* values left out, each with its reason */
 } record_intent;
 
-/* The lines of a record; `when` is a moment (record_moment). */
+/* The lines of a record; `when` is a moment (time_moment). */
 json_t *record_intent_line(const record_intent *intent, const char *when);
 json_t *record_event_line(const bil_description *description, const bil_action *action, const char *when);
 json_t *record_safety_line(const char *path, const char *digest);
 json_t *record_outcome_line(const bil_action *end, int exit);
-void record_moment(char out[48]);
 
 /* What a record says, as far as it goes. */
 typedef struct record_story {

@@ -355,14 +355,6 @@ void set_digest_hex(const uint8_t digest[BIL_SHA256], char hex[2 * BIL_SHA256 + 
         snprintf(hex + 2 * i, 3, "%02x", digest[i]);
 }
 
-void set_time_now(char *out, size_t size)
-{
-    time_t now = time(NULL);
-    struct tm utc;
-    gmtime_r(&now, &utc);
-    strftime(out, size, "%Y-%m-%dT%H:%M:%SZ", &utc);
-}
-
 /* "20261123-071500" of such a text. */
 static void set_time_compact(const char *when, char *out, size_t size)
 {
@@ -384,30 +376,6 @@ static size_t add_harmless(char *out, size_t used, size_t size, const char *text
     }
     out[used] = '\0';
     return used;
-}
-
-void age_text(const char *when, char *out, size_t size)
-{
-    struct tm then = {0};
-    if (!strptime(when, "%Y-%m-%dT%H:%M:%S", &then)) { /* what follows are parts of a second */
-        snprintf(out, size, "of unknown age");
-        return;
-    }
-    double seconds = difftime(time(NULL), timegm(&then));
-    static const struct {
-        double seconds;
-        const char *name;
-    } units[] = {{86400, "day"}, {3600, "hour"}, {60, "minute"}, {1, "second"}};
-    if (seconds < 0) {
-        snprintf(out, size, "dated in the future: check the clock");
-        return;
-    }
-    for (size_t i = 0; i < 4; i++)
-        if (seconds >= units[i].seconds || i == 3) {
-            long count = (long)(seconds / units[i].seconds);
-            snprintf(out, size, "%ld %s%s ago", count, units[i].name, count == 1 ? "" : "s");
-            return;
-        }
 }
 
 void set_file_stem(const set_origin *o, char *out, size_t size)

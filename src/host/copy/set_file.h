@@ -77,12 +77,6 @@ bool set_is_offline(const set_origin *origin);
 /* Fills in who the unit is and which description was used; the rest stays. */
 void set_origin_of(set_origin *origin, const bil_image *image);
 
-/* "2026-11-23T07:15:00Z", now. */
-void set_time_now(char *out, size_t size);
-
-/* "3 minutes ago" */
-void age_text(const char *when, char *out, size_t size);
-
 /* DEVICE_SERIAL_TIME, with everything else than letters, digits, - and _ made harmless. */
 void set_file_stem(const set_origin *origin, char *out, size_t size);
 

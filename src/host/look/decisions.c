@@ -5,6 +5,7 @@
 #include <stdlib.h>
 #include <string.h>
 
+#include "host/base/time.h"
 #include "port/storage.h"
 
 enum { DECISIONS_MOST = 64 << 20 };
@@ -112,7 +113,7 @@ int decisions_save(const json_t *list, const char *who, const char *saved, const
     int error = storage_begin(&storage, folder, name);
     if (error)
         return error;
-    set_time_now(when, sizeof when);
+    time_now(when, sizeof when);
     json_t *all = json_pack("{s:i,s:s,s:s,s:s,s:s,s:O}", "bilancia_decisions", 0, "when", when, "who", who, "saved",
                             saved, "device", against, "decisions", list);
     bool good = all && json_dumpf(all, storage.file, JSON_INDENT(1) | JSON_PRESERVE_ORDER) == 0 &&

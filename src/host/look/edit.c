@@ -5,6 +5,7 @@
 
 #include "host/base/arena.h"
 #include "host/base/float_text.h"
+#include "host/base/time.h"
 #include "host/copy/csv.h"
 #include "host/describe/rule_text.h"
 
@@ -242,7 +243,7 @@ void offline_origin(const offline *o, const char *who, const char *why, set_orig
 {
     *out = o->origin;
     set_digest_hex(o->totals.digest, out->parent);
-    set_time_now(out->when, sizeof out->when);
+    time_now(out->when, sizeof out->when);
     snprintf(out->who, SET_TEXT, "%s", who);
     snprintf(out->why, SET_TEXT, "%s", why);
     snprintf(out->from, SET_TEXT, "%s", SET_OFFLINE);

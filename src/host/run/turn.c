@@ -9,6 +9,7 @@
 #include <sys/stat.h>
 #include <unistd.h>
 
+#include "host/base/time.h"
 #include "host/copy/set_file.h"
 #include "port/digest.h"
 #include "port/storage.h"
@@ -76,7 +77,7 @@ bool turn_take(turn *t, const char *what, const char *who, char *why, size_t siz
         turn_give(t);
         return false;
     }
-    set_time_now(when, sizeof when);
+    time_now(when, sizeof when);
     int length = snprintf(line, sizeof line, "%.100s since %s, process %ld, user %ld\n", who, when, (long)getpid(),
                           (long)getuid());
     if (ftruncate(t->fd, 0) != 0 || pwrite(t->fd, line, (size_t)length, 0) != length)

@@ -4,8 +4,8 @@
 #include <string.h>
 
 #include "host/base/arena.h"
+#include "host/base/time.h"
 #include "host/run/lines.h"
-#include "show/hint.h"
 
 static const char *const names[] = {"saved", "same", "unchanged", "partly", "failed"};
 
@@ -67,7 +67,7 @@ static int save(const fleet_orders *orders, fleet_task *task, device *dev)
     char folder[STORAGE_PATH], name[300];
     set_origin *o = task->origin = need(1, sizeof *o);
     set_origin_of(o, &dev->image);
-    set_time_now(o->when, sizeof o->when);
+    time_now(o->when, sizeof o->when);
     snprintf(o->scope, SET_TEXT, "all");
     snprintf(o->who, SET_TEXT, "%s", orders->who);
     snprintf(o->why, SET_TEXT, "%s", orders->why);
@@ -99,11 +99,11 @@ static void read_one(const fleet_orders *orders, fleet_task *task)
     task->error =
         device_open_as(&dev, task->address, task->model[0] ? task->model : NULL, orders->models, why, sizeof why);
     if (task->error) {
-        char hint[200];
-        hint_for(task->address, task->error, dev.connect_errno, hint, sizeof hint);
-        snprintf(task->why, sizeof task->why, "%s%s%s", why, hint[0] ? "; " : "", hint);
+        snprintf(task->why, sizeof task->why, "%s", why);
+        task->connect_errno = dev.connect_errno;
         return;
     }
+    task->opened = true;
     if (task->only_changed && unchanged(task, &dev)) {
         task->end = FLEET_UNCHANGED;
     } else {

@@ -27,6 +27,8 @@ typedef struct fleet_task {
     fleet_end end;
     int error;
     char why[300];
+    bool opened;       /* there was a connection, and it was known who answers */
+    int connect_errno; /* of the try, where there was none */
     char path[STORAGE_PATH];
     set_origin *origin; /* of what was read; NULL when nothing was */
     bool unstored;

@@ -9,9 +9,9 @@
 #include <unistd.h>
 
 #include "host/base/arena.h"
+#include "host/base/time.h"
 #include "host/site/archive.h"
 #include "port/digest.h"
-#include "show/view.h"
 
 enum { BLOCK = 65536, LIST_MOST = 1 << 20 };
 
@@ -121,7 +121,7 @@ static json_t *make_list(const kit *k, uint64_t *sizes, uint64_t *all, char *why
         json_array_append_new(
             files, json_pack("{s:s,s:I,s:s}", "name", k->files[i].name, "bytes", (json_int_t)sizes[i], "digest", hex));
     }
-    set_time_now(when, sizeof when);
+    time_now(when, sizeof when);
     return json_pack("{s:i,s:s,s:s,s:s,s:s,s:s,s:o}", "bilancia_kit", 0, "device", k->device, "who", k->who, "why",
                      k->why, "when", when, "firmware", k->firmware, "files", files);
 }
@@ -383,32 +383,5 @@ int kit_check(const char *path, json_t **list, char *why, size_t size)
     la->read_free(a);
     if (fd_of_kit >= 0)
         close(fd_of_kit);
-    return error;
-}
-
-/* ---- the sheet ---- */
-
-enum { SHEET_WIDTH = 100 };
-
-int sheet_write(const char *copy, const models *m, FILE *out, char *why, size_t size)
-{
-    side *s = need(1, sizeof *s);
-    findings *f = need(1, sizeof *f);
-    side_parse(s, copy);
-    int error = side_open(s, m, NULL, why, size);
-    if (!error) {
-        finding one;
-        side_collect_left_out(s);
-        findings_begin(f, s, 1, &(finding_filter){0}, false);
-        view v = view_text((look){out, SHEET_WIDTH, false}, true);
-        v.ops->begin(&v, f);
-        while (findings_next(f, &one) == 1)
-            v.ops->row(&v, f, &one);
-        error = v.ops->end(&v, f) ? f->error : storage_error();
-        snprintf(why, size, "%s", f->error ? side_why(s) : bil_host_error_text(error));
-        side_close(s);
-    }
-    free(f);
-    free(s);
     return error;
 }

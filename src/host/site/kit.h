@@ -5,7 +5,6 @@
 #include <jansson.h>
 
 #include "host/copy/set_file.h"
-#include "host/describe/catalogue.h"
 
 enum { KIT_FILES = 64 };
 
@@ -32,8 +31,5 @@ int kit_check(const char *path, json_t **list, char *why, size_t why_size);
 
 /* Does this folder lie on the disk that appears at `storage`? */
 bool kit_lies_on(const char *folder, const char *storage);
-
-/* A sheet that a person can read and print: identity, values by group, what isn't in it. */
-int sheet_write(const char *copy, const models *m, FILE *out, char *why, size_t why_size);
 
 #endif

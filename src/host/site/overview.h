@@ -1,4 +1,4 @@
-/* The state of every device of a site, and the page that shows it. */
+/* The state of every device of a site. */
 #ifndef BIL_HOST_SITE_OVERVIEW_H
 #define BIL_HOST_SITE_OVERVIEW_H
 
@@ -51,8 +51,5 @@ typedef struct overview {
 
 void overview_make(overview *o, site_index *index);
 void overview_free(overview *o);
-
-/* One self-contained page: no network, no scripts. `index` is asked for the drift of each device over time. */
-void overview_html(const overview *o, site_index *index, FILE *file);
 
 #endif

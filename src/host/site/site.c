@@ -8,6 +8,7 @@
 #include <unistd.h>
 
 #include "host/base/arena.h"
+#include "host/base/time.h"
 #include "port/digest.h"
 
 enum { FORMAT = 0 };
@@ -115,7 +116,7 @@ int site_make(site *s, const char *path, const char *name, const char *who, char
     int error = storage_make_folder(path, 0777);
     json_t *json = json_pack("{s:i,s:s,s:s}", "bilancia_site", FORMAT, "name", name, "who", who);
     char when[40];
-    set_time_now(when, sizeof when);
+    time_now(when, sizeof when);
     json_object_set_new(json, "when", json_string(when));
     char *text = json_dumps(json, JSON_INDENT(2) | JSON_SORT_KEYS);
     json_decref(json);
@@ -193,7 +194,7 @@ int note_add(const site *s, const char *folder, const char *kind, const char *wh
 {
     char when[40], unique[20], short_when[20], hex[2 * BIL_SHA256 + 1], name[60], path[STORAGE_PATH],
         where[STORAGE_PATH];
-    set_time_now(when, sizeof when);
+    time_now(when, sizeof when);
     compact_time(when, short_when);
     json_object_set_new(body, "bilancia_note", json_integer(FORMAT));
     json_object_set_new(body, "kind", json_string(kind));

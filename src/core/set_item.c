@@ -1,0 +1,164 @@
+/* What an item, its value and a header are, for who reads lines and who writes them. */
+#include "json.h"
+
+#include "bytes.h"
+#include "require.h"
+
+#define AT(field) (uint8_t) offsetof(bil_set_header, field)
+static const header_text header_texts[HEADER_TEXTS] = {
+    {",\"vendor\":", AT(vendor)},
+    {",\"model\":", AT(model)},
+    {",\"hardware\":", AT(hardware)},
+    {",\"firmware\":", AT(firmware)},
+    {",\"serial\":", AT(serial)},
+    {",\"device\":", AT(device)},
+    {",\"description\":{\"model\":", AT(description)},
+    {",\"layout\":", AT(layout)},
+    {"},\"parent\":", AT(parent)},
+    {",\"when\":", AT(when)},
+    {",\"who\":", AT(who)},
+    {",\"why\":", AT(why)},
+    {",\"scope\":", AT(scope)},
+    {",\"from\":", AT(from)},
+};
+#undef AT
+
+const header_text *bil_header_text(int i)
+{
+    return &header_texts[i];
+}
+
+/* x stands for a lower case hex digit, 0 for a digit; nothing at all is good, too: it isn't known. */
+#define DIGEST "xxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxx"
+static bool looks_like(bil_str text, const char *form)
+{
+    size_t i = 0;
+    for (; i < text.length && form[i]; i++) {
+        char c = text.text[i];
+        bool digit = c >= '0' && c <= '9';
+        if (form[i] == '0' ? !digit : form[i] == 'x' ? !digit && !(c >= 'a' && c <= 'f') : c != form[i])
+            return false;
+    }
+    return text.length == 0 || (i == text.length && !form[i]);
+}
+
+bool bil_header_is_sound(const bil_set_header *header)
+{
+    return looks_like(header->layout, DIGEST) && looks_like(header->parent, DIGEST) &&
+           looks_like(header->when, "0000-00-00T00:00:00Z");
+}
+
+/* "id type hex\n" of the classes that belong to the work and the place. */
+void bil_set_values_digest(bil_digest *values, const bil_item *item)
+{
+    if (item->cls != BIL_CLASS_SETUP && item->cls != BIL_CLASS_PLACE && item->cls != BIL_CLASS_CALIBRATION)
+        return;
+    char text[BIL_ID_MAX + 12 + 2 * BIL_TEXT_MAX + 4];
+    json_out out;
+    bil_json_open(&out, text, sizeof text);
+    bil_json_raw(&out, item->id.text, item->id.length);
+    bil_json_lit(&out, " ");
+    bil_json_lit(&out, bil_type_name(item->type));
+    bil_json_lit(&out, " ");
+    bil_json_digits(&out, item->raw, item->size);
+    size_t length;
+    bil_json_close(&out, &length);
+    values->ops->add(values->ctx, text, length);
+}
+
+void bil_json_put_value(json_out *out, const bil_format *format, const uint8_t *raw, const bil_float_ops *floats)
+{
+    char text[BIL_VALUE_TEXT];
+    if (bil_value_text(format, raw, floats, text, sizeof text) != BIL_OK) {
+        bil_json_lit(out, "null");
+        return;
+    }
+    switch ((bil_type)format->type) {
+    case BIL_U64: /* readers need not keep more than 53 bits of a number (RFC 8259, section 6) */
+    case BIL_I64:
+    case BIL_CHOICE8:
+    case BIL_CHOICE16:
+    case BIL_BITS8:
+    case BIL_BITS16:
+    case BIL_BITS32:
+    case BIL_TEXT:
+        bil_json_string(out, text, strlen(text));
+        break;
+    default:
+        bil_json_lit(out, text);
+        break;
+    }
+}
+
+void bil_image_item(const bil_image *image, uint16_t index, bil_item *item)
+{
+    require(image && item && index < image->description->count);
+    const bil_param *param = &image->description->params[index];
+    *item = (bil_item){
+        .id = {param->id, strlen(param->id)},
+        .name = {param->name, strlen(param->name)},
+        .unit = {param->unit, strlen(param->unit)},
+        .type = (bil_type)param->format.type,
+        .cls = (bil_class)param->cls,
+        .size = param->format.size,
+    };
+    if (image->state[index] == BIL_UNREADABLE)
+        item->unreadable = (bil_error)image->cause[index];
+    else
+        memcpy(item->raw, bil_image_raw(image, index), param->format.size);
+}
+
+void bil_image_item_told(const bil_image *image, uint16_t index, const bil_float_ops *floats, char *token,
+                         bil_item *item)
+{
+    require(image && token && item && index < image->description->count);
+    bil_image_item(image, index, item);
+    if (item->unreadable)
+        return;
+    json_out out;
+    bil_json_open(&out, token, BIL_TOKEN);
+    bil_json_put_value(&out, &image->description->params[index].format, item->raw, floats);
+    item->value = (bil_str){token, (size_t)(out.at - token)};
+}
+
+int bil_image_put_item(bil_image *image, const bil_item *item, const bil_float_ops *floats)
+{
+    require(image && item);
+    int32_t index = bil_description_find(image->description, item->id.text, item->id.length);
+    int error = bil_image_put_item_as_it_was(image, item, floats);
+    if (error || item->unreadable || !(image->description->params[index].flags & BIL_WRITABLE))
+        return error;
+    return bil_value_check(&image->description->params[index].format, item->raw);
+}
+
+int bil_image_put_item_as_it_was(bil_image *image, const bil_item *item, const bil_float_ops *floats)
+{
+    require(image && item);
+    const bil_description *description = image->description;
+    int32_t index = bil_description_find(description, item->id.text, item->id.length);
+    if (index < 0)
+        return BIL_E_UNKNOWN_PARAMETER;
+    const bil_param *param = &description->params[index];
+    if (param->format.type != item->type || param->cls != item->cls)
+        return BIL_E_OTHER_TYPE;
+    if (item->unreadable) {
+        bil_image_fail(image, (uint16_t)index, item->unreadable);
+        return BIL_OK;
+    }
+    if (param->format.size != item->size)
+        return BIL_E_OTHER_TYPE;
+    /* A portable writer leaves floats null; anything else must be what this library would write. */
+    char token[BIL_VALUE_TEXT * 2 + 3];
+    json_out out;
+    bil_json_open(&out, token, sizeof token);
+    bil_json_put_value(&out, &param->format, item->raw, floats);
+    bool is_null = item->value.length == 4 && memcmp(item->value.text, "null", 4) == 0;
+    bool may_be_null = bil_type_is_float(item->type);
+    bool same =
+        item->value.length == (size_t)(out.at - token) && memcmp(token, item->value.text, item->value.length) == 0;
+    bool unknown_here = may_be_null && floats == NULL;
+    if (!same && !(is_null && may_be_null) && !unknown_here)
+        return BIL_E_VALUE_TEXT;
+    bil_image_put(image, (uint16_t)index, item->raw);
+    return BIL_OK;
+}
