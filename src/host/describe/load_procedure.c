@@ -1,0 +1,133 @@
+/* Procedures: hold, release, unlock, store, restart and so on, as lists of steps. */
+#include <string.h>
+
+#include "host/describe/loading.h"
+
+static void load_step(load *l, yaml_node_t *map, bil_proc_step *step)
+{
+    static const char *const kinds[] = {"write", "secret", "until", "wait", "reconnect", "person", NULL};
+    static const char *const keys[6][7] = {
+        {"write", "value", "repeatable", NULL},
+        {"secret", "slot", "repeatable", NULL},
+        {"until", "value", "mask", "within_ms", "every_ms", NULL},
+        {"wait", NULL},
+        {"reconnect", NULL},
+        {"person", "within_ms", NULL},
+    };
+    load_want_kind(l, map, YAML_MAPPING_NODE);
+    if (l->bad)
+        return;
+    if (map->data.mapping.pairs.start == map->data.mapping.pairs.top) {
+        load_complain(l, map, "an empty step");
+        return;
+    }
+    int kind = load_want_name(l, load_node(l, map->data.mapping.pairs.start->key), kinds);
+    if (!l->bad)
+        load_check_keys(l, map, keys[kind]);
+    if (l->bad)
+        return;
+    yaml_node_t *what = load_node(l, map->data.mapping.pairs.start->value);
+    yaml_node_t *value = load_get(l, map, "value"), *within = load_get(l, map, "within_ms"),
+                *every = load_get(l, map, "every_ms"), *mask = load_get(l, map, "mask"),
+                *repeatable = load_get(l, map, "repeatable");
+    step->kind = (uint8_t)kind;
+    step->param = BIL_NONE;
+    step->repeatable = repeatable && load_want_yes(l, repeatable);
+    step->within_ms = within ? (uint32_t)load_want_number(l, within, 1, 3600000) : 10000;
+    step->every_ms = every ? (uint32_t)load_want_number(l, every, 1, 60000) : 200;
+    step->mask = mask ? (uint32_t)load_want_number(l, mask, 1, 0xffffffffL) : UINT32_MAX;
+    if (kind == BIL_STEP_WRITE || kind == BIL_STEP_UNTIL) {
+        step->param = load_want_param(l, what);
+        if (!l->bad && !value)
+            load_complain(l, map, "\"value\" is missing here");
+        step->value = l->bad ? 0 : load_want_value(l, value, step->param);
+    } else if (kind == BIL_STEP_SECRET) {
+        static const char *const slots[] = {"password", NULL};
+        yaml_node_t *slot = load_need(l, map, "slot");
+        step->param = load_want_param(l, what);
+        step->value = l->bad ? 0 : (uint32_t)load_want_name(l, slot, slots) + 1;
+        if (!l->bad && l->params[step->param].format.type != BIL_TEXT)
+            load_complain(l, what, "a secret goes into a text");
+    } else if (kind == BIL_STEP_PERSON) {
+        step->text = load_keep(l, load_want_text(l, what, 200));
+    } else {
+        step->within_ms = (uint32_t)load_want_number(l, what, 1, 3600000);
+    }
+    uint8_t flag = kind == BIL_STEP_UNTIL ? BIL_READABLE : BIL_WRITABLE;
+    if (!l->bad && step->param != BIL_NONE && !(l->params[step->param].flags & flag))
+        load_complain(l, what, "this parameter can't be %s", flag == BIL_READABLE ? "read" : "written");
+}
+
+/* The state to which a procedure leads: a release to one in which the machine stands, a start to one at work. */
+static void load_found(load *l, yaml_node_t *map, yaml_node_t *found, bil_procedure *procedure)
+{
+    bool release = procedure->kind == BIL_PROC_RELEASE, start = procedure->kind == BIL_PROC_START;
+    const bil_description *d = l->table;
+    if (!l->bad && found && ((!release && !start) || d->state == BIL_NONE))
+        load_complain(l, found, "\"found\" is for a release or a start, and needs a state");
+    if (!l->bad && start && !found)
+        load_complain(l, map, "\"found\" is missing here: the state at work to which it leads");
+    if (l->bad || !found)
+        return;
+    procedure->for_state = true;
+    procedure->found = load_want_value(l, found, d->state);
+    bool stands = procedure->found < 32 && d->state_idle >> procedure->found & 1;
+    if (!l->bad && release && !stands)
+        load_complain(l, found,
+                      "a release leads to a state in which the machine stands (\"idle\" of the state); what sets it "
+                      "to work is \"start\"");
+    if (!l->bad && start && (stands || procedure->found == d->state_held))
+        load_complain(l, found, "a start leads to a state in which the machine is at work");
+}
+
+static void load_procedure(load *l, yaml_node_t *map, bil_procedure *procedure)
+{
+    static const char *const keys[] = {"does", "hardware", "found", "steps", NULL};
+    static const char *const kinds[] = {"unlock",  "hold",          "release", "store",
+                                        "restart", "factory_reset", "start",   NULL};
+    load_check_keys(l, map, keys);
+    yaml_node_t *does = l->bad ? NULL : load_need(l, map, "does");
+    yaml_node_t *list = l->bad ? NULL : load_need(l, map, "steps");
+    if (l->bad)
+        return;
+    yaml_node_t *hardware = load_get(l, map, "hardware"), *found = load_get(l, map, "found");
+    procedure->kind = (uint8_t)load_want_name(l, does, kinds);
+    if (hardware)
+        procedure->hardware = load_keep(l, load_want_text(l, hardware, NAME_LIMIT));
+    if (hardware && !bil_description_names_hardware(l->table, procedure->hardware))
+        load_complain(l, hardware, "this hardware isn't in the list of the description");
+    load_found(l, map, found, procedure);
+    load_want_kind(l, list, YAML_SEQUENCE_NODE);
+    if (l->bad)
+        return;
+    size_t count = (size_t)(list->data.sequence.items.top - list->data.sequence.items.start);
+    if (count == 0 || count > 100) {
+        load_complain(l, list, "a procedure has 1 to 100 steps");
+        return;
+    }
+    bil_proc_step *steps = arena_take(l->memory, count * sizeof *steps);
+    for (size_t i = 0; i < count && !l->bad; i++)
+        load_step(l, load_node(l, list->data.sequence.items.start[i]), &steps[i]);
+    procedure->steps = steps;
+    procedure->step_count = (uint16_t)count;
+}
+
+void load_procedures(load *l, yaml_node_t *list)
+{
+    load_want_kind(l, list, YAML_SEQUENCE_NODE);
+    size_t count = l->bad ? 0 : (size_t)(list->data.sequence.items.top - list->data.sequence.items.start);
+    if (count > 1000)
+        load_complain(l, list, "a description has at most 1000 procedures");
+    bil_procedure *procedures = arena_take(l->memory, (count + 1) * sizeof *procedures);
+    for (size_t i = 0; i < count && !l->bad; i++) {
+        yaml_node_t *map = load_node(l, list->data.sequence.items.start[i]);
+        load_procedure(l, map, &procedures[i]);
+        for (size_t k = 0; k < i && !l->bad; k++)
+            if (procedures[k].kind == procedures[i].kind && procedures[k].for_state == procedures[i].for_state &&
+                procedures[k].found == procedures[i].found && !procedures[k].hardware == !procedures[i].hardware &&
+                (!procedures[k].hardware || strcmp(procedures[k].hardware, procedures[i].hardware) == 0))
+                load_complain(l, map, "there are two of this procedure");
+    }
+    l->table->procedures = procedures;
+    l->table->procedure_count = (uint16_t)count;
+}

@@ -1,0 +1,92 @@
+/* Inside the loader of descriptions: one document being loaded. Once something is wrong the first complaint stands, and
+ * everything else says little: each part asks `bad` before it goes on. */
+#ifndef BIL_HOST_DESCRIBE_LOADING_H
+#define BIL_HOST_DESCRIBE_LOADING_H
+
+#include <yaml.h>
+
+#include "bilancia/description.h"
+#include "host/base/arena.h"
+
+enum { FILE_LIMIT = 8 << 20, DECIMALS_LIMIT = 9, NAME_LIMIT = 31 };
+
+typedef struct load {
+    yaml_document_t document;
+    const char *path;
+    char *why;
+    size_t why_size;
+    arena *memory;
+    bil_description *table;
+    bil_param *params;
+    yaml_node_t **nodes; /* of the parameters, in the order of params */
+    uint8_t order;       /* the model's usual cell order */
+    bool bad;
+} load;
+
+typedef struct decimal {
+    int64_t mantissa;
+    uint8_t decimals;
+} decimal;
+
+/* yaml.c */
+void load_complain(load *l, const yaml_node_t *node, const char *format, ...) __attribute__((format(printf, 3, 4)));
+yaml_node_t *load_node(load *l, int index);
+const char *node_text(const yaml_node_t *node);
+const char *load_want_text(load *l, yaml_node_t *node, size_t most);
+long load_want_number(load *l, yaml_node_t *node, long low, long high);
+bool load_want_yes(load *l, yaml_node_t *node);
+void load_want_kind(load *l, yaml_node_t *node, yaml_node_type_t type);
+int load_want_name(load *l, yaml_node_t *node, const char *const *names);
+yaml_node_t *load_get(load *l, yaml_node_t *map, const char *key);
+yaml_node_t *load_need(load *l, yaml_node_t *map, const char *key);
+void load_check_keys(load *l, yaml_node_t *map, const char *const *keys);
+const char *load_keep(load *l, const char *text);
+
+/* decimal.c */
+decimal load_want_decimal(load *l, yaml_node_t *node);
+bool decimal_widen(int64_t *mantissa, unsigned decimals);
+uint32_t load_want_raw_length(load *l, yaml_node_t *node, const bil_format *format);
+
+/* load_format.c */
+bool format_is_integer(const bil_format *format);
+void load_scale(load *l, yaml_node_t *map, bil_format *format);
+void load_choices(load *l, yaml_node_t *map, bil_format *format);
+void load_limits(load *l, yaml_node_t *map, bil_format *format);
+void load_tolerance(load *l, yaml_node_t *map, bil_format *format);
+
+/* load_param.c */
+void load_params(load *l, yaml_node_t *map);
+uint16_t load_want_param(load *l, yaml_node_t *node);
+void load_resets(load *l, uint16_t index);
+void load_factory(load *l);
+
+/* load_place.c */
+uint8_t load_want_space(load *l, yaml_node_t *node); /* NULL: holding cells */
+uint8_t load_order(load *l, yaml_node_t *map, uint8_t usual);
+void load_by_address(load *l);
+void load_link(load *l, yaml_node_t *map);
+
+/* load_state.c */
+void load_identity(load *l, yaml_node_t *map);
+uint32_t load_want_value(load *l, yaml_node_t *node, uint16_t index);
+void load_state(load *l, yaml_node_t *map);
+void load_restart_after(load *l, yaml_node_t *list);
+void load_link_unit(load *l, yaml_node_t *node);
+void load_unstored(load *l, yaml_node_t *map);
+void load_changes(load *l, yaml_node_t *node);
+size_t load_want_list(load *l, yaml_node_t *list, size_t most);
+const char *const *load_texts(load *l, yaml_node_t *list, size_t most, uint8_t *count);
+void load_unit_shows(load *l, yaml_node_t *map);
+void load_restart_shows(load *l, yaml_node_t *map);
+void load_banks(load *l, yaml_node_t *list);
+
+/* load_rule.c */
+void load_rules(load *l, yaml_node_t *list);
+
+/* load_procedure.c */
+void load_procedures(load *l, yaml_node_t *list);
+
+/* layout.c */
+void load_layout(load *l);
+
+#endif
