@@ -9,8 +9,7 @@
 
 typedef struct site_index {
     const site *site;
-    void *db;                         /* sqlite3 */
-    void *ready;                      /* statements made ready */
+    struct database *db;
     unsigned copies_read, notes_read; /* looked at anew by this opening */
 } site_index;
 
