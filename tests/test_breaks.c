@@ -432,10 +432,54 @@ static void sleeps(world *w)
         w->b.sim.unit = w->other;
 }
 
+/* All actions of all plays, in one sum: with BILANCIA_ACTIONS=FILE, a line of that for each thousand. What is meant to
+ * change only the shape of the jobs leaves that file as it was. */
+static void sum_up(const bil_action *a)
+{
+    static FILE *file;
+    static uint64_t sum = 14695981039346656037u, count; /* FNV-1a */
+    const char *path = getenv("BILANCIA_ACTIONS");
+    if (!path || (!file && !(file = fopen(path, "w"))))
+        return;
+    uint64_t said[140] = {a->number, a->kind};
+    size_t n = 2;
+    if (a->kind == BIL_ACT_TRANSFER) {
+        const uint64_t own[] = {a->u.transfer.write,   a->u.transfer.value, a->u.transfer.space, a->u.transfer.secret,
+                                a->u.transfer.address, a->u.transfer.count, a->u.transfer.param};
+        memcpy(said + n, own, sizeof own);
+        n += sizeof own / sizeof own[0];
+        for (uint16_t i = 0; a->u.transfer.write && !a->u.transfer.secret && i < a->u.transfer.count; i++)
+            said[n++] = a->u.transfer.cells[i];
+    } else if (a->kind == BIL_ACT_WAIT) {
+        said[n++] = a->u.wait.until_ms;
+    } else if (a->kind == BIL_ACT_CONNECT) {
+        said[n++] = a->u.connect.until_ms;
+        said[n++] = a->u.connect.unit;
+    } else if (a->kind == BIL_ACT_ASK) {
+        said[n++] = a->u.ask.question;
+        said[n++] = a->u.ask.found;
+    } else if (a->kind == BIL_ACT_RECORD) {
+        const uint64_t own[] = {a->u.record.event, a->u.record.cause, a->u.record.param, a->u.record.code};
+        memcpy(said + n, own, sizeof own);
+        n += 4;
+    } else if (a->kind == BIL_ACT_END) {
+        const uint64_t own[] = {a->u.end.verdict, a->u.end.held,  a->u.end.wrote, a->u.end.stored, a->u.end.restarted,
+                                a->u.end.stopped, a->u.end.cause, a->u.end.param, a->u.end.other,  a->u.end.code};
+        memcpy(said + n, own, sizeof own);
+        n += 10;
+    }
+    for (size_t i = 0; i < n; i++)
+        for (unsigned k = 0; k < 64; k += 8)
+            sum = (sum ^ (said[i] >> k & 0xff)) * 1099511628211u;
+    if (++count % 1000 == 0)
+        fprintf(file, "%llu %016llx\n", (unsigned long long)count, (unsigned long long)sum);
+}
+
 static void before_each(void *ctx, const bil_job *job, const bil_action *action)
 {
     world *w = ctx;
     char answer[100];
+    sum_up(action);
     if (action->kind == BIL_ACT_TRANSFER && action->u.transfer.write && action->u.transfer.value)
         assert_true(w->has_safety); /* no value before there is a way back */
     const sim_entry *hand = sim_find(w->b.unit, w->p.on->hand);
