@@ -13,6 +13,17 @@ uint32_t roll_below(dice *d, uint32_t limit)
     return (uint32_t)((roll(d) >> 32) * limit >> 32);
 }
 
+size_t utf8_of(uint32_t c, char text[5])
+{
+    memset(text, 0, 5);
+    size_t more = c >= 0x10000 ? 3 : c >= 0x800 ? 2 : c >= 0x80 ? 1 : 0;
+    static const uint8_t lead[] = {0, 0xc0, 0xe0, 0xf0};
+    for (size_t i = more; i > 0; i--, c >>= 6)
+        text[i] = (char)(0x80 | (c & 0x3f));
+    text[0] = (char)(lead[more] | c);
+    return more + 1;
+}
+
 unsigned rounds(unsigned usual)
 {
     const char *times = getenv("BILANCIA_ROUNDS");

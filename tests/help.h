@@ -28,6 +28,10 @@ typedef struct dice {
 uint64_t roll(dice *d);
 uint32_t roll_below(dice *d, uint32_t limit);
 
+/* A character as UTF-8 (RFC 3629), also where there is none with that number; returns the bytes, a NUL stands behind.
+ */
+size_t utf8_of(uint32_t character, char text[5]);
+
 /* How many rounds of chance a test plays: `usual`, times what BILANCIA_ROUNDS says (see scripts/campaign). */
 unsigned rounds(unsigned usual);
 

@@ -197,6 +197,22 @@ static void the_writer_refuses_what_doesnt_fit(void **state)
     free_image(&image);
 }
 
+/* All of Unicode, against a list of the standard: no text moves the cursor, breaks the line or turns the direction. */
+static void texts_are_only_read(void **state)
+{
+    (void)state;
+    static const uint32_t steering[] = {0x61c,  0x200e, 0x200f, 0x202a, 0x202b, 0x202c, 0x202d,
+                                        0x202e, 0x2066, 0x2067, 0x2068, 0x2069, 0x2028, 0x2029};
+    for (uint32_t c = 1; c <= 0x10ffff; c++) {
+        bool bad = c < 0x20 || (c >= 0x7f && c < 0xa0) || (c >= 0xd800 && c <= 0xdfff);
+        for (size_t i = 0; i < sizeof steering / sizeof steering[0]; i++)
+            bad = bad || c == steering[i];
+        char text[5];
+        size_t length = utf8_of(c, text);
+        assert_int_equal(bil_text_is_printable(text, length), !bad);
+    }
+}
+
 static void memory_that_is_too_small(void **state)
 {
     (void)state;
@@ -355,11 +371,12 @@ static void what_the_manual_forbids(void **state)
 
 int main(void)
 {
-    const struct CMUnitTest tests[] = {cmocka_unit_test(lines_at_the_limits),
-                                       cmocka_unit_test(the_writer_refuses_what_doesnt_fit),
+    const struct CMUnitTest tests[] = {
+        cmocka_unit_test(lines_at_the_limits),     cmocka_unit_test(the_writer_refuses_what_doesnt_fit),
 #ifdef BIL_DEBUG
-                                       cmocka_unit_test(what_the_manual_forbids),
+        cmocka_unit_test(what_the_manual_forbids),
 #endif
-                                       cmocka_unit_test(memory_that_is_too_small), cmocka_unit_test(names_and_texts)};
+        cmocka_unit_test(texts_are_only_read),     cmocka_unit_test(memory_that_is_too_small),
+        cmocka_unit_test(names_and_texts)};
     return cmocka_run_group_tests_name("edges", tests, NULL, NULL);
 }

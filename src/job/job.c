@@ -69,6 +69,7 @@ int bil_job_init(bil_job **out, void *memory, size_t size, const bil_job_config 
     job->description = description;
     job->why.param = job->why.other = BIL_NONE;
     job->purpose = config->purpose;
+    job->unit = config->kind == BIL_JOB_START ? config->unit : 0;
     *out = job;
     return BIL_OK;
 }

@@ -21,7 +21,7 @@ enum {
     CELLS_MAX = 125 /* Modbus Application Protocol 1.1b3, 6.3; larger than any block */
 };
 
-typedef enum flow { FLOW_ACTION, FLOW_DONE, FLOW_FAILED } flow;
+typedef enum flow { FLOW_ACTION, FLOW_DONE, FLOW_FAILED, FLOW_ON /* inside a machine: its next state */ } flow;
 
 /* Numbers that are followed from look to look. */
 typedef enum saw_kind { SAW_STARTS, SAW_UPTIME, SAW_CHANGES, SAW_STATE, SAW_COUNT } saw_kind;
@@ -85,71 +85,80 @@ typedef struct reason {
     uint32_t code;
 } reason;
 
+/* The small things come first: a Cortex-M0+ reaches a byte among the first 32 with one instruction, a word among the
+ * first 128. */
 struct bil_job {
-    bil_job_config config;
-    const bil_description *description;
-    const bil_result *result;
-    uint64_t now;
-    uint64_t due;    /* by then the last action has to be over */
-    uint32_t number; /* of the last action given, 0 before the first */
-    uint8_t then;    /* the phase after it is held */
-    uint8_t phase;   /* of the kind of job; see write.c and read.c */
-    bool over;
+    uint8_t part;         /* of a write; see write.c */
+    uint8_t step;         /* of that part, or of another kind of job */
+    uint8_t inner;        /* of holding and letting go, which several parts do */
+    uint8_t round, stage; /* of writing */
+    uint8_t reads;        /* of the proof; of a read */
+    uint8_t waits;        /* for a write that is still at work */
 
     /* the link */
-    bool must_record; /* what is about to happen has to be recorded first */
     bool dirty;       /* a reply may still be on its way: be silent, drain, connect anew */
     bool sure;        /* it was just made sure who answers; else the next request looks first */
     bool fresh;       /* nothing was sent since then */
-    bool reconnected; /* since values were last read back */
     bool elsewhere;   /* somebody else is asked: who answers at another unit number? */
+    bool reconnected; /* since values were last read back */
+    bool must_record; /* what is about to happen has to be recorded first */
+
+    /* who it is, and what happens by itself */
+    bool stranger;   /* another unit answers, or it can't be told: nothing more goes there */
+    bool restarted;  /* seen by what only a restart does */
+    bool restarts;   /* it was told to: that is no surprise */
+    bool moved;      /* the counter of changes did */
+    bool unit_tells; /* something of it tells it from others of its model */
+
+    /* holding */
+    bool held, is_held; /* it may be; that is confirmed */
+    bool left_held;     /* by somebody else */
+    bool ran;           /* the machine was at work when it was held */
+
+    /* writing, restarting, proving */
+    bool wrote, again;
+    bool at_work;      /* a write was acknowledged, but isn't done yet */
+    bool between;      /* a restart between two stages, not the one of the proof */
+    bool acknowledged; /* the order to restart */
+    bool away;         /* and nothing has answered since */
+    bool proved_restart, excepted;
+
+    /* rarely asked for */
+    bool over;
+    bool known;   /* `expect` says who it has to be */
+    bool ours;    /* an earlier write of this tool left it held */
+    bool as_left; /* it is being held: that somebody else left it so is enough */
+    bool let_go;  /* it was released; by whom, is looked at */
+    bool recorded_writing, stored;
+
+    uint16_t write_at, write_count;
+    const bil_description *description;
+    const bil_result *result;
+    uint16_t *items, *next; /* these and the next three: working memory, behind the struct */
+    uint16_t *cells;
+    uint8_t *touched; /* one for each parameter: TOUCHED, GIVEN_UP */
+    uint32_t *cost;
+    uint32_t found;      /* state of operation before hold */
+    uint32_t unit;       /* unit number that is spoken to, 0: the one of the address */
+    uint32_t unit_next;  /* the one from its restart on */
+    uint32_t unit_after; /* the one that the values bring; 0: they have no say in that */
+    bil_purpose purpose;
+    bil_verdict verdict;
+    bil_verdict fails_as; /* what a failure means where nothing was written */
+    uint32_t number;      /* of the last action given, 0 before the first */
+    reason why;           /* it fails */
+    bil_job_config config;
+
+    uint64_t now;
+    uint64_t due;        /* by then the last action has to be over */
+    uint64_t gone, back; /* moments between which nothing answered */
     exchange exchange;
     reader reader;
     player player;
     look look;
-
-    /* who it is, and what happens by itself */
-    bool known;    /* `expect` says who it has to be */
-    bool stranger; /* another unit answers, or it can't be told: nothing more goes there */
     saw saw[SAW_COUNT];
-    bool restarted; /* seen by what only a restart does */
-    bool restarts;  /* it was told to: that is no surprise */
-    bool moved;     /* the counter of changes did */
-    bool is_held;   /* confirmed */
-
-    /* a write */
-    bil_purpose purpose;
     bil_image expect; /* what the device should hold, as far as this job knows */
-    uint8_t round, stage;
-    uint16_t write_at, write_count;
-    bool held, wrote, again, recorded_writing, excepted, stored, proved_restart;
-    uint8_t reads;       /* of the proof; of a read */
-    uint8_t waits;       /* for a write that is still at work */
-    uint32_t found;      /* state of operation before hold */
-    bool unit_tells;     /* something of it tells it from others of its model */
-    bool ran;            /* the machine was at work when it was held */
-    bool left_held;      /* by somebody else */
-    bool ours;           /* an earlier write of this tool left it held */
-    bool let_go;         /* it was released; by whom, is looked at */
-    bool at_work;        /* a write was acknowledged, but isn't done yet */
-    bool between;        /* a restart between two stages, not the one of the proof */
-    bool acknowledged;   /* the order to restart */
-    bool away;           /* and nothing has answered since */
-    uint64_t gone, back; /* moments between which nothing did */
-    uint32_t unit;       /* unit number that is spoken to, 0: the one of the address */
-    uint32_t unit_next;  /* the one from its restart on */
-    uint32_t unit_after; /* the one that the values bring; 0: they have no say in that */
-    bil_verdict verdict;
-
-    reason why; /* it fails */
-
     bil_job_progress progress;
-
-    /* working memory, behind the struct */
-    uint16_t *items, *next;
-    uint32_t *cost;
-    uint16_t *cells;
-    uint8_t *touched; /* one for each parameter: TOUCHED, GIVEN_UP */
 };
 
 enum { TOUCHED = 1, GIVEN_UP = 2 };
@@ -161,6 +170,27 @@ flow bil_give_wait(bil_job *job, bil_action *action, uint64_t until_ms);
 flow bil_give_connect(bil_job *job, bil_action *action, uint32_t ms);
 flow bil_give_record(bil_job *job, bil_action *action, bil_event event);
 flow bil_failed(bil_job *job, bil_error cause, uint16_t param);
+
+/* ---- how machines go on; flow.c ---- */
+
+/* Goes on with another state of this machine. */
+static inline flow on(bil_job *job, uint8_t step)
+{
+    job->step = step;
+    return FLOW_ON;
+}
+/* The end of a job, by its verdict and why. */
+flow bil_end(bil_job *job, bil_action *action);
+/* Steps until there is an action, or the machine is over. */
+flow bil_steps(bil_job *job, bil_action *action, flow (*step)(bil_job *job, bil_action *action));
+/* It can't go on: FLOW_FAILED. `untouched` is what that means where nothing was written. */
+flow bil_stop(bil_job *job, bil_verdict untouched);
+flow bil_refuse(bil_job *job, bil_error cause, uint16_t param);
+/* Goes on with the procedure begun, or with the read begun; when that fails, so does the machine. */
+flow bil_play(bil_job *job, bil_action *action, bil_verdict untouched);
+flow bil_read_on(bil_job *job, bil_action *action);
+/* What happens next must be in the record before it happens: without that, nobody could put it right later. */
+flow bil_announce(bil_job *job, bil_action *action, bil_event event);
 
 /* ---- machines ---- */
 
@@ -191,8 +221,6 @@ bool bil_tells_who(const bil_description *description, uint16_t index);
 bool bil_watched(const bil_job *job, uint16_t index);
 /* A look; it ends with config.have's identity read and compared with that in `expect`, once that is known. */
 void bil_look_start(bil_job *job);
-/* After the first connect of a job: begins the first look, or says why there is none. */
-bool bil_connected(bil_job *job);
 flow bil_look_run(bil_job *job, bil_action *action);
 /* The same, of values just read. BIL_OK, or why nothing may go on. */
 bil_error bil_watch_judge(bil_job *job);
@@ -203,8 +231,50 @@ void bil_watch_know(bil_job *job);
 /* A value as a number; 0 where it isn't there. */
 uint32_t bil_number_of(const bil_image *image, uint16_t param);
 
+/* What the job will do about a value. Does writing this parameter reset that one? */
+bil_write_need bil_need_of(const bil_job *job, uint16_t index);
+bool bil_resets(const bil_param *param, uint16_t index);
+/* The first value that changed without this job's doing. Counters of the unit may run. */
+uint16_t bil_foreign_change(const bil_job *job);
+
+/* ---- parts of a write ---- */
+
+/* Who answers, and may this set go there? It ends with a person's yes. */
+flow bil_gate_run(bil_job *job, bil_action *action);
+
+/* When the write changes the unit number by which the device is reached, nobody may answer at the new one yet: true,
+ * and a run looks there. `follow`: a unit number among the values just written that acts at once is spoken to from here
+ * on. */
+bool bil_move_start(bil_job *job);
+flow bil_move_run(bil_job *job, bil_action *action);
+void bil_move_follow(bil_job *job, uint16_t from, uint16_t to);
+
+/* The procedure of this unit for the state in which it was found; NULL where there is none. */
+const bil_procedure *bil_procedure_of(const bil_job *job, bil_proc_kind kind);
+/* Begins a procedure; before its first request it is made sure who answers. */
+void bil_begin(bil_job *job, const bil_procedure *how);
+/* Does it stand in this state? What lets it go so that it stands; and may it be held as it is? */
+bool bil_stands(const bil_job *job, uint32_t state);
+const bil_procedure *bil_release_of(const bil_job *job);
+bool bil_may_be_held(const bil_job *job);
+/* Unlocks and holds it. `as_left`: one that somebody else left held is held. */
+void bil_hold_start(bil_job *job, bool as_left);
+flow bil_hold_run(bil_job *job, bil_action *action);
+/* Lets it go, where this job holds it. It never fails: what is held in the end is told. */
+flow bil_release_run(bil_job *job, bil_action *action);
+
+/* Writes until nothing differs, or up to a stage after which the device has to restart (job->between). */
+flow bil_converge_run(bil_job *job, bil_action *action);
+/* Stores, and restarts; from the restart on, where there is nothing to store. */
+void bil_restart_now(bil_job *job);
+flow bil_restart_run(bil_job *job, bil_action *action);
+flow bil_prove_run(bil_job *job, bil_action *action);
+
 /* ---- kinds of jobs ---- */
 
+/* The first states of a job: connect, and find out who answers. */
+enum { MEET_CONNECT, MEET_CONNECTED, MEET_LOOK, MEET_END };
+flow bil_meet_run(bil_job *job, bil_action *action);
 /* Is what answers the model of the description? Both need the identity read. */
 bil_error bil_check_model(const bil_job *job, const bil_image *image);
 bool bil_needs_password(const bil_job *job, const char *hardware);

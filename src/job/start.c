@@ -3,24 +3,17 @@
 
 #include "machine.h"
 
-enum { CONNECT, CONNECTED, IDENTIFYING, UNLOCKING, ANNOUNCED, STARTING, STARTED, OVER };
+enum { UNLOCKING = MEET_END, ANNOUNCED, STARTING, STARTED };
 
 static flow end(bil_job *job, bil_action *action, bil_verdict verdict)
 {
-    job->phase = OVER;
-    job->over = true;
-    memset(&action->u.end, 0, sizeof action->u.end);
-    action->u.end.verdict = verdict;
-    action->u.end.cause = job->why.cause;
-    action->u.end.param = job->why.param;
-    action->u.end.other = BIL_NONE;
-    action->u.end.code = job->why.code;
-    return bil_give(job, action, BIL_ACT_END);
+    job->verdict = verdict;
+    return bil_end(job, action);
 }
 
-static flow refuse(bil_job *job, bil_action *action, bil_error cause, uint16_t param)
+static flow refuse(bil_job *job, bil_action *action, bil_error cause)
 {
-    bil_failed(job, cause, param);
+    bil_failed(job, cause, BIL_NONE);
     return end(job, action, BIL_VERDICT_REFUSED);
 }
 
@@ -50,58 +43,35 @@ static bil_error gate(const bil_job *job)
     return procedure(job, BIL_PROC_START) ? BIL_OK : BIL_E_START;
 }
 
+/* What each step of it means when it fails. */
+static const uint8_t fails_as[] = {BIL_VERDICT_UNTOUCHED, BIL_VERDICT_UNTOUCHED, BIL_VERDICT_UNTOUCHED,
+                                   BIL_VERDICT_REFUSED,   BIL_VERDICT_REFUSED,   BIL_VERDICT_INCOMPLETE};
+
 flow bil_start_run(bil_job *job, bil_action *action)
 {
-    flow f;
-    bil_error error;
-    for (;;)
-        switch (job->phase) {
-        case CONNECT:
-            job->phase = CONNECTED;
-            job->unit = job->config.unit;
-            return bil_give_connect(job, action, CONNECT_MS);
-        case CONNECTED:
-            if (!bil_connected(job))
-                return refuse(job, action, job->why.cause, BIL_NONE);
-            job->phase = IDENTIFYING;
-            continue;
-        case IDENTIFYING:
-            f = bil_look_run(job, action);
-            if (f == FLOW_ACTION)
-                return f;
-            if (f == FLOW_FAILED)
-                return end(job, action, BIL_VERDICT_UNTOUCHED);
-            error = gate(job);
-            if (error)
-                return refuse(job, action, error, BIL_NONE);
-            bil_watch_know(job);
-            bil_player_start(job, procedure(job, BIL_PROC_UNLOCK));
-            job->phase = UNLOCKING;
-            continue;
-        case UNLOCKING:
-            f = bil_player_run(job, action);
-            if (f == FLOW_ACTION)
-                return f;
-            if (f == FLOW_FAILED)
-                return end(job, action, BIL_VERDICT_REFUSED);
-            job->phase = ANNOUNCED;
-            return bil_give_record(job, action, BIL_EV_STARTING);
-        case ANNOUNCED:
-            if (job->result->outcome != BIL_DONE)
-                return refuse(job, action, BIL_E_RECORD, BIL_NONE);
-            job->sure = false; /* still this unit? */
-            bil_player_start(job, procedure(job, BIL_PROC_START));
-            job->phase = STARTING;
-            continue;
-        case STARTING:
-            f = bil_player_run(job, action);
-            if (f == FLOW_ACTION)
-                return f;
-            if (f == FLOW_FAILED)
-                return end(job, action, BIL_VERDICT_INCOMPLETE);
-            job->phase = STARTED;
-            return bil_give_record(job, action, BIL_EV_STARTED);
-        default:
-            return end(job, action, BIL_VERDICT_VERIFIED);
+    if (job->step == ANNOUNCED) {
+        if (job->result->outcome != BIL_DONE)
+            return refuse(job, action, BIL_E_RECORD);
+        job->sure = false; /* still this unit? */
+        bil_player_start(job, procedure(job, BIL_PROC_START));
+        job->step = STARTING;
+    }
+    while (job->step != STARTED) {
+        flow f = job->step < MEET_END ? bil_meet_run(job, action) : bil_player_run(job, action);
+        if (f == FLOW_ACTION)
+            return f;
+        if (f == FLOW_FAILED)
+            return end(job, action, (bil_verdict)fails_as[job->step]);
+        if (job->step >= UNLOCKING) {
+            job->step++;
+            return bil_give_record(job, action, job->step == ANNOUNCED ? BIL_EV_STARTING : BIL_EV_STARTED);
         }
+        bil_error error = gate(job);
+        if (error)
+            return refuse(job, action, error);
+        bil_watch_know(job);
+        bil_player_start(job, procedure(job, BIL_PROC_UNLOCK));
+        job->step = UNLOCKING;
+    }
+    return end(job, action, BIL_VERDICT_VERIFIED);
 }

@@ -163,17 +163,6 @@ static void plan(bil_job *job)
     bil_reader_plan(job, r, count, cost, false);
 }
 
-bool bil_connected(bil_job *job)
-{
-    if (job->result->outcome == BIL_DONE) {
-        bil_look_start(job);
-        return true;
-    }
-    bil_failed(job, job->result->cause ? (bil_error)job->result->cause : BIL_E_NOT_REACHABLE, BIL_NONE);
-    job->why.code = job->result->code;
-    return false;
-}
-
 void bil_look_start(bil_job *job)
 {
     job->look.state = BEGIN;
@@ -248,4 +237,51 @@ flow bil_look_run(bil_job *job, bil_action *action)
     if (error)
         job->held = l->was_held;
     return bil_failed(job, error ? error : l->happened, BIL_NONE);
+}
+
+bool bil_resets(const bil_param *param, uint16_t index)
+{
+    for (uint8_t k = 0; k < param->reset_count; k++)
+        if (param->resets[k] == index)
+            return true;
+    return false;
+}
+
+static bool reset_by_written(const bil_job *job, uint16_t index)
+{
+    const bil_description *description = job->description;
+    for (uint16_t i = 0; i < description->count; i++)
+        if (bil_resets(&description->params[i], index) && !bil_image_same(&job->expect, job->config.have, i))
+            return true;
+    return false;
+}
+
+/* Was this value about to be written in the stage that has just been read back? */
+static bool written(const bil_job *job, uint16_t index)
+{
+    if (!job->wrote || job->description->params[index].stage != job->stage)
+        return false;
+    bil_write_need need =
+        bil_plan_need(&job->expect, job->config.want, index, job->purpose, job->config.with_calibration);
+    return need == BIL_NEED_WRITE || need == BIL_NEED_READ;
+}
+
+/* The first value that changed without this job's doing. Counters of the unit may run. */
+uint16_t bil_foreign_change(const bil_job *job)
+{
+    const bil_image *have = job->config.have;
+    for (uint16_t i = 0; i < job->description->count; i++) {
+        if (job->description->params[i].cls == BIL_CLASS_UNIT || have->state[i] != BIL_PRESENT ||
+            job->expect.state[i] != BIL_PRESENT || bil_image_same(&job->expect, have, i))
+            continue;
+        if (!written(job, i) && !(job->wrote && reset_by_written(job, i)))
+            return i;
+    }
+    return BIL_NONE;
+}
+
+bil_write_need bil_need_of(const bil_job *job, uint16_t index)
+{
+    const bil_job_config *config = &job->config;
+    return bil_plan_need(config->have, config->want, index, job->purpose, config->with_calibration);
 }

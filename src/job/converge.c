@@ -1,0 +1,242 @@
+/* Writing until nothing differs: stage by stage, block by block, each read back. */
+#include "machine.h"
+
+enum { BEGIN, RECHECKING, STAGE, WRITING, BLOCK, REFUSED, UNTOUCHED, READING_BACK };
+
+/* Held again between two stages, what the restart brought about is the new start of the next one. */
+static flow held(bil_job *job)
+{
+    bil_reader_values(job, job->config.have);
+    return on(job, RECHECKING);
+}
+
+static flow recheck(bil_job *job, bil_action *action)
+{
+    flow f = bil_read_on(job, action);
+    if (f != FLOW_DONE)
+        return f;
+    if (job->between) {
+        job->between = false;
+        bil_watch_know(job);
+        return on(job, STAGE);
+    }
+    uint16_t changed = bil_foreign_change(job);
+    if (changed != BIL_NONE)
+        return bil_refuse(job, BIL_E_FOREIGN_CHANGE, changed);
+    job->progress.done = job->progress.total = 0;
+    for (uint16_t i = 0; i < job->description->count; i++) {
+        bil_write_need need =
+            bil_plan_need(job->config.have, job->config.want, i, job->purpose, job->config.with_calibration);
+        job->progress.total += need == BIL_NEED_WRITE || need == BIL_NEED_READ;
+    }
+    job->stage = 0;
+    return job->config.kind == BIL_JOB_RESET ? FLOW_DONE : on(job, STAGE);
+}
+
+/* A value won't stay: is there another one with which it resets each other? */
+static uint16_t rival(const bil_job *job, uint16_t index)
+{
+    const bil_description *description = job->description;
+    for (uint16_t i = 0; i < description->count; i++)
+        if (bil_resets(&description->params[i], index) && bil_resets(&description->params[index], i))
+            return i;
+    return BIL_NONE;
+}
+
+/* What of a stage is to be written: not what the device refused, nor what there would be no way back from, unless it
+ * was named. */
+static uint16_t plan_stage(bil_job *job, uint8_t stage)
+{
+    const bil_job_config *config = &job->config;
+    uint16_t kept = 0, count = bil_plan_write(config->have, config->want, job->purpose, config->with_calibration, stage,
+                                              job->items);
+    for (uint16_t i = 0; i < count; i++) {
+        uint16_t index = job->items[i];
+        bool blind = bil_need_of(job, index) == BIL_NEED_READ && !(job->touched[index] & TOUCHED) &&
+                     !(config->by_name && config->by_name[index]);
+        if (!blind && !(job->touched[index] & GIVEN_UP))
+            job->items[kept++] = index;
+    }
+    return kept;
+}
+
+static flow next_stage(bil_job *job, bil_action *action)
+{
+    for (; job->stage < STAGES; job->stage++) {
+        job->write_count = plan_stage(job, job->stage);
+        if (job->write_count == 0)
+            continue;
+        if (job->round >= ROUNDS) {
+            uint16_t by = rival(job, job->items[0]);
+            bil_failed(job, by == BIL_NONE ? BIL_E_DIFFERS : BIL_E_DISAGREE, job->items[0]);
+            job->why.other = by;
+            return bil_stop(job, BIL_VERDICT_INCOMPLETE);
+        }
+        bil_block_rule rule = {job->description->link.write_cells, 1, 0, false};
+        bil_plan_blocks(job->description, job->items, job->write_count, &rule, job->cost, job->next, NULL);
+        job->write_at = 0;
+        job->step = WRITING;
+        if (job->recorded_writing)
+            return FLOW_ON;
+        job->recorded_writing = true;
+        return bil_announce(job, action, BIL_EV_WRITING);
+    }
+    if (job->again) {
+        job->again = false;
+        job->round++;
+        job->stage = 0;
+        return FLOW_ON; /* look once more: a later stage may have reset something */
+    }
+    return FLOW_DONE;
+}
+
+static flow start_block(bil_job *job)
+{
+    const bil_description *description = job->description;
+    if (job->write_at >= job->write_count) {
+        bil_reader_values(job, job->config.have);
+        return on(job, READING_BACK);
+    }
+    uint16_t from = job->write_at, to = job->next[from];
+    const bil_param *first = &description->params[job->items[from]];
+    uint16_t count = 0;
+    for (uint16_t i = from; i < to; i++) {
+        const bil_param *param = &description->params[job->items[i]];
+        count = (uint16_t)(param->address - first->address);
+        bil_value_to_cells(&param->format, bil_image_raw(job->config.want, job->items[i]), job->cells + count);
+        count = (uint16_t)(count + param->cells);
+    }
+    bil_exchange_write(job, job->items[from], count, true, false, 0);
+    return on(job, BLOCK);
+}
+
+static void mark(bil_job *job, uint16_t from, uint16_t to, uint8_t what)
+{
+    for (uint16_t i = from; i < to; i++)
+        job->touched[job->items[i]] |= what;
+}
+
+static flow write_block(bil_job *job, bil_action *action)
+{
+    flow f = bil_exchange_run(job, &job->exchange, action);
+    if (f == FLOW_ACTION)
+        return f;
+    uint16_t from = job->write_at, to = job->next[from];
+    bil_outcome outcome = job->exchange.outcome;
+    if (f == FLOW_DONE || outcome == BIL_UNKNOWN) {
+        /* What became of an unknown one shows when it is read back. */
+        job->wrote = job->again = true;
+        job->at_work = job->at_work || (f == FLOW_FAILED && job->why.cause == BIL_E_AT_WORK);
+        mark(job, from, to, TOUCHED);
+        if (f == FLOW_DONE)
+            job->progress.written += (uint32_t)(to - from);
+        job->progress.done += (uint32_t)(to - from);
+        job->write_at = to;
+        bil_move_follow(job, from, to);
+        return on(job, WRITING);
+    }
+    if (outcome == BIL_REFUSED && to - from > 1) {
+        uint16_t middle = (uint16_t)((from + to) / 2);
+        job->next[from] = middle;
+        job->next[middle] = to;
+        return on(job, WRITING);
+    }
+    if (outcome != BIL_REFUSED)
+        return bil_stop(job, BIL_VERDICT_UNTOUCHED);
+    if (job->config.goes_back) { /* what can be got back is got back; this can't, and is named */
+        mark(job, from, to, GIVEN_UP);
+        job->write_at = to;
+    }
+    job->step = job->config.goes_back ? WRITING : REFUSED;
+    return bil_give_record(job, action, BIL_EV_VALUE_REFUSED);
+}
+
+/* The device refused the first value. Is it really as it was, or did it take a part before it said no? */
+static flow refused_done(bil_job *job)
+{
+    if (job->wrote)
+        return bil_stop(job, BIL_VERDICT_INCOMPLETE);
+    bil_reader_values(job, job->config.have);
+    return on(job, UNTOUCHED);
+}
+
+static flow untouched(bil_job *job, bil_action *action)
+{
+    const reason why = job->why; /* the refusal; a read must not hide it */
+    flow f = bil_reader_run(job, action);
+    if (f != FLOW_FAILED || !job->stranger)
+        job->why = why;
+    if (f == FLOW_ACTION)
+        return f;
+    job->wrote = f == FLOW_FAILED || bil_foreign_change(job) != BIL_NONE;
+    return bil_stop(job, BIL_VERDICT_REFUSED);
+}
+
+static bool more_to_write(bil_job *job)
+{
+    for (uint8_t stage = (uint8_t)(job->stage + 1); stage < STAGES; stage++)
+        if (plan_stage(job, stage))
+            return true;
+    return false;
+}
+
+/* A write that was acknowledged while the device is still at work on it is never sent again: its end is waited for. The
+ * first value of the stage that isn't there yet, or BIL_NONE. */
+static uint16_t still_at_work(bil_job *job)
+{
+    uint16_t count = job->at_work ? plan_stage(job, job->stage) : 0;
+    for (uint16_t i = 0; i < count; i++)
+        if (job->touched[job->items[i]] & TOUCHED)
+            return job->items[i];
+    return BIL_NONE;
+}
+
+static flow read_back(bil_job *job, bil_action *action)
+{
+    flow f = bil_read_on(job, action);
+    if (f != FLOW_DONE)
+        return f;
+    uint16_t changed = bil_foreign_change(job), open = still_at_work(job);
+    if (changed != BIL_NONE)
+        return bil_refuse(job, job->reconnected ? BIL_E_INTERRUPTED : BIL_E_FOREIGN_CHANGE, changed);
+    if (open != BIL_NONE && job->waits++ >= job->description->link.busy_tries)
+        return bil_refuse(job, BIL_E_AT_WORK, open);
+    if (open != BIL_NONE) {
+        bil_reader_values(job, job->config.have);
+        return bil_give_wait(job, action, job->now + job->description->link.busy_ms);
+    }
+    job->reconnected = job->at_work = false;
+    job->waits = 0;
+    bil_watch_know(job);
+    job->between = job->description->restart_after >> job->stage & 1 && !job->config.trial &&
+                   job->config.restart != BIL_RESTART_NEVER && more_to_write(job);
+    job->stage++;
+    return job->between ? FLOW_DONE : on(job, STAGE);
+}
+
+static flow step(bil_job *job, bil_action *action)
+{
+    switch (job->step) {
+    case BEGIN:
+        return held(job);
+    case RECHECKING:
+        return recheck(job, action);
+    case STAGE:
+        return next_stage(job, action);
+    case WRITING:
+        return start_block(job);
+    case BLOCK:
+        return write_block(job, action);
+    case REFUSED:
+        return refused_done(job);
+    case UNTOUCHED:
+        return untouched(job, action);
+    default:
+        return read_back(job, action);
+    }
+}
+
+flow bil_converge_run(bil_job *job, bil_action *action)
+{
+    return bil_steps(job, action, step);
+}

@@ -1,0 +1,191 @@
+/* Who answers, in which state, and may this set go there? Then a person is asked. */
+#include <string.h>
+
+#include "machine.h"
+
+enum { READING = MEET_END, STATE, MOVING, LOOKING, ASKING, ASKED };
+
+bool bil_needs_password(const bil_job *job, const char *hardware)
+{
+    const bil_procedure *unlock = bil_description_procedure(job->description, BIL_PROC_UNLOCK, hardware, 0);
+    for (uint16_t i = 0; unlock && i < unlock->step_count; i++)
+        if (unlock->steps[i].kind == BIL_STEP_SECRET)
+            return true;
+    return false;
+}
+
+static bool despite(const bil_job *job, bil_check check)
+{
+    return job->config.despite >> check & 1;
+}
+
+/* Is it the unit that the copy is from? By its serial number, or by what the description says stays the same for good;
+ * what only grows can tell another one, never the same. */
+static bool same_unit(bil_job *job)
+{
+    const bil_description *d = job->description;
+    const bil_job_config *config = &job->config;
+    char text[BIL_VALUE_TEXT];
+    bil_image_identity(config->have, BIL_ID_SERIAL, text, sizeof text);
+    job->unit_tells = bil_image_has_serial(config->have) && !config->serial_shared;
+    bool same = job->unit_tells && strcmp(text, config->serial) == 0;
+    for (uint8_t i = 0; i < d->unit_same_count; i++) {
+        uint16_t index = d->unit_same[i];
+        bool alike = bil_image_same(config->have, config->want, index);
+        same = job->unit_tells ? same && (alike || config->want->state[index] != BIL_PRESENT) : alike;
+        job->unit_tells = job->unit_tells || config->have->state[index] == BIL_PRESENT;
+    }
+    return same;
+}
+
+/* Who answers, and may this set go there? */
+static bil_error gate(bil_job *job)
+{
+    const bil_description *description = job->description;
+    const bil_job_config *config = &job->config;
+    char text[BIL_VALUE_TEXT];
+    bil_error error = bil_check_model(job, config->have);
+    if (error)
+        return error;
+    bil_image_identity(config->have, BIL_ID_FIRMWARE, text, sizeof text);
+    bool other = strcmp(text, config->firmware) != 0, unknown = !bil_description_names_firmware(description, text);
+    if ((other || unknown) && !despite(job, BIL_CHECK_FIRMWARE))
+        return unknown ? BIL_E_UNKNOWN_FIRMWARE : BIL_E_OTHER_FIRMWARE;
+    bil_image_identity(config->have, BIL_ID_HARDWARE, text, sizeof text);
+    if (!bil_description_names_hardware(description, text) && !despite(job, BIL_CHECK_HARDWARE))
+        return BIL_E_OTHER_HARDWARE;
+    if (config->trial && description->writes_last)
+        return BIL_E_NO_TRIAL;
+    if (config->kind == BIL_JOB_RESET && !bil_description_procedure(description, BIL_PROC_FACTORY_RESET, text, 0))
+        return BIL_E_NO_RESET;
+    if (bil_needs_password(job, text) && !config->has_password)
+        return BIL_E_NO_PASSWORD;
+    bool same = same_unit(job);
+    bool word = !job->unit_tells && config->purpose_given; /* then a person's word is all there is */
+    if (!same && !word && (!config->purpose_given || config->purpose == BIL_RESTORE))
+        return job->unit_tells ? BIL_E_OTHER_UNIT : BIL_E_NO_IDENTITY;
+    job->purpose = same ? BIL_RESTORE : config->purpose;
+    return BIL_OK;
+}
+
+static flow identify(bil_job *job, bil_action *action)
+{
+    flow f = bil_meet_run(job, action);
+    if (f == FLOW_FAILED)
+        return bil_stop(job, BIL_VERDICT_UNTOUCHED);
+    if (f != FLOW_DONE)
+        return f;
+    bil_error error = gate(job);
+    if (error)
+        return bil_refuse(job, error, BIL_NONE);
+    bil_watch_know(job);
+    bil_reader_values(job, job->config.have);
+    return on(job, READING);
+}
+
+static flow read_all(bil_job *job, bil_action *action)
+{
+    flow f = bil_read_on(job, action);
+    if (f != FLOW_DONE)
+        return f;
+    bil_watch_know(job);
+    return on(job, job->description->state == BIL_NONE ? MOVING : STATE);
+}
+
+/* What the device is doing now. */
+static flow state_found(bil_job *job)
+{
+    const bil_description *d = job->description;
+    if (!job->saw[SAW_STATE].known)
+        return bil_refuse(job, BIL_E_HOLD, d->state);
+    job->found = job->saw[SAW_STATE].number;
+    bool held = job->found == d->state_held, can_hold = bil_procedure_of(job, BIL_PROC_HOLD) != NULL;
+    bool ours =
+        job->config.held_before && job->config.found != d->state_held && (held || (can_hold && !bil_may_be_held(job)));
+    job->ours = ours;
+    job->held = ours && held;
+    if (ours)
+        job->found = job->config.found;
+    job->left_held = held && !ours;
+    job->ran = can_hold && d->state_idle && !held && !ours && !bil_stands(job, job->found) && bil_may_be_held(job);
+    if (can_hold && !job->left_held && !(ours ? bil_release_of(job) != NULL : bil_may_be_held(job))) {
+        uint32_t found = job->found;
+        bil_failed(job, BIL_E_HOLD, d->state);
+        job->why.code = found;
+        return bil_stop(job, BIL_VERDICT_REFUSED);
+    }
+    return on(job, MOVING);
+}
+
+/* Where it will answer, when the values are in force. */
+static flow moving(bil_job *job)
+{
+    return on(job, bil_move_start(job) ? LOOKING : ASKING);
+}
+
+static flow looking(bil_job *job, bil_action *action)
+{
+    flow f = bil_move_run(job, action);
+    return f == FLOW_DONE ? on(job, ASKING) : f;
+}
+
+/* Do the rules hold on the device as it will be? */
+static bool rules_hold(bil_job *job)
+{
+    bil_outlook outlook = {job->config.have, job->config.want, job->purpose, job->config.with_calibration};
+    uint16_t params[2];
+    int32_t rule =
+        despite(job, BIL_CHECK_RULES) ? -1 : bil_rule_broken(job->description, bil_outlook_values(&outlook), 0, params);
+    if (rule < 0)
+        return true;
+    bil_failed(job, BIL_E_RULE, params[0]);
+    job->why.other = params[1];
+    job->why.code = (uint32_t)rule;
+    bil_stop(job, BIL_VERDICT_REFUSED);
+    return false;
+}
+
+static flow ask(bil_job *job, bil_action *action)
+{
+    if (!rules_hold(job))
+        return FLOW_FAILED;
+    job->step = ASKED;
+    action->u.ask.question = BIL_ASK_WRITE;
+    action->u.ask.text = "";
+    action->u.ask.have = job->config.have;
+    const saw *state = &job->saw[SAW_STATE];
+    action->u.ask.found = state->known ? state->number : job->found;
+    return bil_give(job, action, BIL_ACT_ASK);
+}
+
+static flow asked(bil_job *job)
+{
+    if (job->result->outcome != BIL_DONE)
+        return bil_refuse(job, BIL_E_DECLINED, BIL_NONE);
+    return FLOW_DONE;
+}
+
+static flow step(bil_job *job, bil_action *action)
+{
+    switch (job->step) {
+    case READING:
+        return read_all(job, action);
+    case STATE:
+        return state_found(job);
+    case MOVING:
+        return moving(job);
+    case LOOKING:
+        return looking(job, action);
+    case ASKING:
+        return ask(job, action);
+    case ASKED:
+        return asked(job);
+    default:
+        return identify(job, action);
+    }
+}
+
+flow bil_gate_run(bil_job *job, bil_action *action)
+{
+    return bil_steps(job, action, step);
+}
