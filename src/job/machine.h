@@ -30,6 +30,9 @@ typedef struct saw {
     bool known;
 } saw;
 
+/* Where a request stands. */
+enum { REQUEST_START, REQUEST_LOOK, REQUEST_SEND, REQUEST_ANSWER };
+
 /* One request, with what has to be done when it isn't answered. */
 typedef struct exchange {
     uint16_t *cells; /* where they are read to, or sent from */
@@ -166,6 +169,7 @@ enum { TOUCHED = 1, GIVEN_UP = 2 };
 /* ---- giving actions ---- */
 
 flow bil_give(bil_job *job, bil_action *action, bil_action_kind kind);
+flow bil_give_until(bil_job *job, bil_action *action, bil_action_kind kind, uint64_t until_ms);
 flow bil_give_wait(bil_job *job, bil_action *action, uint64_t until_ms);
 flow bil_give_connect(bil_job *job, bil_action *action, uint32_t ms);
 flow bil_give_record(bil_job *job, bil_action *action, bil_event event);
@@ -198,14 +202,18 @@ void bil_exchange_read(exchange *x, uint8_t space, uint16_t address, uint16_t co
 void bil_exchange_read_param(bil_job *job, uint16_t param);
 /* Sends job->cells, or the secret in that slot. */
 void bil_exchange_write(bil_job *job, uint16_t param, uint16_t count, bool value, bool repeatable, uint8_t secret);
+/* Runs it as it is; FLOW_ON: it is to be sent again, once it is sure who answers. */
+flow bil_request_run(bil_job *job, exchange *x, bil_action *action);
+/* Makes sure who answers wherever that isn't sure, and runs it. */
 flow bil_exchange_run(bil_job *job, exchange *x, bil_action *action);
+typedef flow request_run(bil_job *job, exchange *x, bil_action *action);
 
 /* Plans r->items[0..count); `cost` has one more element. */
 void bil_reader_plan(bil_job *job, reader *r, uint16_t count, uint32_t *cost, bool value);
 void bil_reader_values(bil_job *job, bil_image *image);
 flow bil_reader_run(bil_job *job, bil_action *action);
 /* Only the blocks that tell who answers, or only the others. */
-flow bil_reader_run_half(bil_job *job, reader *r, bool who, bil_action *action);
+flow bil_reader_run_half(bil_job *job, reader *r, bool who, request_run *run, bil_action *action);
 
 /* Does nothing but succeed when `procedure` is NULL. */
 void bil_player_start(bil_job *job, const bil_procedure *procedure);
@@ -224,6 +232,9 @@ void bil_look_start(bil_job *job);
 flow bil_look_run(bil_job *job, bil_action *action);
 /* The same, of values just read. BIL_OK, or why nothing may go on. */
 bil_error bil_watch_judge(bil_job *job);
+/* Its two halves: is it the unit that it has to be, and what happened meanwhile? */
+bil_error bil_watch_who(bil_job *job);
+bil_error bil_watch_happened(bil_job *job);
 /* Did that end it: another unit, a restart that nobody ordered, somebody who let it go? */
 bool bil_watch_ended(const bil_job *job);
 /* From now on it has to be the unit in config.have. */

@@ -1,19 +1,7 @@
-/* Reading many values with the fewest requests. */
+/* Every value of a copy, and who answers: that comes last, and tells it of all that was read before. */
 #include <string.h>
 
 #include "machine.h"
-
-void bil_reader_plan(bil_job *job, reader *r, uint16_t count, uint32_t *cost, bool value)
-{
-    const bil_link_limits *link = &job->description->link;
-    bil_block_rule rule = {link->read_cells, link->request_cost, link->cell_cost, true};
-    bil_plan_blocks(job->description, r->items, count, &rule, cost, r->next, NULL);
-    r->count = count;
-    r->value = value;
-    r->who = false;
-    r->running = false;
-    r->at = r->until = 0;
-}
 
 /* Every value of a saved copy, and what is watched: one look and one read in the fewest requests that both can have. */
 void bil_reader_values(bil_job *job, bil_image *image)
@@ -38,102 +26,15 @@ void bil_reader_values(bil_job *job, bil_image *image)
     }
 }
 
-static void take_block(bil_job *job, reader *r, uint16_t from, uint16_t to)
-{
-    const bil_description *description = job->description;
-    uint16_t base = description->params[r->items[from]].address;
-    for (uint16_t i = from; i < to; i++) {
-        uint16_t index = r->items[i];
-        const bil_param *param = &description->params[index];
-        uint8_t raw[BIL_TEXT_MAX];
-        int error = bil_value_from_cells(&param->format, r->exchange->cells + (param->address - base), raw);
-        if (error)
-            bil_image_fail(r->image, index, (bil_error)error);
-        else
-            bil_image_put(r->image, index, raw);
-    }
-}
-
-static void start_block(bil_job *job, reader *r)
-{
-    const bil_param *first = &job->description->params[r->items[r->at]];
-    const bil_param *last = &job->description->params[r->items[r->next[r->at] - 1]];
-    uint32_t end = last->address + (uint32_t)last->cells; /* values never overlap */
-    bil_exchange_read(r->exchange, first->space, first->address, (uint16_t)(end - first->address), r->items[r->at],
-                      r->value);
-    r->running = true;
-}
-
-static bool block_tells_who(const bil_job *job, const reader *r)
-{
-    for (uint16_t i = r->at; i < r->next[r->at]; i++)
-        if (bil_tells_who(job->description, r->items[i]))
-            return true;
-    return false;
-}
-
-/* Counts what of a block belongs to a copy, for progress. */
-static void count_done(bil_job *job, const reader *r, uint16_t from, uint16_t to)
-{
-    for (uint16_t i = from; i < to && r->value && job->config.kind == BIL_JOB_READ; i++)
-        job->progress.done += !bil_class_left_out((bil_class)job->description->params[r->items[i]].cls);
-}
-
-/* Reads the blocks that tell who answers (r->who), or all the others. */
-static flow run_half(bil_job *job, reader *r, bil_action *action)
-{
-    for (;;) {
-        if (!r->running) {
-            while (r->at >= r->until && r->at < r->count && block_tells_who(job, r) != r->who)
-                r->at = r->next[r->at];
-            if (r->at >= r->count)
-                return FLOW_DONE;
-            start_block(job, r);
-        }
-        flow f = bil_exchange_run(job, r->exchange, action);
-        if (f == FLOW_ACTION)
-            return f;
-        r->running = false;
-        uint16_t from = r->at, to = r->next[from];
-        bil_outcome outcome = r->exchange->outcome;
-        if (f == FLOW_DONE) {
-            take_block(job, r, from, to);
-        } else if (outcome == BIL_REFUSED && to - from > 1) {
-            /* somewhere in it is a value that the device refuses: look for it in both halves */
-            uint16_t middle = (uint16_t)((from + to) / 2);
-            r->until = r->until > to ? r->until : to; /* both belong to this half, whichever tells who answers */
-            r->next[from] = middle;
-            r->next[middle] = to;
-            continue;
-        } else if (outcome == BIL_REFUSED || outcome == BIL_BUSY) {
-            for (uint16_t i = from; i < to; i++)
-                bil_image_fail(r->image, r->items[i], job->why.cause);
-        } else {
-            return f;
-        }
-        count_done(job, r, from, to);
-        r->at = to;
-    }
-}
-
-flow bil_reader_run_half(bil_job *job, reader *r, bool who, bil_action *action)
-{
-    if (r->who != who && !r->running) {
-        r->who = who;
-        r->at = r->until = 0;
-    }
-    return run_half(job, r, action);
-}
-
 flow bil_reader_run(bil_job *job, bil_action *action)
 {
     reader *r = &job->reader;
     if (!r->who) {
-        flow f = bil_reader_run_half(job, r, false, action);
+        flow f = bil_reader_run_half(job, r, false, bil_exchange_run, action);
         if (f != FLOW_DONE)
             return f;
     }
-    flow f = bil_reader_run_half(job, r, true, action);
+    flow f = bil_reader_run_half(job, r, true, bil_exchange_run, action);
     if (f != FLOW_DONE)
         return f;
     bil_error error = bil_watch_judge(job);

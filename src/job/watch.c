@@ -1,10 +1,8 @@
-/* Who answers, and what happens by itself: another unit at this address, a restart, somebody who lets the device go. A
- * look reads what tells that, and nothing else goes out before it on a new connection. */
+/* Who answers, and what happens by itself: another unit at this address, a restart, somebody who lets the device go, a
+ * value that another hand changed. Computation only. */
 #include <string.h>
 
 #include "machine.h"
-
-enum { BEGIN, SILENCE, CONNECTING, WHO, MORE, STILL };
 
 static bool in_list(const uint16_t *list, uint8_t count, uint16_t index)
 {
@@ -72,7 +70,7 @@ static bil_error compare_unit(const bil_job *job, uint16_t index, bool grows)
     return order == 0 || (grows && order > 0) ? BIL_OK : BIL_E_OTHER_UNIT;
 }
 
-static bil_error who_answers(bil_job *job)
+bil_error bil_watch_who(bil_job *job)
 {
     const bil_description *d = job->description;
     bil_error error = BIL_OK;
@@ -114,7 +112,7 @@ static void take(bil_job *job)
 }
 
 /* Who answered is known; now what happened meanwhile, as far as nobody waits for that. */
-static bil_error what_happened(bil_job *job)
+bil_error bil_watch_happened(bil_job *job)
 {
     take(job);
     if (job->restarts)
@@ -130,8 +128,8 @@ static bil_error what_happened(bil_job *job)
 
 bil_error bil_watch_judge(bil_job *job)
 {
-    bil_error error = who_answers(job);
-    return error ? error : what_happened(job);
+    bil_error error = bil_watch_who(job);
+    return error ? error : bil_watch_happened(job);
 }
 
 bool bil_watch_ended(const bil_job *job)
@@ -143,100 +141,6 @@ void bil_watch_know(bil_job *job)
 {
     bil_image_copy(&job->expect, job->config.have);
     job->known = true;
-}
-
-/* ---- a look ---- */
-
-static void plan(bil_job *job)
-{
-    const bil_description *d = job->description;
-    reader *r = &job->look.reader;
-    uint32_t cost[LOOK_MAX + 1];
-    uint16_t count = 0;
-    for (uint16_t i = 0; i < d->count && count < LOOK_MAX; i++) {
-        uint16_t index = d->by_address[i];
-        bool name = job->config.kind == BIL_JOB_IDENTIFY && index == d->identity[BIL_ID_NAME];
-        if (bil_watched(job, index) || name)
-            r->items[count++] = index;
-    }
-    r->image = job->config.have;
-    bil_reader_plan(job, r, count, cost, false);
-}
-
-void bil_look_start(bil_job *job)
-{
-    job->look.state = BEGIN;
-    job->look.tries = 0;
-    job->look.brief = false;
-}
-
-/* The link failed during a look: it begins again, on another connection. */
-static bool again(bil_job *job)
-{
-    if (!job->dirty || ++job->look.tries >= LINK_TRIES)
-        return false;
-    job->look.state = BEGIN;
-    return true;
-}
-
-flow bil_look_run(bil_job *job, bil_action *action)
-{
-    flow f;
-    bil_error error;
-    switch (job->look.state) {
-    case BEGIN:
-        if (job->dirty) {
-            job->look.state = SILENCE;
-            return bil_give_wait(job, action, job->now + job->description->link.late_ms);
-        }
-        break;
-    case SILENCE:
-        job->look.state = CONNECTING;
-        return bil_give_connect(job, action, RECONNECT_MS);
-    case CONNECTING:
-        if (job->result->outcome != BIL_DONE)
-            return bil_failed(job, BIL_E_LOST, BIL_NONE);
-        job->dirty = false;
-        job->reconnected = true;
-        break;
-    default:
-        break;
-    }
-    if (job->look.state < WHO) {
-        if (job->elsewhere) /* somebody else is meant */
-            return FLOW_DONE;
-        plan(job);
-        job->look.state = WHO;
-    }
-    if (job->look.state == WHO) {
-        f = bil_reader_run_half(job, &job->look.reader, true, action);
-        if (f == FLOW_FAILED && again(job))
-            return bil_look_run(job, action);
-        if (f != FLOW_DONE)
-            return f;
-        error = who_answers(job);
-        if (error || job->look.brief)
-            return error ? bil_failed(job, error, BIL_NONE) : FLOW_DONE;
-        job->look.state = MORE;
-    }
-    look *l = &job->look;
-    f = bil_reader_run_half(job, &l->reader, l->state == STILL, action);
-    if (f == FLOW_FAILED && again(job))
-        return bil_look_run(job, action);
-    if (f != FLOW_DONE)
-        return f;
-    if (l->state == MORE) {
-        l->was_held = job->held;
-        l->happened = what_happened(job);
-        if (!l->happened)
-            return FLOW_DONE;
-        l->state = STILL; /* that was said by whoever is there now: is it still the same unit? */
-        return bil_look_run(job, action);
-    }
-    error = who_answers(job);
-    if (error)
-        job->held = l->was_held;
-    return bil_failed(job, error ? error : l->happened, BIL_NONE);
 }
 
 bool bil_resets(const bil_param *param, uint16_t index)
