@@ -18,6 +18,9 @@ typedef struct story {
 typedef struct marks {
     bool proved, is_signed, taken_in, sent;
     json_t *notes, *names;
+    copy_state state;
+    bool has_before, is_baseline, other_unit;
+    int from_before, from_baseline; /* values that differ; -1: not known */
 } marks;
 
 static bool collect(void *ctx, const char *id, const json_t *note)
@@ -65,80 +68,88 @@ static void keep_own_names(const story *s, const copy_row *row, json_t *names)
             json_array_remove(names, i);
 }
 
+static void put_row_json(story *s, const copy_row *row, const marks *m)
+{
+    char path[STORAGE_PATH];
+    copy_path(&s->h->place, row, path);
+    static const char *const states[] = {"unseen", "whole", "damaged"};
+    json_array_append_new(
+        s->list, json_pack("{s:i,s:s,s:s,s:s,s:s,s:s,s:s,s:s,s:s,s:i,s:i,s:o,s:o,s:b,s:b,s:b,s:b,s:b,s:b,s:b,s:O,s:O}",
+                           "place", row->place, "path", path, "digest", row->digest, "when", row->when, "who", row->who,
+                           "why", row->why, "serial", row->serial, "firmware", row->firmware, "state", states[m->state],
+                           "values", row->values, "unreadable", row->unreadable, "differs_from_before",
+                           drift_json(m->has_before, m->from_before), "differs_from_baseline",
+                           drift_json(s->has_baseline, m->from_baseline), "first", (int)(row->place == 1), "baseline",
+                           (int)m->is_baseline, "proved", (int)m->proved, "signed", (int)m->is_signed, "taken_in",
+                           (int)m->taken_in, "offline", (int)(strcmp(row->from, SET_OFFLINE) == 0), "sent",
+                           (int)m->sent, "notes", m->notes, "names", m->names));
+}
+
+static void put_row_text(const story *s, const copy_row *row, const marks *m)
+{
+    char a[24] = "", b[24] = "", place[16];
+    if (m->has_before)
+        drift_text(m->from_before, a, sizeof a);
+    if (s->has_baseline)
+        drift_text(m->from_baseline, b, sizeof b);
+    snprintf(place, sizeof place, "%d", row->place);
+    say("%s%s%s%5s  ",
+        m->is_baseline             ? good()
+        : m->state == COPY_DAMAGED ? bad()
+                                   : "",
+        m->is_baseline             ? "★"
+        : m->state == COPY_DAMAGED ? "✗"
+                                   : " ",
+        plain(), place);
+    char when[20];
+    snprintf(when, sizeof when, "%.10s %.5s", row->when, strlen(row->when) > 16 ? row->when + 11 : "");
+    put_cell(stdout, when, 17);
+    put_cell(stdout, row->who, 10);
+    putchar(' ');
+    put_cell(stdout, row->firmware, 8);
+    putchar(' ');
+    put_cell(stdout, a, 11);
+    put_cell(stdout, b, 9);
+    if (m->state == COPY_DAMAGED)
+        say("%sdamaged: cut or altered%s · ", bad(), plain());
+    if (row->place == 1)
+        say("first · ");
+    size_t i;
+    json_t *note;
+    json_array_foreach(m->names, i, note) say("%s#%s%s · ", bold(), json_string_value(note), plain());
+    if (m->proved)
+        say("proved · ");
+    if (m->is_signed)
+        say("signed · ");
+    if (m->taken_in)
+        say("taken in · ");
+    if (strcmp(row->from, SET_OFFLINE) == 0)
+        say("made offline · %s%s%s · ", m->sent ? "" : warn(), m->sent ? "sent" : "not sent", m->sent ? "" : plain());
+    if (m->other_unit)
+        say("%sother unit: %s%s · ", warn(), row->serial, plain());
+    if (row->unreadable)
+        say("%s%d unreadable%s · ", warn(), row->unreadable, plain());
+    say("%s\n", row->why);
+    json_array_foreach(m->notes, i, note)
+        say("%25s└ %s %.10s: %s\n", "", json_string_value(json_object_get(note, "who")),
+            json_string_value(json_object_get(note, "when")), json_string_value(json_object_get(note, "text")));
+}
+
 /* A row needs the copy before it: it is given one call later. */
 static void put_row(story *s, copy_row *row, const copy_row *before)
 {
-    marks m = {.notes = json_array(), .names = json_array()};
-    copy_state state = index_verify(&s->h->index, row);
+    marks m = {.notes = json_array(), .names = json_array(), .has_before = before != NULL};
+    m.state = index_verify(&s->h->index, row);
     index_notes(&s->h->index, s->owner->folder, NULL, row->digest[0] ? row->digest : "none", collect, &m);
     keep_own_names(s, row, m.names);
-    int from_before = before ? index_drift(&s->h->index, before, row) : -1;
-    int from_baseline = s->has_baseline ? index_drift(&s->h->index, &s->baseline, row) : -1;
-    bool is_baseline = s->has_baseline && strcmp(s->baseline.digest, row->digest) == 0;
-    bool other_unit = before && strcmp(before->serial, row->serial) != 0;
-    if (s->json) {
-        char path[STORAGE_PATH];
-        copy_path(&s->h->place, row, path);
-        static const char *const states[] = {"unseen", "whole", "damaged"};
-        json_array_append_new(
-            s->list,
-            json_pack("{s:i,s:s,s:s,s:s,s:s,s:s,s:s,s:s,s:s,s:i,s:i,s:o,s:o,s:b,s:b,s:b,s:b,s:b,s:b,s:b,s:O,s:O}",
-                      "place", row->place, "path", path, "digest", row->digest, "when", row->when, "who", row->who,
-                      "why", row->why, "serial", row->serial, "firmware", row->firmware, "state", states[state],
-                      "values", row->values, "unreadable", row->unreadable, "differs_from_before",
-                      drift_json(before != NULL, from_before), "differs_from_baseline",
-                      drift_json(s->has_baseline, from_baseline), "first", (int)(row->place == 1), "baseline",
-                      (int)is_baseline, "proved", (int)m.proved, "signed", (int)m.is_signed, "taken_in",
-                      (int)m.taken_in, "offline", (int)(strcmp(row->from, SET_OFFLINE) == 0), "sent", (int)m.sent,
-                      "notes", m.notes, "names", m.names));
-    } else {
-        char a[24] = "", b[24] = "", place[16];
-        if (before)
-            drift_text(from_before, a, sizeof a);
-        if (s->has_baseline)
-            drift_text(from_baseline, b, sizeof b);
-        snprintf(place, sizeof place, "%d", row->place);
-        say("%s%s%s%5s  ",
-            is_baseline             ? good()
-            : state == COPY_DAMAGED ? bad()
-                                    : "",
-            is_baseline             ? "★"
-            : state == COPY_DAMAGED ? "✗"
-                                    : " ",
-            plain(), place);
-        char when[20];
-        snprintf(when, sizeof when, "%.10s %.5s", row->when, strlen(row->when) > 16 ? row->when + 11 : "");
-        put_cell(stdout, when, 17);
-        put_cell(stdout, row->who, 10);
-        putchar(' ');
-        put_cell(stdout, row->firmware, 8);
-        putchar(' ');
-        put_cell(stdout, a, 11);
-        put_cell(stdout, b, 9);
-        if (state == COPY_DAMAGED)
-            say("%sdamaged: cut or altered%s · ", bad(), plain());
-        if (row->place == 1)
-            say("first · ");
-        size_t i;
-        json_t *note;
-        json_array_foreach(m.names, i, note) say("%s#%s%s · ", bold(), json_string_value(note), plain());
-        if (m.proved)
-            say("proved · ");
-        if (m.is_signed)
-            say("signed · ");
-        if (m.taken_in)
-            say("taken in · ");
-        if (strcmp(row->from, SET_OFFLINE) == 0)
-            say("made offline · %s%s%s · ", m.sent ? "" : warn(), m.sent ? "sent" : "not sent", m.sent ? "" : plain());
-        if (other_unit)
-            say("%sother unit: %s%s · ", warn(), row->serial, plain());
-        if (row->unreadable)
-            say("%s%d unreadable%s · ", warn(), row->unreadable, plain());
-        say("%s\n", row->why);
-        json_array_foreach(m.notes, i, note)
-            say("%25s└ %s %.10s: %s\n", "", json_string_value(json_object_get(note, "who")),
-                json_string_value(json_object_get(note, "when")), json_string_value(json_object_get(note, "text")));
-    }
+    m.from_before = before ? index_drift(&s->h->index, before, row) : -1;
+    m.from_baseline = s->has_baseline ? index_drift(&s->h->index, &s->baseline, row) : -1;
+    m.is_baseline = s->has_baseline && strcmp(s->baseline.digest, row->digest) == 0;
+    m.other_unit = before && strcmp(before->serial, row->serial) != 0;
+    if (s->json)
+        put_row_json(s, row, &m);
+    else
+        put_row_text(s, row, &m);
     json_decref(m.notes);
     json_decref(m.names);
     s->shown++;

@@ -81,6 +81,28 @@ static void note_rehearsal(const write_call *w)
         say_error(w->h->place.path, error, NULL);
 }
 
+/* What came out, by the exit code of the rehearsal. -1 where the write goes on. */
+static int tell_rehearsal(write_call *w, const stage *s, const bil_action *end, const bil_job_progress *p, int code)
+{
+    const bil_description *d = w->want.description;
+    char why[600];
+    if (code != EXIT_DONE) {
+        snprintf(why, sizeof why, "the rehearsal ended \"%s\"%s%s: %s; nothing was written to the device",
+                 bil_verdict_text(end->u.end.verdict), end->u.end.param == BIL_NONE ? "" : " at ",
+                 end->u.end.param == BIL_NONE ? "" : d->params[end->u.end.param].id,
+                 bil_host_error_text((int)end->u.end.cause));
+        say_error(w->address, (int)end->u.end.cause, why);
+        return code;
+    }
+    if (!w->json)
+        say("%s✓ rehearsed%s on a simulated %s with the values of the device: %s, %u value%s with %u request%s "
+            "in %.1f s of its time; nothing was written to the device\n\n",
+            good(), plain(), d->model, bil_verdict_text(end->u.end.verdict), p->written, p->written == 1 ? "" : "s",
+            p->write_requests, p->write_requests == 1 ? "" : "s", (double)s->sim.now / 1000);
+    note_rehearsal(w);
+    return -1;
+}
+
 int rehearse(write_call *w)
 {
     const sim_model *model = model_of(w->dev.description);
@@ -120,24 +142,7 @@ int rehearse(write_call *w)
         bil_job_progress p;
         bil_job_progress_of(job, &p);
         code = exit_of(&end, w);
-        if (code == EXIT_DONE) {
-            if (!w->json)
-                say("%s✓ rehearsed%s on a simulated %s with the values of the device: %s, %u value%s with %u request%s "
-                    "in %.1f s of its time; nothing was written to the device\n\n",
-                    good(), plain(), w->dev.description->model, bil_verdict_text(end.u.end.verdict), p.written,
-                    p.written == 1 ? "" : "s", p.write_requests, p.write_requests == 1 ? "" : "s",
-                    (double)s->sim.now / 1000);
-            note_rehearsal(w);
-            code = -1;
-        } else {
-            char why[600];
-            const bil_description *d = w->want.description;
-            snprintf(why, sizeof why, "the rehearsal ended \"%s\"%s%s: %s; nothing was written to the device",
-                     bil_verdict_text(end.u.end.verdict), end.u.end.param == BIL_NONE ? "" : " at ",
-                     end.u.end.param == BIL_NONE ? "" : d->params[end.u.end.param].id,
-                     bil_host_error_text((int)end.u.end.cause));
-            say_error(w->address, (int)end.u.end.cause, why);
-        }
+        code = tell_rehearsal(w, s, &end, &p, code);
         w->expected_serial = NULL;
         free(job);
     }

@@ -203,9 +203,42 @@ static int choose(again *a, write_call *w, bool undoes)
                 : find_set(a, w, LEDGER_WANTED, first->copy, first->copy_digest);
 }
 
-static int run(const command *self, int argc, const char **argv)
+/* Goes on with the record found. The exit code. */
+static int go_on(again *a, write_call *w, const command *self, call *c, const char *description, const char *serial,
+                 const char *given, int fd)
 {
     bool undoes = self == &command_undo, keeps = self == &command_keep;
+    models m;
+    int code = -1;
+    if (keeps && !a->last.on_trial)
+        code = say_error(c->arguments[0], BIL_E_NO_RECORD, "nothing is on trial there");
+    if (code < 0 && !undoes && a->last.finished) {
+        say("Nothing is left to finish: the last write ended \"%s\".\n", a->last.verdict);
+        code = EXIT_DONE;
+    }
+    if (code < 0 && a->foreign)
+        code = agree_to_foreign(a, w, self->name, undoes, serial);
+    if (code < 0)
+        code = choose(a, w, undoes);
+    if (code < 0 && models_at_hand(&m, description, given) != BIL_OK)
+        code = EXIT_FILE;
+    if (code < 0 && !a->foreign && a->first.description[0])
+        models_choose(&m, a->first.description); /* the one that it was begun with */
+    const bil_description *same = NULL;
+    if (code < 0 && a->first.layout[0] && !models_find(&m, a->first.model, a->first.layout, &same))
+        code = say_error(a->last.path, same ? BIL_E_OTHER_LAYOUT : BIL_E_UNKNOWN_MODEL,
+                         "the write was begun with another description than those at hand: give it with --description");
+    if (code < 0) {
+        if (!w->json)
+            say_story(a, undoes);
+        code = writing_run(w, &m, fd);
+    }
+    return code;
+}
+
+static int run(const command *self, int argc, const char **argv)
+{
+    bool undoes = self == &command_undo;
     char *restart = NULL, *serial = NULL, **despite = NULL;
     char *folder = NULL, *who = NULL, *why = NULL, *description = NULL, *given = NULL;
     int yes = 0, json = 0, fd = -1;
@@ -238,30 +271,8 @@ static int run(const command *self, int argc, const char **argv)
     code = find_record(a, w, c.arguments[0], given, undoes);
     if (code < 0 && folder)
         w->folder = w->safety_folder = folder;
-    models m;
-    if (code < 0 && keeps && !a->last.on_trial)
-        code = say_error(c.arguments[0], BIL_E_NO_RECORD, "nothing is on trial there");
-    if (code < 0 && !undoes && a->last.finished) {
-        say("Nothing is left to finish: the last write ended \"%s\".\n", a->last.verdict);
-        code = EXIT_DONE;
-    }
-    if (code < 0 && a->foreign)
-        code = agree_to_foreign(a, w, self->name, undoes, serial);
     if (code < 0)
-        code = choose(a, w, undoes);
-    if (code < 0 && models_at_hand(&m, description, given) != BIL_OK)
-        code = EXIT_FILE;
-    if (code < 0 && !a->foreign && a->first.description[0])
-        models_choose(&m, a->first.description); /* the one that it was begun with */
-    const bil_description *same = NULL;
-    if (code < 0 && a->first.layout[0] && !models_find(&m, a->first.model, a->first.layout, &same))
-        code = say_error(a->last.path, same ? BIL_E_OTHER_LAYOUT : BIL_E_UNKNOWN_MODEL,
-                         "the write was begun with another description than those at hand: give it with --description");
-    if (code < 0) {
-        if (!json)
-            say_story(a, undoes);
-        code = writing_run(w, &m, fd);
-    }
+        code = go_on(a, w, self, &c, description, serial, given, fd);
     code = call_end(&c, code); /* the options point into the call */
     writing_end(w);
     ledger_close(&a->known);

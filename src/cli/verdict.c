@@ -103,53 +103,44 @@ static void put_how_to_go_on(const write_call *w, const bil_action *end)
     tell(stderr, "  To go back:  bilancia undo %s\n", what);
 }
 
-void put_verdict(const write_call *w, const bil_action *end)
+/* It came to its end: what was written, and how far that is proved. */
+static void put_done(const write_call *w, const bil_action *end, const bil_job_progress *p, bool done)
 {
-    bil_job_progress p;
-    bil_job_progress_of(w->job, &p);
-    bool done = end->u.end.verdict == BIL_VERDICT_VERIFIED || end->u.end.verdict == BIL_VERDICT_WITH_EXCEPTIONS;
-    progress_clear();
-    bool tried = end->u.end.verdict == BIL_VERDICT_ON_TRIAL;
-    if (tried && !end->u.end.held) {
-        const char *what = w->h ? w->owner.name : w->rec.path;
-        say("%s! %s%s: %u value%s written, read back twice. The next restart or power cut ends the trial.\n", warn(),
-            bil_verdict_text(end->u.end.verdict), plain(), p.written, p.written == 1 ? "" : "s");
-        say("  To make them last:  bilancia keep %s\n  To go back:         bilancia undo %s\n", what, what);
-        return;
-    }
-    if (done || end->u.end.verdict == BIL_VERDICT_NOT_PROVED) {
-        bool resets = w->config.kind == BIL_JOB_RESET;
-        say("%s%s %s%s: ", done ? good() : warn(), done ? "✓" : "!", bil_verdict_text(end->u.end.verdict), plain());
-        if (resets)
-            say("the factory values are in force; read back twice.\n");
-        else
-            say("%u value%s written with %u request%s; %s%s\n", p.written, p.written == 1 ? "" : "s", p.write_requests,
-                p.write_requests == 1 ? "" : "s", end->u.end.stored ? "stored, " : "",
-                !end->u.end.restarted ? "read back twice, but no restart was seen: no proof that it lasts."
-                : w->config.restart == BIL_RESTART_BY_HAND ? "switched off and on, read back twice."
-                                                           : "restarted, read back twice.");
-        say("  Requests: %u for values read, %u written, %u for who answers, %u for states and procedures.\n",
-            p.read_requests, p.write_requests, p.identity_requests, p.other_requests);
-        if (end->u.end.cause == BIL_E_NOT_IDLE || end->u.end.cause == BIL_E_RESTART_UNSEEN)
-            say_error("", (int)end->u.end.cause, NULL);
-        put_exceptions(w);
-        char state[BIL_VALUE_TEXT];
-        if (!end->u.end.held)
-            say("%s. Safe to disconnect.\n", resets               ? "It stands, as after switching it on"
-                                             : end->u.end.stopped ? "It stands; it was at work when this began"
-                                                                  : "The device isn't held");
-        if (!end->u.end.held && !end->u.end.stopped && w->chain[0] && at_work(w->want.description, w->found_first) &&
-            state_text(w->want.description, w->found_first, state))
-            say("%s!%s When the write was first begun it was %s; it isn't started by itself: start it at the "
-                "machine.\n",
-                warn(), plain(), state);
-        put_still_to_do(w);
-        if (end->u.end.held)
-            say_error(w->address, (int)end->u.end.cause, NULL);
-        if (end->u.end.held && end->u.end.cause != BIL_E_LEFT_HELD)
-            put_how_to_go_on(w, end);
-        return;
-    }
+    bool resets = w->config.kind == BIL_JOB_RESET;
+    say("%s%s %s%s: ", done ? good() : warn(), done ? "✓" : "!", bil_verdict_text(end->u.end.verdict), plain());
+    if (resets)
+        say("the factory values are in force; read back twice.\n");
+    else
+        say("%u value%s written with %u request%s; %s%s\n", p->written, p->written == 1 ? "" : "s", p->write_requests,
+            p->write_requests == 1 ? "" : "s", end->u.end.stored ? "stored, " : "",
+            !end->u.end.restarted ? "read back twice, but no restart was seen: no proof that it lasts."
+            : w->config.restart == BIL_RESTART_BY_HAND ? "switched off and on, read back twice."
+                                                       : "restarted, read back twice.");
+    say("  Requests: %u for values read, %u written, %u for who answers, %u for states and procedures.\n",
+        p->read_requests, p->write_requests, p->identity_requests, p->other_requests);
+    if (end->u.end.cause == BIL_E_NOT_IDLE || end->u.end.cause == BIL_E_RESTART_UNSEEN)
+        say_error("", (int)end->u.end.cause, NULL);
+    put_exceptions(w);
+    char state[BIL_VALUE_TEXT];
+    if (!end->u.end.held)
+        say("%s. Safe to disconnect.\n", resets               ? "It stands, as after switching it on"
+                                         : end->u.end.stopped ? "It stands; it was at work when this began"
+                                                              : "The device isn't held");
+    if (!end->u.end.held && !end->u.end.stopped && w->chain[0] && at_work(w->want.description, w->found_first) &&
+        state_text(w->want.description, w->found_first, state))
+        say("%s!%s When the write was first begun it was %s; it isn't started by itself: start it at the "
+            "machine.\n",
+            warn(), plain(), state);
+    put_still_to_do(w);
+    if (end->u.end.held)
+        say_error(w->address, (int)end->u.end.cause, NULL);
+    if (end->u.end.held && end->u.end.cause != BIL_E_LEFT_HELD)
+        put_how_to_go_on(w, end);
+}
+
+/* It didn't: why, and what now. */
+static void put_failed(const write_call *w, const bil_action *end, const bil_job_progress *p)
+{
     char reason[1200];
     put_reason(w, end, reason, sizeof reason);
     int error = (int)end->u.end.cause;
@@ -167,11 +158,31 @@ void put_verdict(const write_call *w, const bil_action *end)
     if (end->u.end.wrote && w->config.kind == BIL_JOB_RESET)
         tell(stderr, "  The reset had begun.\n");
     else if (end->u.end.wrote)
-        tell(stderr, "  %u value%s had been written.\n", p.written, p.written == 1 ? "" : "s");
+        tell(stderr, "  %u value%s had been written.\n", p->written, p->written == 1 ? "" : "s");
     else
         tell(stderr, "  No value was written.\n");
     if (end->u.end.wrote || end->u.end.held)
         put_how_to_go_on(w, end);
+}
+
+void put_verdict(const write_call *w, const bil_action *end)
+{
+    bil_job_progress p;
+    bil_job_progress_of(w->job, &p);
+    bool done = end->u.end.verdict == BIL_VERDICT_VERIFIED || end->u.end.verdict == BIL_VERDICT_WITH_EXCEPTIONS;
+    progress_clear();
+    bool tried = end->u.end.verdict == BIL_VERDICT_ON_TRIAL;
+    if (tried && !end->u.end.held) {
+        const char *what = w->h ? w->owner.name : w->rec.path;
+        say("%s! %s%s: %u value%s written, read back twice. The next restart or power cut ends the trial.\n", warn(),
+            bil_verdict_text(end->u.end.verdict), plain(), p.written, p.written == 1 ? "" : "s");
+        say("  To make them last:  bilancia keep %s\n  To go back:         bilancia undo %s\n", what, what);
+        return;
+    }
+    if (done || end->u.end.verdict == BIL_VERDICT_NOT_PROVED)
+        put_done(w, end, &p, done);
+    else
+        put_failed(w, end, &p);
 }
 
 void put_json(const write_call *w, const bil_action *end, int code)

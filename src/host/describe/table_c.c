@@ -173,10 +173,9 @@ static void put_bytes(FILE *file, const char *name, const uint8_t *bytes, size_t
     fputs("};\n", file);
 }
 
-void description_write_c(const bil_description *d, const char *name, FILE *file)
+/* The lists that the table points to. */
+static void put_lists(FILE *file, const bil_description *d)
 {
-    fputs("/* Made from a description by the generator; don't edit. */\n#include <stddef.h>\n\n", file);
-    fprintf(file, "#include \"bilancia/description.h\"\n\nextern const bil_description %s;\n\n", name);
     put_texts(file, "firmwares", d->firmwares, d->firmware_count);
     put_texts(file, "hardwares", d->hardwares, d->hardware_count);
     put_numbers(file, "by_address", d->by_address, d->count);
@@ -202,25 +201,10 @@ void description_write_c(const bil_description *d, const char *name, FILE *file)
         put_bytes(file, "factory", d->factory, d->raw_size);
         put_bytes(file, "factory_known", d->factory_known, d->count);
     }
-    fprintf(file, "\nconst bil_description %s = {\n    .vendor = ", name);
-    put_string(file, d->vendor);
-    fputs(", .model = ", file);
-    put_string(file, d->model);
-    fputs(",\n    .layout = ", file);
-    put_string(file, d->layout);
-    fprintf(file,
-            ",\n    .revision = %u, .firmwares = firmwares, .firmware_count = %u, .hardwares = hardwares, "
-            ".hardware_count = %u,\n",
-            d->revision, d->firmware_count, d->hardware_count);
-    fprintf(
-        file,
-        "    .stored_values = %u, .restart_keeps_hold = %d, .count = %u, .params = params, .by_address = by_address,\n",
-        d->stored_values, d->restart_keeps_hold, d->count);
-    fprintf(file, "    .across = %s, .across_count = %u, .procedures = %s, .procedure_count = %u,\n    .identity = {",
-            d->across_count ? "across" : "NULL", d->across_count, d->procedure_count ? "procedures" : "NULL",
-            d->procedure_count);
-    for (int i = 0; i < BIL_ID_COUNT; i++)
-        fprintf(file, "%s%u", i ? ", " : "", d->identity[i]);
+}
+
+static void put_rest(FILE *file, const bil_description *d)
+{
     const bil_link_limits *l = &d->link;
     fprintf(file, "}, .state = %u, .state_held = %" PRIu32 "u, .changes = %u,\n", d->state, d->state_held, d->changes);
     fprintf(file, "    .state_idle = %" PRIu32 "u, .restart_after = %u, .link_unit = %u,\n", d->state_idle,
@@ -257,4 +241,31 @@ void description_write_c(const bil_description *d, const char *name, FILE *file)
             l->read_cells, l->write_cells, l->reply_ms, l->late_ms, l->busy_ms, l->busy_tries);
     fprintf(file, "             .request_cost = %u, .cell_cost = %u},\n    .raw_size = %" PRIu32 "u,\n};\n",
             l->request_cost, l->cell_cost, d->raw_size);
+}
+
+void description_write_c(const bil_description *d, const char *name, FILE *file)
+{
+    fputs("/* Made from a description by the generator; don't edit. */\n#include <stddef.h>\n\n", file);
+    fprintf(file, "#include \"bilancia/description.h\"\n\nextern const bil_description %s;\n\n", name);
+    put_lists(file, d);
+    fprintf(file, "\nconst bil_description %s = {\n    .vendor = ", name);
+    put_string(file, d->vendor);
+    fputs(", .model = ", file);
+    put_string(file, d->model);
+    fputs(",\n    .layout = ", file);
+    put_string(file, d->layout);
+    fprintf(file,
+            ",\n    .revision = %u, .firmwares = firmwares, .firmware_count = %u, .hardwares = hardwares, "
+            ".hardware_count = %u,\n",
+            d->revision, d->firmware_count, d->hardware_count);
+    fprintf(
+        file,
+        "    .stored_values = %u, .restart_keeps_hold = %d, .count = %u, .params = params, .by_address = by_address,\n",
+        d->stored_values, d->restart_keeps_hold, d->count);
+    fprintf(file, "    .across = %s, .across_count = %u, .procedures = %s, .procedure_count = %u,\n    .identity = {",
+            d->across_count ? "across" : "NULL", d->across_count, d->procedure_count ? "procedures" : "NULL",
+            d->procedure_count);
+    for (int i = 0; i < BIL_ID_COUNT; i++)
+        fprintf(file, "%s%u", i ? ", " : "", d->identity[i]);
+    put_rest(file, d);
 }
