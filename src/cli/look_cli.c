@@ -115,19 +115,17 @@ void say_spooled(FILE *spool)
 
 bool report_is_good(const char *path)
 {
-    if (storage_ends_with(path, ".html") || storage_ends_with(path, ".csv") || storage_ends_with(path, ".txt"))
+    char why[200] = "a report is a file that ends with";
+    if (report_kind_of(path))
         return true;
-    say_error(path, BIL_E_CALL, "a report is a .html, .csv or .txt file");
+    for (const report_kind *const *kind = report_kinds; *kind; kind++)
+        snprintf(why + strlen(why), sizeof why - strlen(why), "%s %s",
+                 kind == report_kinds ? ""
+                 : kind[1]            ? ","
+                                      : " or",
+                 (*kind)->ending);
+    say_error(path, BIL_E_CALL, why);
     return false;
-}
-
-enum { REPORT_WIDTH = 110 };
-
-static view report_view(const char *path, FILE *out, bool all)
-{
-    if (storage_ends_with(path, ".html"))
-        return view_page(out, all);
-    return storage_ends_with(path, ".csv") ? view_csv(out) : view_text((look){out, REPORT_WIDTH, false}, true);
 }
 
 static int report_commit(storage_file *storage, const char *folder, bool good)
@@ -147,13 +145,13 @@ static int report_commit(storage_file *storage, const char *folder, bool good)
 }
 
 /* Does the report show equal values? A page shows all, unless there are more than anybody can look at. */
-static bool report_shows_all(const char *path, const side *sides, size_t count)
+static bool report_shows_all(const report_kind *kind, const side *sides, size_t count)
 {
     set_origin origin;
     bil_set_totals totals;
-    for (size_t i = 0; i < count && storage_ends_with(path, ".html"); i++)
+    for (size_t i = 0; i < count && kind->most; i++)
         if (sides[i].kind == SIDE_COPY && set_file_glance(sides[i].place, &origin, &totals) == BIL_OK &&
-            totals.values > SHEET_MOST)
+            totals.values > kind->most)
             return false;
     return true;
 }
@@ -196,9 +194,10 @@ int show_findings(showing *s, side *sides, size_t count, const finding_filter *f
     l.out = spool;
     view views[2] = {s->json ? view_json(spool, s->all) : view_text(l, s->all)};
     size_t shown = 1;
-    bool report_all = s->report && report_shows_all(s->report, sides, count);
-    if (s->report)
-        views[shown++] = report_view(s->report, storage.file, report_all);
+    const report_kind *kind = s->report ? report_kind_of(s->report) : NULL;
+    bool report_all = kind && report_shows_all(kind, sides, count);
+    if (kind)
+        views[shown++] = kind->make(storage.file, report_all);
     for (size_t i = 0; i < count && count == 1; i++)
         side_collect_left_out(&sides[i]);
     findings_begin(f, sides, count, filter, !s->all && !report_all);

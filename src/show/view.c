@@ -1,7 +1,17 @@
 #include "show/view.h"
-#include "show/age.h"
 
 #include <string.h>
+
+#include "port/storage.h"
+#include "show/age.h"
+
+const report_kind *report_kind_of(const char *path)
+{
+    for (const report_kind *const *kind = report_kinds; *kind; kind++)
+        if (storage_ends_with(path, (*kind)->ending))
+            return *kind;
+    return NULL;
+}
 
 const char *side_label(const findings *f, size_t which)
 {

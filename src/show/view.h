@@ -35,10 +35,16 @@ enum { SHEET_MOST = BIL_PARAMS_MAX }; /* rows that a page shows of all values; n
 
 view view_text(look l, bool all);
 view view_json(FILE *out, bool all);
-/* RFC 4180. A text that a spreadsheet would take for a formula has an apostrophe before it. */
-view view_csv(FILE *out);
-/* One self-contained file: no network. What differs comes first, then all values unless `all` is false. */
-view view_page(FILE *out, bool all);
+
+/* A kind of file in which findings are reported. It is listed by being defined in a file of this folder. */
+typedef struct report_kind {
+    const char *ending;                /* of the file: ".csv" */
+    view (*make)(FILE *out, bool all); /* `all`: equal values, too */
+    uint32_t most; /* values up to which equal ones are shown: more are of no use to anybody there; 0: no limit */
+} report_kind;
+/* All of them, ended by NULL, and the one for a file of this name, or NULL. */
+extern const report_kind *const report_kinds[];
+const report_kind *report_kind_of(const char *path);
 
 /* "Left" and "Right" of two sides, "A", "B" ... of more, "Value" of one. */
 const char *side_label(const findings *f, size_t which);

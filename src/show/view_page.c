@@ -395,8 +395,10 @@ static bool end(view *v, const findings *f)
     return good;
 }
 
-view view_page(FILE *out, bool all)
+static view make(FILE *out, bool all)
 {
     static const view_ops ops = {begin, row, end};
     return (view){.ops = &ops, .look = {.out = out}, .all = all};
 }
+
+const report_kind report_page = {".html", make, SHEET_MOST};

@@ -231,3 +231,12 @@ view view_text(look l, bool all)
     static const view_ops ops = {begin, row, end};
     return (view){.ops = &ops, .look = l, .all = all};
 }
+
+static view make(FILE *out, bool all)
+{
+    enum { WIDTH = 110 };
+    (void)all;
+    return view_text((look){out, WIDTH, false}, true);
+}
+
+const report_kind report_text = {".txt", make, 0};
