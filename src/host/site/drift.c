@@ -2,6 +2,7 @@
 #include <stdlib.h>
 #include <string.h>
 
+#include "host/base/arena.h"
 #include "host/site/index_inside.h"
 
 /* "...-DIGEST.bset", or "...-DIGEST-2.bset" where two read the same at once. */
@@ -30,7 +31,7 @@ copy_state index_verify(site_index *x, copy_row *row)
     db_done(x->db, s);
     if (row->state != COPY_UNSEEN && seen == stamp && stamp > 0)
         return row->state;
-    static set_origin o;
+    set_origin o = {0};
     bil_set_totals totals;
     row->state = set_file_check(path, &o, &totals, why, sizeof why) == BIL_OK ? COPY_WHOLE : COPY_DAMAGED;
     set_digest_hex(totals.digest, digest);
@@ -46,26 +47,32 @@ static bool counts(const bil_item *item)
     return item->cls == BIL_CLASS_SETUP || item->cls == BIL_CLASS_PLACE || item->cls == BIL_CLASS_CALIBRATION;
 }
 
-static int count_differences(const char *left, const char *right)
+static int count_between(set_file *a, set_file *b)
 {
-    static set_file a, b;
-    if (set_file_open(&a, left, SET_QUICKLY) != BIL_OK)
-        return -1;
-    if (set_file_open(&b, right, SET_QUICKLY) != BIL_OK) {
-        set_file_close(&a);
-        return -1;
-    }
     bil_compare compare;
     bil_difference d;
-    set_pair pair = {&a, &b, NULL};
-    bil_compare_init(&compare, set_file_source(&a), set_file_source(&b));
+    set_pair pair = {a, b, NULL};
+    bil_compare_init(&compare, set_file_source(a), set_file_source(b));
     compare.skip = set_pair_skip(&pair);
     int count = 0, got;
     while ((got = bil_compare_next(&compare, &d)) == 1)
         count += d.relation != BIL_REL_EQUAL && counts(d.left ? d.left : d.right);
-    set_file_close(&a);
-    set_file_close(&b);
     return got < 0 ? -1 : count;
+}
+
+static int count_differences(const char *left, const char *right)
+{
+    set_file *files = need(2, sizeof *files);
+    int count = -1;
+    if (set_file_open(&files[0], left, SET_QUICKLY) == BIL_OK) {
+        if (set_file_open(&files[1], right, SET_QUICKLY) == BIL_OK) {
+            count = count_between(&files[0], &files[1]);
+            set_file_close(&files[1]);
+        }
+        set_file_close(&files[0]);
+    }
+    free(files);
+    return count;
 }
 
 int index_drift(site_index *x, const copy_row *a, const copy_row *b)

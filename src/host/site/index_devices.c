@@ -36,7 +36,7 @@ void index_devices(site_index *x, bool (*each)(void *ctx, const device_row *row)
     db_answer *s = db_ask(x->db, "SELECT " DEVICE_COLUMNS " FROM devices ORDER BY name, folder", "");
     bool more = true;
     while (more && db_next(x->db, s)) {
-        static device_row row;
+        device_row row;
         take_device(x, s, &row);
         more = each(ctx, &row);
         device_row_free(&row);

@@ -64,8 +64,7 @@ static char **names_in(arena *memory, const char *path, const char *ending, size
 static bool add_copy(update *u, const char *device, const char *folder, const char *file)
 {
     char path[STORAGE_PATH + 300], digest[65] = "", values[65] = "";
-    static set_origin o;
-    o = (set_origin){0};
+    set_origin o = {0};
     bil_set_totals totals = {0};
     snprintf(path, sizeof path, "%s/%s", folder, file);
     int error = set_file_glance(path, &o, &totals);

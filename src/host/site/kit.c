@@ -13,7 +13,7 @@
 #include "host/site/archive.h"
 #include "port/digest.h"
 
-enum { BLOCK = 65536, LIST_MOST = 1 << 20 };
+enum { BLOCK = 16384, LIST_MOST = 1 << 20 };
 
 static const char list_name[] = "kit.json", copy_name[] = "copy.bset";
 
@@ -53,7 +53,7 @@ bool kit_lies_on(const char *folder, const char *storage)
 
 static bool digest_file(const char *path, char hex[2 * BIL_SHA256 + 1], uint64_t *size)
 {
-    static char block[BLOCK];
+    char block[BLOCK];
     bil_digest digest;
     uint8_t out[BIL_SHA256];
     FILE *file = storage_read(path, 0);
@@ -91,7 +91,7 @@ static bool put_head(const archive_calls *la, struct archive *a, const char *nam
 
 static bool put_file(const archive_calls *la, struct archive *a, const kit_file *f, uint64_t size)
 {
-    static char block[BLOCK];
+    char block[BLOCK];
     if (!put_head(la, a, f->name, size, strncmp(f->name, "tool/", 5) == 0))
         return false;
     FILE *file = storage_read(f->path, 0);
@@ -208,7 +208,7 @@ static json_t *entry_of(const json_t *list, const char *name)
 static bool read_file(const archive_calls *la, struct archive *a, FILE *aside, json_int_t most,
                       char hex[2 * BIL_SHA256 + 1], json_int_t *bytes)
 {
-    static char block[BLOCK];
+    char block[BLOCK];
     bil_digest digest;
     uint8_t out[BIL_SHA256];
     if (!digest_open(&digest))
@@ -232,7 +232,7 @@ static bool read_file(const archive_calls *la, struct archive *a, FILE *aside, j
 
 static int check_copy(const char *path, char *why, size_t size)
 {
-    static set_origin o;
+    set_origin o = {0};
     bil_set_totals totals;
     char reason[600];
     int error = set_file_check(path, &o, &totals, reason, sizeof reason);

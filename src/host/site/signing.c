@@ -200,7 +200,7 @@ int seal_sign(site_index *x, const copy_row *copy, bool for_any, const char *pat
     uint8_t key[SIGNATURE_KEY], signature[SIGNATURE_SIZE];
     char hex[SEAL_KEY_HEX + 1], sealed[SEAL_HEX + 1], text[MESSAGE], file[STORAGE_PATH], why[500], digest[65],
         before[65];
-    static set_origin o;
+    set_origin o = {0};
     bil_set_totals totals;
     copy_path(x->site, copy, file);
     int error = set_file_check(file, &o, &totals, why, sizeof why); /* what is there now, not what was known of it */
