@@ -280,16 +280,12 @@ int device_read(device *dev, const char *where, const models *m, bil_job_progres
     int error = device_open(dev, where, m, why, sizeof why);
     if (error)
         return say_error(where, error, why);
-    bil_job *job = device_job(dev, BIL_JOB_READ, (bil_job_config){0});
-    runner r = {.link = dev->link, .clock = dev->clock, .progress = progress_of_reading};
-    bil_action end = run_job(job, &r);
-    bil_job_progress_of(job, progress);
-    free(job);
+    bil_verdict verdict;
+    error = device_read_all(dev, progress_of_reading, progress, &verdict);
     progress_clear();
-    error = (int)end.u.end.cause;
     if (error == BIL_OK)
         return -1;
     device_close(dev);
     say_error(where, error, NULL);
-    return end.u.end.verdict == BIL_VERDICT_INCOMPLETE ? EXIT_INCOMPLETE : exit_code_of(error);
+    return verdict == BIL_VERDICT_INCOMPLETE ? EXIT_INCOMPLETE : exit_code_of(error);
 }

@@ -1,5 +1,6 @@
 #include "cli/new_copy.h"
 #include "host/base/arena.h"
+#include "host/copy/keep.h"
 
 #include <stdlib.h>
 #include <string.h>
@@ -60,12 +61,9 @@ int new_copy_save(new_copy *n, const char *who, const char *why)
         return -1;
     }
     set_origin origin;
-    char stem[200], name[256];
+    char name[256];
     offline_origin(&n->work, who, why, &origin);
-    set_file_stem(&origin, stem, sizeof stem);
-    snprintf(name, sizeof name, "%s.bset", stem);
-    if (n->h)
-        site_copy_name(&origin, name, sizeof name);
+    keep_name(&origin, n->h != NULL, "", name, sizeof name);
     int error = offline_save(&n->work, who, why, n->folder, name, n->path);
     if (error)
         return say_error("", error, n->work.why);

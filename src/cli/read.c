@@ -5,7 +5,7 @@
 #include <unistd.h>
 
 #include "cli/many.h"
-#include "host/base/time.h"
+#include "host/copy/keep.h"
 
 static void count_states(const bil_image *image, unsigned *values, unsigned *unreadable, unsigned *left_out)
 {
@@ -84,20 +84,12 @@ static void look_around(target *t, const set_origin *o, bool well, bool unstored
 
 static int save(device *dev, const bil_job_progress *p, target *t, const char *who, const char *why, bool json)
 {
-    set_origin o = {.scope = "all"};
+    set_origin o;
     const char *folder = t->folder;
-    set_origin_of(&o, &dev->image);
-    time_now(o.when, sizeof o.when);
-    snprintf(o.who, SET_TEXT, "%s", person(who));
-    snprintf(o.why, SET_TEXT, "%s", why ? why : "");
-    snprintf(o.from, SET_TEXT, "%s", dev->text);
-    char stem[200], name[220], path[STORAGE_PATH];
-    set_file_stem(&o, stem, sizeof stem);
-    snprintf(name, sizeof name, "%s.bset", stem);
-    if (t->h) {
-        site_copy_name(&o, name, sizeof name);
-        snprintf(o.parent, SET_TEXT, "%s", t->owner.copies ? t->owner.last.digest : "");
-    }
+    char name[220], path[STORAGE_PATH];
+    keep_origin(&o, &dev->image, person(who), why ? why : "", dev->text,
+                t->h && t->owner.copies ? t->owner.last.digest : "");
+    keep_name(&o, t->h != NULL, "", name, sizeof name);
     bool unstored = t->h && device_says_unstored(dev);
     bil_set_totals totals;
     int error = set_file_save(&dev->image, &o, folder, name, path, &totals);

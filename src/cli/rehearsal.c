@@ -58,16 +58,6 @@ static bool keep_nothing(void *ctx, const bil_image *have)
     return true;
 }
 
-static int read_present(write_call *w)
-{
-    bil_job *job = device_job(&w->dev, BIL_JOB_READ, (bil_job_config){0});
-    runner r = {.link = w->dev.link, .clock = w->dev.clock, .progress = progress_of_reading};
-    bil_action end = run_job(job, &r);
-    free(job);
-    progress_clear();
-    return (int)end.u.end.cause;
-}
-
 static void note_rehearsal(const write_call *w)
 {
     char digest[2 * BIL_SHA256 + 1];
@@ -109,7 +99,8 @@ int rehearse(write_call *w)
     if (!model)
         return say_error(w->dev.description->model, BIL_E_CALL,
                          "there is no simulated unit of this model to rehearse on");
-    int error = read_present(w);
+    int error = device_read_all(&w->dev, progress_of_reading, NULL, NULL);
+    progress_clear();
     if (error)
         return say_error(w->address, error, NULL);
     stage *s = need(1, sizeof *s);

@@ -4,7 +4,7 @@
 
 #include "cli/writing.h"
 #include "host/base/arena.h"
-#include "host/base/time.h"
+#include "host/copy/keep.h"
 #include "host/look/edit.h"
 
 typedef struct setting {
@@ -26,19 +26,9 @@ static int save_now(setting *s, const models *m)
     if (error)
         return say_error(w->address, error, why);
     set_origin *o = &s->now.origin;
-    snprintf(o->scope, SET_TEXT, "all");
-    time_now(o->when, sizeof o->when);
-    snprintf(o->who, SET_TEXT, "%s", person(w->who));
-    snprintf(o->why, SET_TEXT, "before single values are set");
-    snprintf(o->from, SET_TEXT, "%s", w->address);
-    if (w->h) {
-        site_copy_name(o, name, sizeof name);
-        snprintf(o->parent, SET_TEXT, "%s", w->owner.copies ? w->owner.last.digest : "");
-    } else {
-        char stem[200];
-        set_file_stem(o, stem, sizeof stem);
-        snprintf(name, sizeof name, "%s.bset", stem);
-    }
+    keep_origin(o, &s->now.image, person(w->who), "before single values are set", w->address,
+                w->h && w->owner.copies ? w->owner.last.digest : "");
+    keep_name(o, w->h != NULL, "", name, sizeof name);
     error = set_file_save(&s->now.image, o, w->safety_folder, name, s->before, &totals);
     return error ? say_error(w->safety_folder, error, NULL) : -1;
 }
@@ -60,13 +50,10 @@ static int change(setting *s, const models *m, const char **assignments)
 static int save_changed(setting *s)
 {
     const write_call *w = s->w;
-    char stem[200], name[300];
+    char name[300];
     set_origin o;
     offline_origin(&s->work, person(w->who), w->why ? w->why : "set on the device", &o);
-    set_file_stem(&o, stem, sizeof stem);
-    snprintf(name, sizeof name, "%s_set.bset", stem);
-    if (w->h)
-        site_copy_name(&o, name, sizeof name);
+    keep_name(&o, w->h != NULL, "set", name, sizeof name);
     int error = offline_save(&s->work, o.who, o.why, w->safety_folder, name, s->copy);
     return error ? say_error("", error, s->work.why) : -1;
 }

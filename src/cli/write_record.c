@@ -7,6 +7,7 @@
 #include "cli/writing_inside.h"
 #include "host/base/arena.h"
 #include "host/base/time.h"
+#include "host/copy/keep.h"
 #include "host/site/share.h"
 
 static json_t *intent_line(write_call *w, const char *when)
@@ -130,18 +131,13 @@ bool write_keep_record(void *ctx, const bil_action *action)
 static int save_values(write_call *w, const bil_image *have, const char *why, const char *ending, char *path,
                        bil_set_totals *totals)
 {
-    set_origin o = {.scope = "all"};
-    set_origin_of(&o, have);
-    time_now(o.when, sizeof o.when);
-    snprintf(o.who, SET_TEXT, "%s", person(w->who));
-    snprintf(o.why, SET_TEXT, "%s", why);
-    snprintf(o.from, SET_TEXT, "%s", w->address);
+    set_origin o;
     char name[300];
-    snprintf(name, sizeof name, "%s_%s.bset", w->stem, ending);
-    if (w->h) {
-        site_copy_name(&o, name, sizeof name);
-        snprintf(o.parent, SET_TEXT, "%s", w->owner.copies ? w->owner.last.digest : "");
-    }
+    keep_origin(&o, have, person(w->who), why, w->address, w->h && w->owner.copies ? w->owner.last.digest : "");
+    if (w->h)
+        keep_name(&o, true, ending, name, sizeof name);
+    else /* called as the record is, which began with the write */
+        snprintf(name, sizeof name, "%s_%s.bset", w->stem, ending);
     return set_file_save(have, &o, w->safety_folder, name, path, totals);
 }
 

@@ -100,15 +100,6 @@ static int factory_image(side *s, const bil_description *d, char *why, size_t si
     return BIL_OK;
 }
 
-static int read_all(device *dev, void (*progress)(void *ctx, const bil_job *job, const bil_action *action))
-{
-    bil_job *job = device_job(dev, BIL_JOB_READ, (bil_job_config){0});
-    runner r = {.link = dev->link, .clock = dev->clock, .progress = progress};
-    bil_action end = run_job(job, &r);
-    free(job);
-    return (int)end.u.end.cause;
-}
-
 static int hidden(const side *s, const device *dev, char *why, size_t size)
 {
     const bil_description *d = dev->description;
@@ -164,14 +155,14 @@ static int read_elsewhere(side *s, device *dev,
         bank_link shifted;
         bil_link straight = dev->link;
         dev->link = bank_link_over(&shifted, straight, dev->description, which);
-        int error = read_all(dev, progress);
+        int error = device_read_all(dev, progress, NULL, NULL);
         dev->link = straight;
         bank_keep_only(&dev->image, which);
         return error;
     }
     if (s->kind == SIDE_STORED && dev->description->unstored != BIL_NONE && !device_says_unstored(dev)) {
         snprintf(s->extra, sizeof s->extra, "those in force: the device says that all are stored");
-        return read_all(dev, progress);
+        return device_read_all(dev, progress, NULL, NULL);
     }
     return hidden(s, dev, why, size);
 }
@@ -188,7 +179,7 @@ static int open_device(side *s, const models *m,
     }
     set_origin_of(&s->origin, &dev->image);
     if (s->kind == SIDE_RUNNING) {
-        error = read_all(dev, progress);
+        error = device_read_all(dev, progress, NULL, NULL);
     } else if (s->kind == SIDE_FACTORY && !bank_find(dev->description, wanted_bank(s))) {
         set_origin who = s->origin;
         error = factory_image(s, dev->description, why, size);

@@ -20,6 +20,20 @@ bil_job *device_job(device *dev, bil_job_kind kind, bil_job_config config)
     return job;
 }
 
+int device_read_all(device *dev, void (*progress)(void *ctx, const bil_job *job, const bil_action *action),
+                    bil_job_progress *counts, bil_verdict *verdict)
+{
+    bil_job *job = device_job(dev, BIL_JOB_READ, (bil_job_config){0});
+    runner r = {.link = dev->link, .clock = dev->clock, .progress = progress};
+    bil_action end = run_job(job, &r);
+    if (counts)
+        bil_job_progress_of(job, counts);
+    if (verdict)
+        *verdict = end.u.end.verdict;
+    free(job);
+    return (int)end.u.end.cause;
+}
+
 static void use(device *dev, const bil_description *description)
 {
     free(dev->memory);

@@ -26,6 +26,11 @@ int device_open_as(device *dev, const char *text, const char *model, const model
 /* The same, over with this time, whatever answers (0: as long as the descriptions tried take). */
 int device_open_within(device *dev, const char *text, const char *model, uint32_t within_ms, const models *known,
                        char *why, size_t why_size);
+/* Reads every value into the image. `progress` is called after each action, `counts` gets what it took; both may be
+ * NULL. BIL_OK (values that can't be read are marked so in the image), or why it ended; `verdict`, unless NULL, is that
+ * of the job. */
+int device_read_all(device *dev, void (*progress)(void *ctx, const bil_job *job, const bil_action *action),
+                    bil_job_progress *counts, bil_verdict *verdict);
 /* Reads one parameter by itself into the image. */
 int device_look(device *dev, uint16_t param);
 void device_close(device *dev);

@@ -4,7 +4,7 @@
 #include <string.h>
 
 #include "host/base/arena.h"
-#include "host/base/time.h"
+#include "host/copy/keep.h"
 #include "host/run/lines.h"
 
 static const char *const names[] = {"saved", "same", "unchanged", "partly", "failed"};
@@ -52,28 +52,18 @@ static bool unchanged(const fleet_task *task, device *dev)
 
 static int read_all(fleet_task *task, device *dev)
 {
-    bil_job *job = device_job(dev, BIL_JOB_READ, (bil_job_config){0});
-    runner r = {.link = dev->link, .clock = dev->clock};
-    bil_action end = run_job(job, &r);
     bil_job_progress p;
-    bil_job_progress_of(job, &p);
+    int error = device_read_all(dev, NULL, &p, NULL);
     task->requests = p.read_requests + p.identity_requests + p.other_requests;
-    free(job);
-    return (int)end.u.end.cause;
+    return error;
 }
 
 static int save(const fleet_orders *orders, fleet_task *task, device *dev)
 {
     char folder[STORAGE_PATH], name[300];
     set_origin *o = task->origin = need(1, sizeof *o);
-    set_origin_of(o, &dev->image);
-    time_now(o->when, sizeof o->when);
-    snprintf(o->scope, SET_TEXT, "all");
-    snprintf(o->who, SET_TEXT, "%s", orders->who);
-    snprintf(o->why, SET_TEXT, "%s", orders->why);
-    snprintf(o->from, SET_TEXT, "%s", task->address);
-    snprintf(o->parent, SET_TEXT, "%s", task->last_digest);
-    site_copy_name(o, name, sizeof name);
+    keep_origin(o, &dev->image, orders->who, orders->why, task->address, task->last_digest);
+    keep_name(o, true, "", name, sizeof name);
     int error = site_path_made(orders->site, task->folder, "copies", folder);
     bil_set_totals totals;
     /* a copy of another unit is always a new one */

@@ -172,13 +172,6 @@ int site_path_made(const site *s, const char *folder, const char *what, char out
     return storage_make_folders(out, 0777);
 }
 
-void site_copy_name(const set_origin *o, char *out, size_t size)
-{
-    char stem[200];
-    set_file_stem(o, stem, sizeof stem);
-    snprintf(out, size, "%s-%c.bset", stem, STORAGE_DIGEST);
-}
-
 /* ---- notes ---- */
 
 static void compact_time(const char *when, char out[20])

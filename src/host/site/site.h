@@ -41,7 +41,4 @@ int note_add(const site *s, const char *folder, const char *kind, const char *wh
 /* Reads one: NULL when the file can't be read, is no note, or isn't what its name says (then *altered). */
 json_t *note_read(const char *path, const char *name, char id[NOTE_ID + 1], bool *altered);
 
-/* Which name a copy has in the site. */
-void site_copy_name(const set_origin *o, char *out, size_t size);
-
 #endif
