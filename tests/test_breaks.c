@@ -459,12 +459,13 @@ static void sum_up(const bil_action *a)
         said[n++] = a->u.ask.question;
         said[n++] = a->u.ask.found;
     } else if (a->kind == BIL_ACT_RECORD) {
-        const uint64_t own[] = {a->u.record.event, a->u.record.cause, a->u.record.param, a->u.record.code};
+        const uint64_t own[] = {a->u.record.event, (uint64_t)a->u.record.cause, a->u.record.param, a->u.record.code};
         memcpy(said + n, own, sizeof own);
         n += 4;
     } else if (a->kind == BIL_ACT_END) {
-        const uint64_t own[] = {a->u.end.verdict, a->u.end.held,  a->u.end.wrote, a->u.end.stored, a->u.end.restarted,
-                                a->u.end.stopped, a->u.end.cause, a->u.end.param, a->u.end.other,  a->u.end.code};
+        const uint64_t own[] = {a->u.end.verdict,   a->u.end.held,    a->u.end.wrote,           a->u.end.stored,
+                                a->u.end.restarted, a->u.end.stopped, (uint64_t)a->u.end.cause, a->u.end.param,
+                                a->u.end.other,     a->u.end.code};
         memcpy(said + n, own, sizeof own);
         n += 10;
     }
