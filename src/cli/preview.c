@@ -307,9 +307,9 @@ void preview(write_call *w, uint32_t found)
     preview_count(w);
     put_who(w, found);
     put_plan(w);
-    char later[SEAL_WHEN], digest[65];
+    char later[SIGNING_WHEN], digest[65];
     set_digest_hex(w->totals.digest, digest);
-    if (w->h && w->copy[0] && seal_had_later(&w->h->index, w->owner.folder, digest, later))
+    if (w->h && w->copy[0] && signing_had_later(&w->h->index, w->owner.folder, digest, later))
         say("%s!%s a copy that was signed after this one was written to this device already, on %s\n", warn(), plain(),
             later);
     if (w->others[0])

@@ -7,7 +7,7 @@
 
 static int make_key(here *h, const char *name, const char *path, const char *who)
 {
-    int error = seal_make_key(&h->index, name, path, person(who));
+    int error = signing_make_key(&h->index, name, path, person(who));
     if (error)
         return say_error(error == BIL_E_FILE_WRITE ? path : name, error,
                          error == BIL_E_DISPUTED     ? "the site knows another key under this name"
@@ -20,9 +20,9 @@ static int make_key(here *h, const char *name, const char *path, const char *who
 
 static int trust(here *h, const char *name, const char *hex, bool decide, const char *who)
 {
-    int error = seal_trust(&h->index, name, hex, person(who));
+    int error = signing_trust(&h->index, name, hex, person(who));
     if (error == BIL_E_DISPUTED && decide) {
-        error = seal_decide(&h->index, name, hex);
+        error = signing_decide(&h->index, name, hex);
         if (!error)
             say("%s✓ decided%s  for you at this computer: the key \"%s\" is this one, whatever notes say\n", good(),
                 plain(), name);
@@ -46,7 +46,7 @@ static int sign(here *h, const char *which, bool for_any, const char *key, const
     int error = here_copy(h, which, &owner, &copy);
     if (error)
         return exit_code_of(error);
-    error = seal_sign(&h->index, &copy, for_any, key, person(who), name);
+    error = signing_sign(&h->index, &copy, for_any, key, person(who), name);
     int code =
         error ? say_error(error == BIL_E_SIGNATURE || error == BIL_E_NO_KEY ? key : which, error,
                           error == BIL_E_SIGNATURE ? "the site doesn't know this key; bilancia sign trust NAME PUBLIC"

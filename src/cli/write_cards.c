@@ -44,11 +44,11 @@ static bool ask_card(void *ctx, const device_row *row)
     const char *key = card_text(row, "signed_by");
     if (!error && key[0] && !unclear[0] && w->config.kind != BIL_JOB_RESET) {
         set_digest_hex(w->totals.digest, digest);
-        seal_state seal = seal_check(c->index, row->folder, digest, key);
+        signing_state state = signing_check(c->index, row->folder, digest, key);
         snprintf(why, sizeof why, "%.200s takes only copies signed by \"%.100s\"; this one %s", row->name, key,
-                 seal == SEAL_BAD ? "has a signature that doesn't fit: it was altered, or somebody else signed it"
-                                  : "isn't signed by it");
-        error = seal == SEAL_GOOD ? BIL_OK : BIL_E_SIGNATURE;
+                 state == SIGNING_BAD ? "has a signature that doesn't fit: it was altered, or somebody else signed it"
+                                      : "isn't signed by it");
+        error = state == SIGNING_GOOD ? BIL_OK : BIL_E_SIGNATURE;
     }
     if (error)
         c->code = say_error(error == BIL_E_SIGNATURE ? w->copy : "", error, why);

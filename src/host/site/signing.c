@@ -37,10 +37,10 @@ static size_t message(const char *digest, const char *scope, const char *follows
 
 typedef struct key_search {
     const char *name, *hex; /* looked for: one of them */
-    char found_name[SITE_NAME], found_hex[SEAL_KEY_HEX + 1];
+    char found_name[SITE_NAME], found_hex[SIGNING_KEY_HEX + 1];
     bool found;
     bool disputed; /* two keys of one name, or two names of one key: times can be forged, so neither counts */
-    char decided[SEAL_KEY_HEX + 1];
+    char decided[SIGNING_KEY_HEX + 1];
 } key_search;
 
 static bool look_at_key(void *ctx, const char *id, const json_t *note)
@@ -49,7 +49,7 @@ static bool look_at_key(void *ctx, const char *id, const json_t *note)
     key_search *s = ctx;
     const char *name = json_string_value(json_object_get(note, "name"));
     const char *hex = json_string_value(json_object_get(note, "public"));
-    if (!name || !hex || strlen(hex) != SEAL_KEY_HEX || (s->name ? strcmp(s->name, name) : strcmp(s->hex, hex)) != 0)
+    if (!name || !hex || strlen(hex) != SIGNING_KEY_HEX || (s->name ? strcmp(s->name, name) : strcmp(s->hex, hex)) != 0)
         return true;
     if (s->decided[0] && strcmp(hex, s->decided) != 0)
         return true; /* the person at this computer has decided which one it is */
@@ -74,7 +74,7 @@ static int add_key(site_index *x, const char *name, const char *hex, const char 
     return note_add(x->site, "", "key", who, json_pack("{s:s,s:s}", "name", name, "public", hex), NULL);
 }
 
-int seal_trust(site_index *x, const char *name, const char *hex, const char *who)
+int signing_trust(site_index *x, const char *name, const char *hex, const char *who)
 {
     uint8_t key[SIGNATURE_KEY];
     if (!site_name_is_good(name) || !from_hex(hex, key, sizeof key))
@@ -85,7 +85,7 @@ int seal_trust(site_index *x, const char *name, const char *hex, const char *who
     return find_key(x, NULL, hex).found ? BIL_E_DISPUTED : add_key(x, name, hex, who);
 }
 
-int seal_decide(site_index *x, const char *name, const char *hex)
+int signing_decide(site_index *x, const char *name, const char *hex)
 {
     uint8_t key[SIGNATURE_KEY];
     if (!site_name_is_good(name) || !from_hex(hex, key, sizeof key))
@@ -93,10 +93,10 @@ int seal_decide(site_index *x, const char *name, const char *hex)
     return decided_add(DECIDED_KEY, x->site->id, name, hex);
 }
 
-int seal_make_key(site_index *x, const char *name, const char *path, const char *who)
+int signing_make_key(site_index *x, const char *name, const char *path, const char *who)
 {
     uint8_t key[SIGNATURE_KEY];
-    char hex[SEAL_KEY_HEX + 1];
+    char hex[SIGNING_KEY_HEX + 1];
     if (!site_name_is_good(name))
         return BIL_E_CALL;
     if (find_key(x, name, NULL).found)
@@ -119,7 +119,7 @@ static bool is_good(site_index *x, const char *device, const json_t *note, const
     const char *scope = json_string_value(json_object_get(note, "for"));
     const char *follows = json_string_value(json_object_get(note, "follows"));
     if (!by || !about || !scope || !follows || strlen(about) != 64 || strlen(follows) > 64 ||
-        (name[0] && strcmp(by, name) != 0) || (strcmp(scope, SEAL_ANY) != 0 && strcmp(scope, device) != 0))
+        (name[0] && strcmp(by, name) != 0) || (strcmp(scope, SIGNING_ANY) != 0 && strcmp(scope, device) != 0))
         return false;
     key_search s = find_key(x, by, NULL);
     size_t length = message(about, scope, follows, text);
@@ -195,10 +195,10 @@ static void head_of(const json_t *follows, char head[65])
     }
 }
 
-int seal_sign(site_index *x, const copy_row *copy, bool for_any, const char *path, const char *who, char *name)
+int signing_sign(site_index *x, const copy_row *copy, bool for_any, const char *path, const char *who, char *name)
 {
     uint8_t key[SIGNATURE_KEY], signature[SIGNATURE_SIZE];
-    char hex[SEAL_KEY_HEX + 1], sealed[SEAL_HEX + 1], text[MESSAGE], file[STORAGE_PATH], why[500], digest[65],
+    char hex[SIGNING_KEY_HEX + 1], made[SIGNING_HEX + 1], text[MESSAGE], file[STORAGE_PATH], why[500], digest[65],
         before[65];
     set_origin o = {0};
     bil_set_totals totals;
@@ -220,22 +220,22 @@ int seal_sign(site_index *x, const copy_row *copy, bool for_any, const char *pat
     json_decref(follows);
     if (strcmp(before, digest) == 0)
         before[0] = '\0';
-    const char *scope = for_any ? SEAL_ANY : copy->device;
+    const char *scope = for_any ? SIGNING_ANY : copy->device;
     size_t length = message(digest, scope, before, text);
     if (!signature_sign(path, text, length, signature))
         return BIL_E_NO_KEY;
-    to_hex(signature, sizeof signature, sealed);
+    to_hex(signature, sizeof signature, made);
     snprintf(name, SITE_NAME, "%s", s.found_name);
     return note_add(x->site, copy->device, "signature", who,
                     json_pack("{s:s,s:s,s:s,s:s,s:s}", "about", digest, "key", s.found_name, "for", scope, "follows",
-                              before, "signature", sealed),
+                              before, "signature", made),
                     NULL);
 }
 
 typedef struct check {
     site_index *x;
     const char *device, *name;
-    seal_state state;
+    signing_state state;
 } check;
 
 static bool look_at_signature(void *ctx, const char *id, const json_t *note)
@@ -247,15 +247,15 @@ static bool look_at_signature(void *ctx, const char *id, const json_t *note)
         return true;
     bool good = is_good(c->x, c->device, note, c->name);
     if (good)
-        c->state = SEAL_GOOD;
-    else if (c->state == SEAL_NONE)
-        c->state = SEAL_BAD;
+        c->state = SIGNING_GOOD;
+    else if (c->state == SIGNING_NONE)
+        c->state = SIGNING_BAD;
     return !good;
 }
 
-seal_state seal_check(site_index *x, const char *device, const char *digest, const char *name)
+signing_state signing_check(site_index *x, const char *device, const char *digest, const char *name)
 {
-    check c = {x, device, name, SEAL_NONE};
+    check c = {x, device, name, SIGNING_NONE};
     index_notes(x, device, "signature", digest, look_at_signature, &c);
     return c.state;
 }
@@ -272,11 +272,11 @@ static bool was_sent(void *ctx, const char *id, const json_t *note)
     sent_later *s = ctx;
     const char *about = json_string_value(json_object_get(note, "about"));
     if (about && comes_before(s->follows, s->digest, about, 0))
-        snprintf(s->when, SEAL_WHEN, "%.39s", json_string_value(json_object_get(note, "when")));
+        snprintf(s->when, SIGNING_WHEN, "%.39s", json_string_value(json_object_get(note, "when")));
     return true;
 }
 
-bool seal_had_later(site_index *x, const char *device, const char *digest, char when[SEAL_WHEN])
+bool signing_had_later(site_index *x, const char *device, const char *digest, char when[SIGNING_WHEN])
 {
     json_t *follows = line_of(x, device, "");
     sent_later s = {follows, digest, when};

@@ -8,27 +8,27 @@
 
 #include "host/site/index.h"
 
-enum { SEAL_KEY_HEX = 64, SEAL_HEX = 128, SEAL_WHEN = 40 };
-#define SEAL_ANY "any"
+enum { SIGNING_KEY_HEX = 64, SIGNING_HEX = 128, SIGNING_WHEN = 40 };
+#define SIGNING_ANY "any"
 
-/* Tells the site which public half belongs to a name. `hex` of SEAL_KEY_HEX digits. BIL_E_DISPUTED when the name has
+/* Tells the site which public half belongs to a name. `hex` of SIGNING_KEY_HEX digits. BIL_E_DISPUTED when the name has
  * another one already. */
-int seal_trust(site_index *index, const char *name, const char *hex, const char *who);
+int signing_trust(site_index *index, const char *name, const char *hex, const char *who);
 /* Decides, for this person at this computer, which public half belongs to a name, whatever notes say. */
-int seal_decide(site_index *index, const char *name, const char *hex);
+int signing_decide(site_index *index, const char *name, const char *hex);
 /* Makes a key in a new file and tells the site its public half. */
-int seal_make_key(site_index *index, const char *name, const char *path, const char *who);
+int signing_make_key(site_index *index, const char *name, const char *path, const char *who);
 
 /* Signs a copy, as its file is now, with the key in this file, under the name that the site knows it by; for its device
  * or for any. `name` takes SITE_NAME bytes. BIL_E_SIGNATURE when the site doesn't know the key, BIL_E_NO_KEY when it
  * can't be read, or what is wrong with the copy. */
-int seal_sign(site_index *index, const copy_row *copy, bool for_any, const char *path, const char *who, char *name);
+int signing_sign(site_index *index, const copy_row *copy, bool for_any, const char *path, const char *who, char *name);
 
-typedef enum seal_state { SEAL_NONE, SEAL_GOOD, SEAL_BAD } seal_state;
+typedef enum signing_state { SIGNING_NONE, SIGNING_GOOD, SIGNING_BAD } signing_state;
 /* Is this copy signed by the key of this name ("": by any that the site knows)? The digest is that of the file, looked
  * at by the caller. BAD: there is a signature, and it doesn't fit. */
 /* Was a copy that was signed after this one written to the device already? `when` tells the last time. */
-bool seal_had_later(site_index *index, const char *device, const char *digest, char when[SEAL_WHEN]);
-seal_state seal_check(site_index *index, const char *device, const char *digest, const char *name);
+bool signing_had_later(site_index *index, const char *device, const char *digest, char when[SIGNING_WHEN]);
+signing_state signing_check(site_index *index, const char *device, const char *digest, const char *name);
 
 #endif
