@@ -1,4 +1,5 @@
-/* Jobs on simulated units with a virtual clock: the good way, and every refusal. What breaks is in test_breaks.c. */
+/* Jobs on simulated units with a virtual clock: the good way, and every refusal. What breaks is in test_write_breaks.c.
+ */
 #include "help.h"
 #include "sim/control.h"
 #include "sim/entry.h"

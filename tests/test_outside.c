@@ -576,7 +576,7 @@ static void expect_harmless(const char *text, const char *where)
 static void no_text_steers_a_terminal(void **state)
 {
     (void)state;
-    /* every character that may not stand in a text doesn't go out either; tests/test_edges.c has the list */
+    /* every character that may not stand in a text doesn't go out either; tests/test_core_edges.c has the list */
     for (uint32_t c = 1; c <= 0x10ffff; c++) {
         char text[5];
         size_t length = utf8_of(c, text);

@@ -453,5 +453,5 @@ int main(void)
         cmocka_unit_test(settle_one_by_one),
         cmocka_unit_test(shells_complete),
     };
-    return cmocka_run_group_tests_name("decide", tests, begin, end);
+    return cmocka_run_group_tests_name("copy_decisions", tests, begin, end);
 }

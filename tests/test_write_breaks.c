@@ -1215,7 +1215,7 @@ static void enough(void **state)
     assert_true(SAMPLING > 1 || cases >= least);
 }
 
-/* test_breaks [moments|faults|TEST]: the two parts run beside each other. */
+/* test_write_breaks [moments|faults|TEST]: the two parts run beside each other. */
 int main(int argc, char **argv)
 {
     const struct CMUnitTest moments[] = {
@@ -1238,6 +1238,6 @@ int main(int argc, char **argv)
     if (part[0] && !first && !second)
         cmocka_set_test_filter(part);
     least = first ? 80000 : second ? 180000 : 0;
-    int failed = second ? 0 : cmocka_run_group_tests_name("breaks", moments, NULL, NULL);
-    return failed + (first ? 0 : cmocka_run_group_tests_name("breaks", faults, NULL, NULL));
+    int failed = second ? 0 : cmocka_run_group_tests_name("write_breaks", moments, NULL, NULL);
+    return failed + (first ? 0 : cmocka_run_group_tests_name("write_breaks", faults, NULL, NULL));
 }

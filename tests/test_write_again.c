@@ -402,7 +402,7 @@ static void a_number_that_two_units_have(void **state)
     assert_non_null(strstr(output, "~ nothing tells this unit from another one of its model"));
 }
 
-/* test_again [TEST] */
+/* test_write_again [TEST] */
 int main(int argc, char **argv)
 {
     if (argc > 1)
@@ -419,5 +419,5 @@ int main(int argc, char **argv)
         cmocka_unit_test(one_write_at_a_time),
         cmocka_unit_test(a_number_that_two_units_have), /* the last one: it stays so */
     };
-    return cmocka_run_group_tests_name("again", tests, begin, end);
+    return cmocka_run_group_tests_name("write_again", tests, begin, end);
 }

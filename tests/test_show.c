@@ -364,5 +364,5 @@ int main(void)
         cmocka_unit_test(mistyped_words),          cmocka_unit_test(memory_stays_small),
         cmocka_unit_test(each_kind_against_each), /* resets a drive */
     };
-    return cmocka_run_group_tests_name("look", tests, begin, end);
+    return cmocka_run_group_tests_name("show", tests, begin, end);
 }

@@ -341,5 +341,5 @@ int main(int argc, char **argv)
     };
     if (argc > 1)
         cmocka_set_test_filter(argv[1]);
-    return cmocka_run_group_tests_name("trouble", tests, begin, end);
+    return cmocka_run_group_tests_name("write_trouble", tests, begin, end);
 }

@@ -378,5 +378,5 @@ int main(void)
 #endif
         cmocka_unit_test(texts_are_only_read),     cmocka_unit_test(memory_that_is_too_small),
         cmocka_unit_test(names_and_texts)};
-    return cmocka_run_group_tests_name("edges", tests, NULL, NULL);
+    return cmocka_run_group_tests_name("core_edges", tests, NULL, NULL);
 }
