@@ -3,6 +3,7 @@
 #include <unistd.h>
 
 #include "cli/site_cli.h"
+#include "host/site/keeping.h"
 
 extern const command command_note, command_name, command_delete;
 
@@ -80,29 +81,6 @@ static int give_name(here *h, const char *where, const char *name, const char *w
 
 /* ---- delete ---- */
 
-static bool is_proof(void *ctx, const char *id, const json_t *found)
-{
-    (void)id;
-    (void)found;
-    *(bool *)ctx = true;
-    return false;
-}
-
-int delete_copy(here *h, const device_row *owner, const copy_row *copy, const char *why, const char *who)
-{
-    bool proved = false;
-    index_notes(&h->index, owner->folder, "proved", copy->digest, is_proof, &proved);
-    if (copy->place == 1 || proved || strcmp(owner->baseline, copy->digest) == 0)
-        return BIL_E_KEPT;
-    char path[STORAGE_PATH];
-    copy_path(&h->place, copy, path);
-    /* first the note: what is broken off here is deleted all the same, and other places of the site learn of it */
-    int error =
-        note_add(&h->place, owner->folder, "deleted", person(who),
-                 json_pack("{s:s,s:s,s:s}", "about", copy->digest, "text", why ? why : "", "file", copy->file), NULL);
-    return error ? error : storage_remove(path);
-}
-
 static int delete (here *h, const char *where, const char *why, const char *who, bool yes)
 {
     device_row owner;
@@ -126,7 +104,7 @@ static int delete (here *h, const char *where, const char *why, const char *who,
         }
     }
     if (code == EXIT_DONE) {
-        error = delete_copy(h, &owner, &copy, why, who);
+        error = keeping_delete(&h->index, &owner, &copy, why, person(who));
         code = error ? say_error(where, error, NULL) : EXIT_DONE;
         if (!error)
             say("%s✓ deleted%s for good; a note says that, when, and by whom\n", good(), plain());

@@ -57,7 +57,4 @@ int place_of_copy(const char *text, const char *site_given, char *out, char *dig
 
 void say_json(json_t *json); /* consumes it */
 
-/* Deletes a copy for good: a note, then the file. BIL_E_KEPT for the first one, the baseline and proved ones. */
-int delete_copy(here *h, const device_row *owner, const copy_row *copy, const char *why, const char *who);
-
 #endif
