@@ -3,79 +3,43 @@
 #include <string.h>
 
 #include "cli/site_cli.h"
+#include "host/site/pass.h"
 #include "host/site/share.h"
 
 extern const command command_take_in, command_hand_out;
 
-/* ---- take in ---- */
+/* ---- take in, hand out ---- */
 
 static int take_in(here *h, const char *file, const char *name, const char *from, const char *why, const char *who)
 {
-    static set_origin o;
-    bil_set_totals totals;
+    set_origin o;
     device_row owner;
-    char reason[600], digest[65], stem[200], as[300], folder[STORAGE_PATH];
-    int error = set_file_check(file, &o, &totals, reason, sizeof reason);
-    if (error)
-        return say_error("", error, reason);
-    error = here_device(h, name, &owner);
+    char reason[STORAGE_PATH + 600], path[STORAGE_PATH];
+    int error = here_device(h, name, &owner);
     if (error)
         return exit_code_of(error);
-    set_digest_hex(totals.digest, digest);
-    set_file_stem(&o, stem, sizeof stem);
-    snprintf(as, sizeof as, "%s-%.*s.bset", stem, SET_NAME_DIGEST, digest);
-    copy_row twin;
-    bool was_there = false, same = true;
-    if (owner.copies && strcmp(owner.last.model, o.model) != 0) {
-        snprintf(reason, sizeof reason, "the copy is from a %s; %s is a %s", o.model, owner.name, owner.last.model);
-        device_row_free(&owner);
-        return say_error(file, BIL_E_OTHER_MODEL, reason);
-    }
-    if (index_copy_by_digest(&h->index, digest, &twin)) {
-        snprintf(reason, sizeof reason, "the site has this copy already: %s", twin.device);
-        device_row_free(&owner);
-        return say_error(file, BIL_E_CALL, reason);
-    }
-    /* the origin first: a copy without it would look as if it had been read here */
-    error =
-        note_add(&h->place, owner.folder, "taken_in", person(who),
-                 json_pack("{s:s,s:s,s:s}", "about", digest, "from", from ? from : "", "text", why ? why : ""), NULL);
+    error = site_take_in(&h->index, &owner, file, from ? from : "", why ? why : "", person(who), &o, path, reason,
+                         sizeof reason);
     if (!error)
-        error = site_path_made(&h->place, owner.folder, "copies", folder);
-    if (!error)
-        error = file_bring(file, folder, as, &was_there, &same);
-    if (!error)
-        say("%s✓ taken in%s for %s: %s %s, serial number %s, read %s\n%s/%s\n", good(), plain(), owner.name, o.vendor,
-            o.model, o.serial, o.when, folder, as);
+        say("%s✓ taken in%s for %s: %s %s, serial number %s, read %s\n%s\n", good(), plain(), owner.name, o.vendor,
+            o.model, o.serial, o.when, path);
     device_row_free(&owner);
-    return error ? say_error(h->place.path, error, NULL) : EXIT_DONE;
+    return error ? say_error(reason[0] ? "" : h->place.path, error, reason) : EXIT_DONE;
 }
-
-/* ---- hand out ---- */
 
 static int hand_out(here *h, const char *which, const char *to)
 {
     device_row owner;
     copy_row copy;
+    char why[STORAGE_PATH + 300];
     int error = here_copy(h, which, &owner, &copy);
     if (error)
         return exit_code_of(error);
-    int code = EXIT_DONE;
-    char path[STORAGE_PATH];
-    bool was_there, same;
-    copy_path(&h->place, &copy, path);
-    if (index_verify(&h->index, &copy) == COPY_DAMAGED) {
-        code = say_error(path, BIL_E_SET_ALTERED, NULL);
-    } else {
-        error = file_bring(path, to, copy.file, &was_there, &same);
-        if (!error && !same)
-            error = BIL_E_FILE_WRITE;
-        code = error ? say_error(to, error, same ? NULL : "another file has this name there") : EXIT_DONE;
-        if (!error)
-            say("%s✓ handed out%s  %s/%s\n", good(), plain(), to, copy.file);
-    }
+    error = site_hand_out(&h->index, &copy, to, why, sizeof why);
+    if (!error)
+        say("%s✓ handed out%s  %s/%s\n", good(), plain(), to, copy.file);
     device_row_free(&owner);
-    return code;
+    return error ? say_error(why[0] ? "" : to, error, why) : EXIT_DONE;
 }
 
 /* ---- share ---- */
