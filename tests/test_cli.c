@@ -7,7 +7,7 @@
 #include <sys/wait.h>
 #include <unistd.h>
 
-#include "host/copy/set_file.h"
+#include "host/copy/load.h"
 #include "tool.h"
 
 static const char password[] = "Qx7vK2pZ"; /* nowhere else in this house */
@@ -347,12 +347,14 @@ static void sets_with_wrong_values(void **state)
 {
     (void)state;
     const bil_description *d = &bil_description_ed_30;
-    char path[200], why[300], saved[STORAGE_PATH];
+    char path[200], saved[STORAGE_PATH];
     snprintf(path, sizeof path, "%s/%s", folder, copy);
-    bil_image image = new_image(d);
-    set_origin origin;
+    loaded_copy sound;
+    models m = {.list = {d}, .count = 1};
+    assert_int_equal(copy_load(&sound, path, &m, false), BIL_OK);
+    bil_image image = sound.image;
+    set_origin origin = sound.origin;
     bil_set_totals totals;
-    assert_int_equal(set_file_load(path, false, &image, &origin, &totals, why, sizeof why), BIL_OK);
     uint16_t index = index_of(d, "motor.current");
     bil_image_put(&image, index, (const uint8_t[]){0xff, 0xff});
     assert_int_equal(set_file_save(&image, &origin, folder, "limits.bset", saved, &totals), BIL_OK);
@@ -365,8 +367,7 @@ static void sets_with_wrong_values(void **state)
     image.description = &other;
     assert_int_equal(set_file_save(&image, &origin, folder, "unknown.bset", saved, &totals), BIL_OK);
     free(params);
-    image.description = d;
-    free_image(&image);
+    copy_unload(&sound);
     unsigned before = counter(0, "write requests ");
     expect(3, "motor.current: the value lies outside its limits", write_copy("limits.bset", 0, password, "--yes"));
     expect(3, "motor.currentx: the description doesn't know this parameter",

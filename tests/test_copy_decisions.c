@@ -90,10 +90,10 @@ static void editing_makes_only_what_write_takes(void **state)
     dice dice_ = {161803};
     unsigned taken = 0, refused = 0, ruled_out = 0;
     for (unsigned round = 0; round < rounds(60); round++) {
-        offline o;
-        assert_int_equal(offline_open(&o, whole, drives()), BIL_OK);
+        edited o;
+        assert_int_equal(edit_open(&o, whole, drives()), BIL_OK);
         bil_image before = new_image(d);
-        bil_image_copy(&before, &o.image);
+        bil_image_copy(&before, &o.from.image);
         for (int i = 0; i < 80; i++) {
             const bil_param *p = &d->params[roll_below(&dice_, d->count)];
             char text[BIL_VALUE_TEXT * 2];
@@ -101,10 +101,10 @@ static void editing_makes_only_what_write_takes(void **state)
             make_text(&dice_, p, text, sizeof text);
             bool ours = p->flags & BIL_WRITABLE &&
                         (p->cls == BIL_CLASS_SETUP || p->cls == BIL_CLASS_PLACE || p->cls == BIL_CLASS_CALIBRATION);
-            int error = offline_set(&o, p->id, text);
+            int error = edit_set(&o, p->id, text);
             if (error == BIL_OK) {
                 assert_true(ours);
-                assert_int_equal(bil_value_check(&p->format, bil_image_raw(&o.image, (uint16_t)(p - d->params))),
+                assert_int_equal(bil_value_check(&p->format, bil_image_raw(&o.from.image, (uint16_t)(p - d->params))),
                                  BIL_OK);
                 taken++;
             } else {
@@ -117,28 +117,29 @@ static void editing_makes_only_what_write_takes(void **state)
         }
         char path[STORAGE_PATH], to[100];
         snprintf(to, sizeof to, "%s/out", folder);
-        int saved = offline_save(&o, "anna", "test", to, "edited.bset", path);
-        assert_int_equal(saved, breaks_a_rule(&o.image) ? BIL_E_RULE : BIL_OK);
+        keep k = keep_in_folder(to, "");
+        int saved = edit_keep(&o, &k, "anna", "test", "edited", path);
+        assert_int_equal(saved, breaks_a_rule(&o.from.image) ? BIL_E_RULE : BIL_OK);
         ruled_out += saved == BIL_E_RULE;
         if (saved) {
             assert_true(o.why[0]);
-            offline_close(&o);
+            edit_close(&o);
             free_image(&before);
             continue;
         }
-        offline again;
-        assert_int_equal(offline_open(&again, path, drives()), BIL_OK); /* each value checked, as write does */
-        assert_memory_equal(again.image.raw, o.image.raw, d->raw_size);
-        assert_true(set_is_offline(&again.origin));
+        edited again;
+        assert_int_equal(edit_open(&again, path, drives()), BIL_OK); /* each value checked, as write does */
+        assert_memory_equal(again.from.image.raw, o.from.image.raw, d->raw_size);
+        assert_true(set_is_offline(&again.from.origin));
         char parent[2 * BIL_SHA256 + 1];
-        set_digest_hex(o.totals.digest, parent);
-        assert_string_equal(again.origin.parent, parent);
+        set_digest_hex(o.from.totals.digest, parent);
+        assert_string_equal(again.from.origin.parent, parent);
         for (uint16_t i = 0; i < d->count; i++) /* what belongs to the unit stays */
             if (d->params[i].cls == BIL_CLASS_UNIT)
-                assert_true(bil_image_same(&before, &again.image, i));
+                assert_true(bil_image_same(&before, &again.from.image, i));
         assert_int_equal(unlink(path), 0);
-        offline_close(&o);
-        offline_close(&again);
+        edit_close(&o);
+        edit_close(&again);
         free_image(&before);
     }
     assert_true(taken > 300 && refused > 300 && ruled_out > 5 && ruled_out < rounds(60) - 5);

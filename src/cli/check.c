@@ -5,6 +5,7 @@
 #include "cli/site_cli.h"
 #include "host/base/arena.h"
 #include "host/base/decided.h"
+#include "host/copy/load.h"
 #include "host/describe/doubt.h"
 #include "host/describe/load.h"
 #include "host/describe/rule_text.h"
@@ -29,52 +30,46 @@ static int check_description(const char *path)
     return EXIT_DONE;
 }
 
-static int check_values(const char *path, const bil_description *d)
+static int check_rules(const char *path, const loaded_copy *copy)
 {
-    size_t size = bil_image_size(d);
-    void *memory = need(1, size);
-    bil_image image;
-    bil_image_init(&image, d, memory, size);
-    set_origin o;
-    bil_set_totals totals;
-    char why[500];
-    int error = set_file_load(path, false, &image, &o, &totals, why, sizeof why), code = EXIT_DONE;
+    const bil_description *d = copy->description;
     uint16_t params[2];
-    bil_values values = bil_image_values(&image);
-    for (int32_t rule = -1; !error && (rule = bil_rule_broken(d, values, (uint16_t)(rule + 1), params)) >= 0;) {
+    char why[500];
+    int code = EXIT_DONE;
+    bil_values values = bil_image_values(&copy->image);
+    for (int32_t rule = -1; (rule = bil_rule_broken(d, values, (uint16_t)(rule + 1), params)) >= 0;) {
         rule_text(d, (uint16_t)rule, params, values, why, sizeof why);
         code = say_error(path, BIL_E_RULE, why);
     }
-    free(memory);
-    return error ? say_error("", error, why) : code;
+    return code;
 }
 
 static int check_set(const char *path, const models *m)
 {
-    set_origin o;
-    bil_set_totals totals;
-    char why[500];
-    int error = set_file_check(path, &o, &totals, why, sizeof why);
-    if (error)
-        return say_error("", error, why);
-    const bil_description *same_model, *d = models_find(m, o.model, o.layout, &same_model);
-    int code = d ? check_values(path, d) : EXIT_DONE;
-    if (code != EXIT_DONE)
-        return code;
-    say("%s✓ whole and unaltered%s  %s: %s %s, serial number %s, %u values", good(), plain(), path, o.vendor, o.model,
-        o.serial, totals.values);
-    if (d)
-        say("; each within its limits, and the rules between them hold\n");
-    else
-        say("\n  ! types and limits were not checked: %s\n",
-            same_model ? "the description of this model has another layout" : "there is no description of this model");
-    return EXIT_DONE;
+    loaded_copy *copy = need(1, sizeof *copy);
+    int error = copy_load(copy, path, m, false), code;
+    bool whole = !error || error == BIL_E_UNKNOWN_MODEL || error == BIL_E_OTHER_LAYOUT;
+    const set_origin *o = &copy->origin;
+    code = !whole ? say_error("", error, copy->why) : error ? EXIT_DONE : check_rules(path, copy);
+    if (whole && code == EXIT_DONE) {
+        say("%s✓ whole and unaltered%s  %s: %s %s, serial number %s, %u values", good(), plain(), path, o->vendor,
+            o->model, o->serial, copy->totals.values);
+        if (!error)
+            say("; each within its limits, and the rules between them hold\n");
+        else
+            say("\n  ! types and limits were not checked: %s\n",
+                error == BIL_E_OTHER_LAYOUT ? "the description of this model has another layout"
+                                            : "there is no description of this model");
+    }
+    copy_unload(copy);
+    free(copy);
+    return code;
 }
 
 /* This description counts for its model, for the person at this computer. */
 static int decide(const char *digits, const char *site_given)
 {
-    here *h = need(1, sizeof *h);
+    open_site *h = need(1, sizeof *h);
     models m;
     char why[STORAGE_PATH + 300], digest[65], found[65] = "";
     const bil_description *d = NULL;
@@ -84,7 +79,7 @@ static int decide(const char *digits, const char *site_given)
     if (!error)
         error = models_open(&m, NULL);
     if (!error)
-        error = here_models(h, &m);
+        error = take_models(h, &m);
     bool several = false;
     for (size_t i = 0; !error && strlen(digits) >= 6 && i < m.count; i++)
         if (models_digest(m.list[i], digest) && strncmp(digest, digits, strlen(digits)) == 0) {

@@ -1,14 +1,10 @@
 #include "cli/cli.h"
 
-#include <pwd.h>
 #include <stdlib.h>
 #include <string.h>
-#include <sys/ioctl.h>
-#include <time.h>
 #include <unistd.h>
 
 #include "host/base/arena.h"
-#include "host/base/float_text.h"
 #include "host/describe/load.h"
 
 /* ---- calls ---- */
@@ -72,38 +68,6 @@ int call_end(call *c, int exit_code)
 
 /* ---- words ---- */
 
-bool use_colour(FILE *file)
-{
-    const char *term = getenv("TERM"), *no = getenv("NO_COLOR");
-    return isatty(fileno(file)) && !(no && *no) && term && strcmp(term, "dumb") != 0;
-}
-
-static const char *colour(tint t)
-{
-    return tint_code(screen().colour, t);
-}
-
-const char *bold(void)
-{
-    return colour(TINT_BOLD);
-}
-const char *good(void)
-{
-    return colour(TINT_GOOD);
-}
-const char *bad(void)
-{
-    return colour(TINT_BAD);
-}
-const char *warn(void)
-{
-    return colour(TINT_WARN);
-}
-const char *plain(void)
-{
-    return colour(TINT_PLAIN);
-}
-
 int exit_code_of(int error)
 {
     switch (error) {
@@ -148,54 +112,32 @@ int exit_code_of(int error)
     }
 }
 
-static int tell_error(const char *colour, const char *what, int error, const char *why)
+int say_error(const char *what, int error, const char *why)
 {
-    progress_clear();
-    tell(stderr, "bilancia: %s%s%s%s%s\n", colour, what, *colour ? plain() : "", *what ? ": " : "",
-         why && *why ? why : bil_host_error_text(error));
-    if (*bil_error_advice(error))
-        tell(stderr, "  What to do: %s.\n", bil_error_advice(error));
+    tell_trouble(false, what, error, why);
     return exit_code_of(error);
 }
 
-int say_error(const char *what, int error, const char *why)
+int say_trouble(const trouble *t)
 {
-    return tell_error("", what, error, why);
+    return say_error(t->what, t->error, t->why);
 }
 
-int say_verdict(const char *verdict, int error, const char *why)
+int exit_code_of_end(const bil_action *end, int file_error)
 {
-    return tell_error(bad(), verdict, error, why);
-}
-
-look screen(void)
-{
-    static size_t width; /* asked once: rows come by the million */
-    static bool colour;
-    struct winsize size;
-    if (width == 0) {
-        bool known = ioctl(STDOUT_FILENO, TIOCGWINSZ, &size) == 0 && size.ws_col > 0;
-        width = !known ? 80 : size.ws_col < 16 ? 16 : size.ws_col < 200 ? size.ws_col : 200;
-        colour = use_colour(stdout);
+    if (end->u.end.held)
+        return EXIT_HELD;
+    switch (end->u.end.verdict) {
+    case BIL_VERDICT_VERIFIED:
+    case BIL_VERDICT_WITH_EXCEPTIONS:
+    case BIL_VERDICT_ON_TRIAL:
+        return EXIT_DONE;
+    case BIL_VERDICT_NOT_PROVED:
+    case BIL_VERDICT_INCOMPLETE:
+        return EXIT_INCOMPLETE;
+    default:
+        return file_error ? EXIT_FILE : exit_code_of((int)end->u.end.cause);
     }
-    return (look){stdout, width, colour};
-}
-
-size_t screen_width(void)
-{
-    return screen().width;
-}
-
-void param_text(const bil_image *image, uint16_t index, char *out, size_t size)
-{
-    if (image->state[index] == BIL_ABSENT) {
-        snprintf(out, size, "(unknown)");
-        return;
-    }
-    bil_item item;
-    char token[BIL_TOKEN];
-    bil_image_item_told(image, index, &host_floats, token, &item);
-    item_text(&item, image->description, out, size);
 }
 
 /* ---- things at hand ---- */
@@ -217,49 +159,6 @@ int models_open(models *m, const char *file)
     for (const bil_description *const *one = descriptions_built_in; *one && m->count < MODELS_MAX; one++)
         m->list[m->count++] = *one;
     return BIL_OK;
-}
-
-const char *folder_of(const char *path, char *folder)
-{
-    const char *slash = strrchr(path, '/');
-    snprintf(folder, STORAGE_PATH, "%.*s", slash ? (int)(slash - path) + (slash == path) : 1, slash ? path : ".");
-    return slash ? slash + 1 : path;
-}
-
-const char *person(const char *option)
-{
-    if (option)
-        return option;
-    struct passwd *user = getpwuid(getuid());
-    return user && bil_text_is_printable(user->pw_name, strlen(user->pw_name)) ? user->pw_name : "";
-}
-
-bool note_is_good(const char *note)
-{
-    return !note || (strlen(note) < SET_TEXT && bil_text_is_printable(note, strlen(note)));
-}
-
-/* ---- progress ---- */
-
-static bool progress_shown;
-
-void progress_line(const char *what, uint32_t done, uint32_t total, uint32_t requests)
-{
-    if (!isatty(STDERR_FILENO))
-        return;
-    if (total)
-        tell(stderr, "\r\033[K%s: %u of %u values, %u requests", what, done, total, requests);
-    else
-        tell(stderr, "\r\033[K%s", what);
-    fflush(stderr);
-    progress_shown = true;
-}
-
-void progress_clear(void)
-{
-    if (progress_shown)
-        fputs("\r\033[K", stderr);
-    progress_shown = false;
 }
 
 /* ---- devices ---- */

@@ -7,10 +7,12 @@
 #include <stdint.h>
 #include <stdio.h>
 
+#include "host/base/folders.h"
+#include "host/base/person.h"
+#include "host/base/trouble.h"
 #include "host/look/side.h"
 #include "host/run/device.h"
-#include "show/columns.h"
-#include "show/terminal.h"
+#include "show/screen.h"
 
 enum {
     EXIT_DONE = 0,
@@ -54,48 +56,23 @@ int call_end(call *c, int exit_code);
 
 /* ---- words ---- */
 
-bool use_colour(FILE *file);
-const char *bold(void);
-const char *good(void);
-const char *bad(void);
-const char *warn(void);
-const char *plain(void);
-
 /* "bilancia: what: why" and what to do now, on stderr. Returns the exit code that belongs to the error. */
 int say_error(const char *what, int error, const char *why);
-/* The same of a write that didn't come to what was wanted. */
-int say_verdict(const char *verdict, int error, const char *why);
+int say_trouble(const trouble *t);
 int exit_code_of(int error);
-
-/* Standard output: its colours, and the width of the terminal, 80 where there is none. */
-look screen(void);
-size_t screen_width(void);
-
-/* The value of a parameter with its unit. */
-void param_text(const bil_image *image, uint16_t index, char *out, size_t size);
+/* How the program ends after a job that ended so; `file_error`: why its record failed, or BIL_OK. */
+int exit_code_of_end(const bil_action *end, int file_error);
 
 /* ---- things at hand ---- */
-
-/* The folder of a path ("." where it names none), into STORAGE_PATH bytes; returns what stands behind it. */
-const char *folder_of(const char *path, char *folder);
 
 /* The built-in descriptions and, when `file` isn't NULL, one more that is tried first. BIL_OK or an error that was
  * said. */
 int models_open(models *m, const char *file);
-/* Who does it: the option, or the name of the person logged in. */
-const char *person(const char *option);
 
 /* Connects, finds the description and reads everything, with progress. -1 when that went well and the device is open,
  * else the exit code; then what went wrong has been said and nothing is open. */
 int device_read(device *dev, const char *where, const models *m, bil_job_progress *progress);
 
-/* May this go into a copy or a record? NULL may. */
-bool note_is_good(const char *note);
-#define NOTE_WANTED "a line of printable text of less than 400 bytes is wanted"
-
-/* A progress line on stderr, when that is a terminal. */
-void progress_line(const char *what, uint32_t done, uint32_t total, uint32_t requests);
-void progress_clear(void);
 /* For a runner: the progress line of a read. */
 void progress_of_reading(void *ctx, const bil_job *job, const bil_action *action);
 

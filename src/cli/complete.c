@@ -149,12 +149,12 @@ static bool put_name(void *ctx, const device_row *row)
 
 static void put_devices(const char *word)
 {
-    here h;
+    open_site h;
     char why[STORAGE_PATH + 300];
-    if (site_find(&h.place, NULL, why, sizeof why) != BIL_OK || here_open(&h, NULL) != BIL_OK)
+    if (site_find(&h.place, NULL, why, sizeof why) != BIL_OK || enter_site(&h, NULL) != BIL_OK)
         return;
     index_devices(&h.index, put_name, (void *)(uintptr_t)word);
-    here_close(&h);
+    leave_site(&h);
 }
 
 static const command *named(const char *name)

@@ -55,7 +55,7 @@ static int check_address(const char *text)
 }
 
 /* Somebody else in the site at this address? */
-static void warn_of_neighbours(here *h, const char *text, const char *folder)
+static void warn_of_neighbours(open_site *h, const char *text, const char *folder)
 {
     device_row other;
     if (!index_device(&h->index, text, &other))
@@ -65,7 +65,8 @@ static void warn_of_neighbours(here *h, const char *text, const char *folder)
     device_row_free(&other);
 }
 
-static int write_card(here *h, const char *name, const char *old_folder, json_t *card, const wishes *w, const char *who)
+static int write_card(open_site *h, const char *name, const char *old_folder, json_t *card, const wishes *w,
+                      const char *who)
 {
     char folder[SITE_FOLDER];
     if (old_folder)
@@ -96,7 +97,7 @@ static int write_card(here *h, const char *name, const char *old_folder, json_t 
     return EXIT_DONE;
 }
 
-static int add(here *h, const char *name, const char *where, wishes *w, const char *who)
+static int add(open_site *h, const char *name, const char *where, wishes *w, const char *who)
 {
     device_row row;
     if (!site_name_is_good(name))
@@ -123,7 +124,7 @@ static int add(here *h, const char *name, const char *where, wishes *w, const ch
     return code;
 }
 
-static int change(here *h, const char *name, const wishes *w, const char *who)
+static int change(open_site *h, const char *name, const wishes *w, const char *who)
 {
     device_row row;
     int code = w->address ? check_address(w->address) : -1;
@@ -131,7 +132,7 @@ static int change(here *h, const char *name, const wishes *w, const char *who)
         return code;
     if (w->rename && !site_name_is_good(w->rename))
         return say_error(w->rename, BIL_E_CALL, "a name is a line of printable text without / and #");
-    int error = here_device(h, name, &row);
+    int error = find_device(h, name, &row);
     if (error)
         return exit_code_of(error);
     json_t *card = row.card ? json_deep_copy(row.card) : json_object();
@@ -142,10 +143,10 @@ static int change(here *h, const char *name, const wishes *w, const char *who)
     return code;
 }
 
-static int show(here *h, const char *name, bool json)
+static int show(open_site *h, const char *name, bool json)
 {
     device_row row;
-    int error = here_device(h, name, &row);
+    int error = find_device(h, name, &row);
     if (error)
         return exit_code_of(error);
     if (json) {
@@ -203,7 +204,7 @@ static int run(const command *self, int argc, const char **argv)
     const char *verb = c.arguments[0];
     bool adds = strcmp(verb, "add") == 0 && c.count == 3, changes = strcmp(verb, "change") == 0 && c.count == 2,
          shows = strcmp(verb, "show") == 0 && c.count == 2;
-    here h;
+    open_site h;
     if (w.limit && strcmp(w.limit, "reading") != 0 && strcmp(w.limit, "trials") != 0 && strcmp(w.limit, "none") != 0) {
         code = say_error(w.limit, BIL_E_CALL, "a limit is reading, trials or none");
     } else if (!wishes_are_good(&w) || !note_is_good(who)) {
@@ -211,14 +212,14 @@ static int run(const command *self, int argc, const char **argv)
     } else if (!adds && !changes && !shows) {
         code = say_error(verb, BIL_E_CALL, "say device add NAME ADDRESS, device change NAME, or device show NAME");
     } else {
-        int error = here_open(&h, given);
+        int error = enter_site(&h, given);
         if (error) {
             code = exit_code_of(error);
         } else {
             code = adds      ? add(&h, c.arguments[1], c.arguments[2], &w, who)
                    : changes ? change(&h, c.arguments[1], &w, who)
                              : show(&h, c.arguments[1], json);
-            here_close(&h);
+            leave_site(&h);
         }
     }
     return call_end(&c, code);

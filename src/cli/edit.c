@@ -21,7 +21,7 @@ static int take_over(new_copy *n, side *other, const finding_filter *filter)
     int code = -1;
     findings_begin(f, other, 1, filter, false);
     while (code < 0 && findings_next(f, &one) == 1) {
-        int error = one.item->cls == BIL_CLASS_UNIT ? BIL_E_NOT_YOURS : offline_take(&n->work, one.item);
+        int error = one.item->cls == BIL_CLASS_UNIT ? BIL_E_NOT_YOURS : edit_take(&n->work, one.item);
         if (error == BIL_E_NOT_YOURS || error == BIL_E_UNREADABLE)
             kept++;
         else if (error)
@@ -57,7 +57,7 @@ static int take_from(new_copy *n, const edit_call *e, const models *m)
         no_memory();
     int code = sides_open(sides, &text, 1, m, e->given);
     if (code < 0) {
-        snprintf(sides[1].origin.model, SET_TEXT, "%s", n->work.origin.model);
+        snprintf(sides[1].origin.model, SET_TEXT, "%s", n->work.from.origin.model);
         code = sides_fit(sides, 2);
         if (code < 0)
             code = take_over(n, sides, &filter);
@@ -73,14 +73,14 @@ static int change(new_copy *n, const edit_call *e, const models *m, const char *
     if (e->of)
         code = take_from(n, e, m);
     if (code < 0 && e->values)
-        error = offline_import(&n->work, e->values);
+        error = edit_import(&n->work, e->values);
     for (; code < 0 && !error && *assignments; assignments++) {
         char id[BIL_ID_MAX + 1];
         const char *equals = strchr(*assignments, '=');
         if (!equals || (size_t)(equals - *assignments) >= sizeof id)
             return say_error(*assignments, BIL_E_CALL, "ID=VALUE is wanted");
         snprintf(id, sizeof id, "%.*s", (int)(equals - *assignments), *assignments);
-        error = offline_set(&n->work, id, equals + 1);
+        error = edit_set(&n->work, id, equals + 1);
     }
     return error ? say_error("", error, n->work.why) : code;
 }

@@ -10,12 +10,12 @@ extern const command command_take_in, command_hand_out;
 
 /* ---- take in, hand out ---- */
 
-static int take_in(here *h, const char *file, const char *name, const char *from, const char *why, const char *who)
+static int take_in(open_site *h, const char *file, const char *name, const char *from, const char *why, const char *who)
 {
     set_origin o;
     device_row owner;
     char reason[STORAGE_PATH + 600], path[STORAGE_PATH];
-    int error = here_device(h, name, &owner);
+    int error = find_device(h, name, &owner);
     if (error)
         return exit_code_of(error);
     error = site_take_in(&h->index, &owner, file, from ? from : "", why ? why : "", person(who), &o, path, reason,
@@ -27,12 +27,12 @@ static int take_in(here *h, const char *file, const char *name, const char *from
     return error ? say_error(reason[0] ? "" : h->place.path, error, reason) : EXIT_DONE;
 }
 
-static int hand_out(here *h, const char *which, const char *to)
+static int hand_out(open_site *h, const char *which, const char *to)
 {
     device_row owner;
     copy_row copy;
     char why[STORAGE_PATH + 300];
-    int error = here_copy(h, which, &owner, &copy);
+    int error = find_copy(h, which, &owner, &copy);
     if (error)
         return exit_code_of(error);
     error = site_hand_out(&h->index, &copy, to, why, sizeof why);
@@ -44,7 +44,7 @@ static int hand_out(here *h, const char *which, const char *to)
 
 /* ---- share ---- */
 
-static int share(here *h, const char *path, const char *who)
+static int share(open_site *h, const char *path, const char *who)
 {
     char why[STORAGE_PATH + 300];
     share_count count;
@@ -98,18 +98,18 @@ static int run(const command *self, int argc, const char **argv)
     int code = call_begin(&c, self, argc, argv, options, wanted, wanted);
     if (code >= 0)
         return code;
-    here h;
+    open_site h;
     if (!note_is_good(who) || !note_is_good(why) || !note_is_good(from)) {
         code = say_error("", BIL_E_CALL, NOTE_WANTED);
     } else {
-        int error = here_open(&h, given);
+        int error = enter_site(&h, given);
         if (error) {
             code = exit_code_of(error);
         } else {
             code = takes   ? take_in(&h, c.arguments[0], c.arguments[1], from, why, who)
                    : hands ? hand_out(&h, c.arguments[0], c.arguments[1])
                            : share(&h, c.arguments[0], who);
-            here_close(&h);
+            leave_site(&h);
         }
     }
     return call_end(&c, code);

@@ -78,7 +78,7 @@ typedef struct places {
     size_t count;
     int error;
     char why[300];
-    here *h; /* NULL: no site here */
+    open_site *h; /* NULL: no site open_site */
 } places;
 
 static bool add_device(void *ctx, const device_row *row)
@@ -113,12 +113,12 @@ static void add_new(places *p, const models *known)
 /* ---- saying it ---- */
 
 typedef struct telling {
-    here *h;
+    open_site *h;
     bool json;
     unsigned found[5];
 } telling;
 
-static void known_as(here *h, const finder_hit *hit, char *out, size_t size)
+static void known_as(open_site *h, const finder_hit *hit, char *out, size_t size)
 {
     device_row row;
     copy_row other;
@@ -169,7 +169,7 @@ static void done(void *ctx, const finder_hit *hit, size_t finished, size_t count
         progress_line(line, 0, 0, 0);
 }
 
-static json_t *hit_json(here *h, const finder_hit *hit)
+static json_t *hit_json(open_site *h, const finder_hit *hit)
 {
     static const char *const ends[] = {"device", "unknown", "refused", "silent", "absent"};
     char known[300], hint[300];
@@ -255,15 +255,15 @@ static int run(const command *self, int argc, const char **argv)
     if (c.count == 0)
         return call_end(&c, look_at_home(json));
     models known;
-    static here h;
+    static open_site h;
     places p = {0};
     char nowhere[STORAGE_PATH + 300];
     int error = models_open(&known, description);
     if (!error && (given || site_find(&h.place, NULL, nowhere, sizeof nowhere) == BIL_OK)) {
-        error = here_open(&h, given);
+        error = enter_site(&h, given);
         if (!error) {
             p.h = &h;
-            error = here_models(&h, &known);
+            error = take_models(&h, &known);
         }
     }
     if (error)
@@ -285,7 +285,7 @@ static int run(const command *self, int argc, const char **argv)
         code = look_there(&p, &known, (unsigned)at_once, json);
     free(p.list);
     if (p.h)
-        here_close(&h);
+        leave_site(&h);
     return call_end(&c, code < 0 ? EXIT_CALL : code);
 }
 

@@ -7,7 +7,7 @@
 enum { USUAL = 20 };
 
 typedef struct story {
-    here *h;
+    open_site *h;
     const device_row *owner;
     copy_row baseline, newer;
     bool has_baseline, has_newer, json;
@@ -199,12 +199,12 @@ static int run(const command *self, int argc, const char **argv)
     int code = call_begin(&c, self, argc, argv, options, 1, 1);
     if (code >= 0)
         return code;
-    here h;
+    open_site h;
     device_row row;
-    int error = here_open(&h, given);
+    int error = enter_site(&h, given);
     if (error)
         return call_end(&c, exit_code_of(error));
-    error = here_device(&h, c.arguments[0], &row);
+    error = find_device(&h, c.arguments[0], &row);
     if (!error) {
         story s = {.h = &h, .owner = &row, .json = json, .list = json_array()};
         s.has_baseline = index_copy(&h.index, &row, "baseline", &s.baseline) == BIL_OK;
@@ -228,7 +228,7 @@ static int run(const command *self, int argc, const char **argv)
         json_decref(s.list);
         device_row_free(&row);
     }
-    here_close(&h);
+    leave_site(&h);
     return call_end(&c, exit_code_of(error));
 }
 

@@ -20,7 +20,7 @@ static int add(kit *k, const char *path, const char *folder, const char *name)
 }
 
 /* The texts to add are the arguments behind the file; the sheet is made beside and taken away again. */
-static int fill(kit *k, here *h, const device_row *owner, const copy_row *copy, const kit_call *wish,
+static int fill(kit *k, open_site *h, const device_row *owner, const copy_row *copy, const kit_call *wish,
                 const char **texts, char *sheet)
 {
     char path[STORAGE_PATH], why[600];
@@ -36,7 +36,7 @@ static int fill(kit *k, here *h, const device_row *owner, const copy_row *copy, 
     models m;
     int error = models_open(&m, NULL);
     if (!error)
-        error = here_models(h, &m);
+        error = take_models(h, &m);
     if (!error)
         error = sheet_write(path, &m, out, why, sizeof why);
     if (fclose(out) != 0 && !error)
@@ -62,11 +62,11 @@ static int fill(kit *k, here *h, const device_row *owner, const copy_row *copy, 
     return code;
 }
 
-static int make(here *h, const char *which, const char *file, const kit_call *wish, const char **texts)
+static int make(open_site *h, const char *which, const char *file, const kit_call *wish, const char **texts)
 {
     device_row owner;
     copy_row copy;
-    int error = here_copy(h, which, &owner, &copy);
+    int error = find_copy(h, which, &owner, &copy);
     if (error)
         return exit_code_of(error);
     char folder[STORAGE_PATH], path[STORAGE_PATH], why[STORAGE_PATH + 300], sheet[] = "/tmp/bilancia-sheet-XXXXXX";
@@ -139,7 +139,7 @@ static int run(const command *self, int argc, const char **argv)
     int code = call_begin(&c, self, argc, argv, options, 2, 60);
     if (code >= 0)
         return code;
-    here h;
+    open_site h;
     if (!note_is_good(wish.who) || !note_is_good(wish.why))
         code = say_error("--why, --who", BIL_E_CALL, NOTE_WANTED);
     else if (strcmp(c.arguments[0], "check") == 0 && c.count == 2)
@@ -147,11 +147,11 @@ static int run(const command *self, int argc, const char **argv)
     else if (strcmp(c.arguments[0], "make") != 0 || c.count < 3)
         code =
             say_error(c.arguments[0], BIL_E_CALL, "say kit make DEVICE#COPY FILE.zip TEXTS..., or kit check FILE.zip");
-    else if (here_open(&h, given) != BIL_OK)
+    else if (enter_site(&h, given) != BIL_OK)
         code = EXIT_FILE;
     else {
         code = make(&h, c.arguments[1], c.arguments[2], &wish, c.arguments + 3);
-        here_close(&h);
+        leave_site(&h);
     }
     return call_end(&c, code);
 }

@@ -9,7 +9,7 @@
 
 typedef struct choice {
     const many *m;
-    here *h;
+    open_site *h;
     fleet_task *tasks;
     device_row *owners; /* their rows, texts kept */
     size_t count, room;
@@ -131,7 +131,7 @@ static void done(void *ctx, const fleet_task *t, size_t finished, size_t count)
         progress_line(line, 0, 0, 0);
 }
 
-void many_note_state(here *h, const device_row *owner, const fleet_task *t, const char *who)
+void many_note_state(open_site *h, const device_row *owner, const fleet_task *t, const char *who)
 {
     bool answers = t->end != FLEET_FAILED;
     const json_t *before = owner->state;
@@ -147,7 +147,7 @@ void many_note_state(here *h, const device_row *owner, const fleet_task *t, cons
     note_add(&h->place, owner->folder, "state", who, body, NULL);
 }
 
-void say_moved(here *h, const char *folder, const char *name, const char *model, const char *serial)
+void say_moved(open_site *h, const char *folder, const char *name, const char *model, const char *serial)
 {
     copy_row other;
     device_row where;
@@ -193,7 +193,7 @@ static void put_total(const many *m, const choice *c)
         c->count == 1 ? "" : "s", m->saved, m->same, m->partly, m->failed);
 }
 
-int many_read(here *h, many *m)
+int many_read(open_site *h, many *m)
 {
     size_t names = 0;
     while (m->names && m->names[names])

@@ -16,12 +16,12 @@ typedef struct many {
 } many;
 
 /* Reads them, says of each how it ended, and notes what has changed about reaching it. Returns the exit code. */
-int many_read(here *h, many *m);
+int many_read(open_site *h, many *m);
 
 /* What a read told about the device beside its values: noted when that is news. `owner` is the row before the read. */
-void many_note_state(here *h, const device_row *owner, const fleet_task *task, const char *who);
+void many_note_state(open_site *h, const device_row *owner, const fleet_task *task, const char *who);
 
 /* Was this unit known as another device before? Says so, and where. */
-void say_moved(here *h, const char *folder, const char *name, const char *model, const char *serial);
+void say_moved(open_site *h, const char *folder, const char *name, const char *model, const char *serial);
 
 #endif

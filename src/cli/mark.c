@@ -7,7 +7,7 @@
 
 extern const command command_note, command_name, command_delete;
 
-static int add(here *h, const device_row *owner, const char *kind, const char *who, json_t *body)
+static int add(open_site *h, const device_row *owner, const char *kind, const char *who, json_t *body)
 {
     int error = note_add(&h->place, owner->folder, kind, person(who), body, NULL);
     return error ? say_error(h->place.path, error, NULL) : EXIT_DONE;
@@ -15,12 +15,12 @@ static int add(here *h, const device_row *owner, const char *kind, const char *w
 
 /* ---- note ---- */
 
-static int note(here *h, const char *where, const char *text, const char *who)
+static int note(open_site *h, const char *where, const char *text, const char *who)
 {
     device_row owner;
     copy_row copy;
     bool of_copy = strchr(where, '#') != NULL;
-    int error = of_copy ? here_copy(h, where, &owner, &copy) : here_device(h, where, &owner);
+    int error = of_copy ? find_copy(h, where, &owner, &copy) : find_device(h, where, &owner);
     if (error)
         return exit_code_of(error);
     json_t *body = json_pack("{s:s}", "text", text);
@@ -35,11 +35,11 @@ static int note(here *h, const char *where, const char *text, const char *who)
 
 /* ---- baseline ---- */
 
-static int baseline(here *h, const char *where, const char *why, const char *who)
+static int baseline(open_site *h, const char *where, const char *why, const char *who)
 {
     device_row owner;
     copy_row copy;
-    int error = here_copy(h, where, &owner, &copy);
+    int error = find_copy(h, where, &owner, &copy);
     if (error)
         return exit_code_of(error);
     int code;
@@ -58,7 +58,7 @@ static int baseline(here *h, const char *where, const char *why, const char *who
 
 /* ---- name ---- */
 
-static int give_name(here *h, const char *where, const char *name, const char *who)
+static int give_name(open_site *h, const char *where, const char *name, const char *who)
 {
     device_row owner;
     copy_row copy;
@@ -67,7 +67,7 @@ static int give_name(here *h, const char *where, const char *name, const char *w
             name, BIL_E_CALL,
             "a name begins with a small letter and has small letters, digits, - and _; last, first, baseline, "
             "stored, factory, kept and what looks like a digest are taken");
-    int error = here_copy(h, where, &owner, &copy);
+    int error = find_copy(h, where, &owner, &copy);
     if (error)
         return exit_code_of(error);
     json_t *after = index_name_heads(&h->index, owner.folder, name);
@@ -81,13 +81,13 @@ static int give_name(here *h, const char *where, const char *name, const char *w
 
 /* ---- delete ---- */
 
-static int delete (here *h, const char *where, const char *why, const char *who, bool yes)
+static int delete (open_site *h, const char *where, const char *why, const char *who, bool yes)
 {
     device_row owner;
     copy_row copy;
     if (!strchr(where, '#'))
         return say_error(where, BIL_E_CALL, "say which copy: DEVICE#12; bilancia history lists them");
-    int error = here_copy(h, where, &owner, &copy);
+    int error = find_copy(h, where, &owner, &copy);
     if (error)
         return exit_code_of(error);
     say("Copy %d of %s, read %s by %s%s%s\n", copy.place, owner.name, copy.when,
@@ -132,11 +132,11 @@ static int run(const command *self, int argc, const char **argv)
     int code = call_begin(&c, self, argc, argv, options, notes || names ? 2 : 1, notes || names ? 2 : 1);
     if (code >= 0)
         return code;
-    here h;
+    open_site h;
     if (!note_is_good(who) || !note_is_good(why) || (notes && !note_is_good(c.arguments[1]))) {
         code = say_error("", BIL_E_CALL, NOTE_WANTED);
     } else {
-        int error = here_open(&h, given);
+        int error = enter_site(&h, given);
         if (error) {
             code = exit_code_of(error);
         } else {
@@ -144,7 +144,7 @@ static int run(const command *self, int argc, const char **argv)
                    : names   ? give_name(&h, c.arguments[0], c.arguments[1], who)
                    : deletes ? delete (&h, c.arguments[0], why, who, yes)
                              : baseline(&h, c.arguments[0], why, who);
-            here_close(&h);
+            leave_site(&h);
         }
     }
     return call_end(&c, code);

@@ -12,15 +12,15 @@ static int find_in_site(new_copy *n, const char *text, const char *site_given)
     n->h = calloc(1, sizeof *n->h);
     if (!n->h)
         no_memory();
-    int error = here_open(n->h, site_given);
+    int error = enter_site(n->h, site_given);
     if (error) {
         free(n->h);
         n->h = NULL;
         return exit_code_of(error);
     }
-    error = here_copy(n->h, text, &n->owner, &copy);
+    error = find_copy(n->h, text, &n->owner, &copy);
     if (error) {
-        here_close(n->h);
+        leave_site(n->h);
         free(n->h);
         n->h = NULL;
         return exit_code_of(error);
@@ -46,7 +46,7 @@ int new_copy_open(new_copy *n, const char *text, const models *m, const char *si
         return code;
     if (folder)
         snprintf(n->folder, sizeof n->folder, "%s", folder);
-    int error = offline_open(&n->work, n->source, m);
+    int error = edit_open(&n->work, n->source, m);
     if (error) {
         code = say_error("", error, n->work.why);
         new_copy_close(n);
@@ -60,11 +60,9 @@ int new_copy_save(new_copy *n, const char *who, const char *why)
         say("Nothing changes: no new copy is made.\n");
         return -1;
     }
-    set_origin origin;
-    char name[256];
-    offline_origin(&n->work, who, why, &origin);
-    keep_name(&origin, n->h != NULL, "", name, sizeof name);
-    int error = offline_save(&n->work, who, why, n->folder, name, n->path);
+    keep k = keep_in_folder(n->folder, "");
+    k.in_site = n->h != NULL;
+    int error = edit_keep(&n->work, &k, who, why, "", n->path);
     if (error)
         return say_error("", error, n->work.why);
     say("Saved    %s%s%s\n", bold(), n->path, plain());
@@ -75,11 +73,11 @@ int new_copy_save(new_copy *n, const char *who, const char *why)
 
 void new_copy_close(new_copy *n)
 {
-    offline_close(&n->work);
+    edit_close(&n->work);
     if (!n->h)
         return;
     device_row_free(&n->owner);
-    here_close(n->h);
+    leave_site(n->h);
     free(n->h);
     n->h = NULL;
 }

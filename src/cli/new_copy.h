@@ -6,8 +6,8 @@
 #include "host/look/edit.h"
 
 typedef struct new_copy {
-    offline work;
-    here *h; /* of a copy of a site; else NULL */
+    edited work;
+    open_site *h; /* of a copy of a site; else NULL */
     device_row owner;
     char source[STORAGE_PATH]; /* the copy that it comes from */
     char folder[STORAGE_PATH]; /* where the new one goes */

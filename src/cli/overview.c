@@ -143,8 +143,8 @@ static int run(const command *self, int argc, const char **argv)
     int code = call_begin(&c, self, argc, argv, options, 0, 0);
     if (code >= 0)
         return code;
-    here h;
-    int error = here_open(&h, given);
+    open_site h;
+    int error = enter_site(&h, given);
     if (error)
         return call_end(&c, exit_code_of(error));
     overview o;
@@ -157,7 +157,7 @@ static int run(const command *self, int argc, const char **argv)
     else
         put_table(&o);
     overview_free(&o);
-    here_close(&h);
+    leave_site(&h);
     return call_end(&c, code);
 }
 

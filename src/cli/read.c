@@ -5,7 +5,7 @@
 #include <unistd.h>
 
 #include "cli/many.h"
-#include "host/copy/keep.h"
+#include "host/base/arena.h"
 
 static void count_states(const bil_image *image, unsigned *values, unsigned *unreadable, unsigned *left_out)
 {
@@ -62,39 +62,28 @@ static void print_json(const device *dev, const set_origin *o, const char *path,
     say_json(out);
 }
 
-/* A device of the site, or (h NULL) any other one. */
-typedef struct target {
-    here *h;
-    device_row owner;
-    const char *folder;
-    char in_site[STORAGE_PATH];
-} target;
-
-static void look_around(target *t, const set_origin *o, bool well, bool unstored)
+/* What is told of a device of a site beside its values. */
+static void look_around(keeper *at, const set_origin *o, bool unstored)
 {
-    fleet_task seen = {.end = well ? FLEET_SAVED : FLEET_FAILED, .unstored = unstored};
-    many_note_state(t->h, &t->owner, &seen, person(NULL));
-    say_moved(t->h, t->owner.folder, t->owner.name, o->model, o->serial);
-    if (t->owner.copies && strcmp(t->owner.last.serial, o->serial) != 0)
+    fleet_task seen = {.end = FLEET_SAVED, .unstored = unstored};
+    many_note_state(at->site, &at->owner, &seen, person(NULL));
+    say_moved(at->site, at->owner.folder, at->owner.name, o->model, o->serial);
+    if (at->keep.last[0] && strcmp(at->keep.last_serial, o->serial) != 0)
         say("%s!%s another unit than at the last copy: that was serial number %s\n", warn(), plain(),
-            t->owner.last.serial);
+            at->keep.last_serial);
     if (unstored)
         say("%s!%s the device says: not stored yet. A power cut loses what was changed\n", warn(), plain());
 }
 
-static int save(device *dev, const bil_job_progress *p, target *t, const char *who, const char *why, bool json)
+static int save(device *dev, const bil_job_progress *p, keeper *at, const char *who, const char *why, bool json)
 {
     set_origin o;
-    const char *folder = t->folder;
-    char name[220], path[STORAGE_PATH];
-    keep_origin(&o, &dev->image, person(who), why ? why : "", dev->text,
-                t->h && t->owner.copies ? t->owner.last.digest : "");
-    keep_name(&o, t->h != NULL, "", name, sizeof name);
-    bool unstored = t->h && device_says_unstored(dev);
+    char path[STORAGE_PATH];
+    bool unstored = at->keep.in_site && device_says_unstored(dev);
     bil_set_totals totals;
-    int error = set_file_save(&dev->image, &o, folder, name, path, &totals);
+    int error = keep_values(&at->keep, &dev->image, person(who), why ? why : "", NULL, "", &o, path, &totals);
     if (error)
-        return say_error(folder, error, NULL);
+        return say_error(at->keep.copies, error, NULL);
     unsigned values, unreadable, left_out;
     count_states(&dev->image, &values, &unreadable, &left_out);
     if (json) {
@@ -110,8 +99,8 @@ static int save(device *dev, const bil_job_progress *p, target *t, const char *w
         say("Could not be read:\n");
         say_unreadable(&dev->image);
     }
-    if (t->h)
-        look_around(t, &o, true, unstored);
+    if (at->keep.in_site)
+        look_around(at, &o, unstored);
     say("Saved    %s%s%s\n", bold(), path, plain());
     if (unreadable)
         say("%s✗ incomplete%s: %u values read with %u requests and %u for who answers, %u could not be read\n", warn(),
@@ -122,79 +111,46 @@ static int save(device *dev, const bil_job_progress *p, target *t, const char *w
     return unreadable ? EXIT_INCOMPLETE : EXIT_DONE;
 }
 
-/* The device of the site that is meant, if there is a site and it has it. False when an error was said. */
-static bool find_target(target *t, here *h, const char *where, const char *site_given, const char *folder, int *code)
+static int read_from(keeper *at, const models *m, const char *who, const char *why, bool json)
 {
-    char why[STORAGE_PATH + 300];
-    *t = (target){.folder = folder ? folder : "."};
-    site place;
-    bool wants_site = !address_is_device(where) || site_given;
-    int found = site_find(&place, site_given, why, sizeof why);
-    if (folder || (found != BIL_OK && !wants_site))
-        return true;
-    if (found == BIL_E_NO_SITE && !site_given && !address_is_device(where)) {
-        *code = say_error(where, BIL_E_ADDRESS, NULL);
-        return false;
+    device dev;
+    bil_job_progress p;
+    int code = device_read(&dev, at->keep.address, m, &p);
+    if (code < 0) {
+        code = save(&dev, &p, at, who, why, json);
+        device_close(&dev);
+        return code;
     }
-    int error = here_open(h, site_given);
-    if (error) {
-        *code = exit_code_of(error);
-        return false;
-    }
-    error = index_find(&h->index, where, &t->owner, why, sizeof why);
-    if (!error) {
-        error = site_path_made(&h->place, t->owner.folder, "copies", t->in_site);
-        t->h = h;
-        t->folder = t->in_site;
-        if (!error)
-            return true;
-        *code = say_error(t->in_site, error, NULL);
-        device_row_free(&t->owner);
-    } else if (error == BIL_E_NO_DEVICE && address_is_device(where)) {
-        here_close(h);
-        return true;
-    } else {
-        *code = say_error(where, error, error == BIL_E_DISPUTED ? why : NULL);
-    }
-    here_close(h);
-    return false;
+    tell(stderr, "  Nothing was saved.\n");
+    fleet_task seen = {.end = FLEET_FAILED, .error = code == EXIT_NOT_REACHABLE ? BIL_E_NOT_REACHABLE : BIL_E_SILENT};
+    snprintf(seen.why, sizeof seen.why, "%s", bil_host_error_text(seen.error));
+    if (at->keep.in_site)
+        many_note_state(at->site, &at->owner, &seen, person(who));
+    return code;
 }
 
-static int read_one(const char *where, const char *site_given, const char *folder_given, const char *who,
-                    const char *why, models *m, bool json)
+static int read_one(const char *where, const char *site_given, const char *folder, const char *who, const char *why,
+                    models *m, bool json)
 {
-    static here h;
-    static target t;
-    int code = EXIT_DONE;
-    if (!find_target(&t, &h, where, site_given, folder_given, &code))
-        return code;
-    const char *at = t.h ? card_text(&t.owner, "address") : where;
-    if (t.h && here_models(&h, m) != BIL_OK) {
+    keeper *at = need(1, sizeof *at);
+    trouble t;
+    int error = BIL_OK, code;
+    if (folder)
+        keeper_in_folder(at, folder, where, site_given);
+    else
+        error = keeper_find(at, where, site_given, &t);
+    if (error)
+        code = say_trouble(&t);
+    else if (at->keep.in_site && take_models(at->site, m) != BIL_OK)
         code = EXIT_FILE;
-    } else if (!address_is_device(at)) {
+    else if (!address_is_device(at->keep.address))
         code = say_error(where, BIL_E_ADDRESS, NULL);
-    } else if (access(t.folder, W_OK | X_OK) != 0) {
-        code = say_error(t.folder, BIL_E_FILE_WRITE, NULL); /* before a long read, not after */
-    } else {
-        device dev;
-        bil_job_progress p;
-        code = device_read(&dev, at, m, &p);
-        if (code < 0) {
-            code = save(&dev, &p, &t, who, why, json);
-            device_close(&dev);
-        } else {
-            tell(stderr, "  Nothing was saved.\n");
-            fleet_task seen = {.end = FLEET_FAILED,
-                               .error = code == EXIT_NOT_REACHABLE ? BIL_E_NOT_REACHABLE : BIL_E_SILENT};
-            snprintf(seen.why, sizeof seen.why, "%s", bil_host_error_text(seen.error));
-            if (t.h)
-                many_note_state(&h, &t.owner, &seen, person(who));
-        }
-    }
-    if (t.h) {
-        device_row_free(&t.owner);
-        here_close(&h);
-    }
+    else if (access(at->keep.copies, W_OK | X_OK) != 0)
+        code = say_error(at->keep.copies, BIL_E_FILE_WRITE, NULL); /* before a long read, not after */
+    else
+        code = read_from(at, m, who, why, json);
+    leave_keeper(at);
+    free(at);
     return code;
 }
 
@@ -228,10 +184,10 @@ static int run(const command *self, int argc, const char **argv)
     if (error)
         return call_end(&c, exit_code_of(error));
     bool is_group = false;
-    here h;
+    open_site h;
     char nowhere[STORAGE_PATH + 300];
     if (c.count == 1 && !only_changed && site_find(&h.place, given, nowhere, sizeof nowhere) == BIL_OK &&
-        here_open(&h, given) == BIL_OK) {
+        enter_site(&h, given) == BIL_OK) {
         device_row row;
         int found = address_is_device(c.arguments[0])
                         ? BIL_E_DISPUTED
@@ -239,15 +195,15 @@ static int run(const command *self, int argc, const char **argv)
         is_group = found == BIL_E_NO_DEVICE;
         if (found == BIL_OK)
             device_row_free(&row);
-        here_close(&h);
+        leave_site(&h);
     }
     if (c.count == 1 && !only_changed && !is_group)
         return call_end(&c, read_one(c.arguments[0], given, folder, who, why, &m, json));
     if (folder)
         return call_end(&c, say_error(folder, BIL_E_CALL, "several devices are saved in the site, not in a folder"));
-    error = here_open(&h, given);
+    error = enter_site(&h, given);
     if (!error)
-        error = here_models(&h, &m);
+        error = take_models(&h, &m);
     if (error)
         return call_end(&c, exit_code_of(error));
     many all_of_them = {.names = c.arguments,
@@ -258,7 +214,7 @@ static int run(const command *self, int argc, const char **argv)
                         .why = why ? why : "",
                         .known = &m};
     code = many_read(&h, &all_of_them);
-    here_close(&h);
+    leave_site(&h);
     return call_end(&c, code);
 }
 

@@ -4,139 +4,105 @@
 
 #include "cli/writing.h"
 #include "host/base/arena.h"
-#include "host/copy/keep.h"
 #include "host/look/edit.h"
 
 typedef struct setting {
-    write_call *w;
+    writing *x;
     side now;
-    offline work;
+    edited work;
     char before[STORAGE_PATH], copy[STORAGE_PATH];
 } setting;
 
 /* The device as it is, as a copy: the changed one comes from it. -1, or the exit code. */
-static int save_now(setting *s, const models *m)
+static int save_now(setting *s)
 {
-    write_call *w = s->w;
-    char why[STORAGE_PATH + 500], name[300];
+    const write_call *w = &s->x->w;
+    char why[STORAGE_PATH + 500];
     bil_set_totals totals;
-    side_parse(&s->now, w->address);
-    int error = side_open(&s->now, m, progress_of_reading, why, sizeof why);
+    set_origin o;
+    side_parse(&s->now, w->keep.address);
+    int error = side_open(&s->now, &s->x->m, progress_of_reading, why, sizeof why);
     progress_clear();
     if (error)
-        return say_error(w->address, error, why);
-    set_origin *o = &s->now.origin;
-    keep_origin(o, &s->now.image, person(w->who), "before single values are set", w->address,
-                w->h && w->owner.copies ? w->owner.last.digest : "");
-    keep_name(o, w->h != NULL, "", name, sizeof name);
-    error = set_file_save(&s->now.image, o, w->safety_folder, name, s->before, &totals);
-    return error ? say_error(w->safety_folder, error, NULL) : -1;
+        return say_error(w->keep.address, error, why);
+    error = keep_values(&w->keep, &s->now.image, person(w->who), "before single values are set", NULL, "", &o,
+                        s->before, &totals);
+    return error ? say_error(w->keep.copies, error, NULL) : -1;
 }
 
-static int change(setting *s, const models *m, const char **assignments)
+static int change(setting *s, const char **assignments)
 {
-    int error = offline_open(&s->work, s->before, m);
+    int error = edit_open(&s->work, s->before, &s->x->m);
     for (; !error && *assignments; assignments++) {
         char id[BIL_ID_MAX + 1];
         const char *equals = strchr(*assignments, '=');
         if (!equals || (size_t)(equals - *assignments) >= sizeof id)
             return say_error(*assignments, BIL_E_CALL, "ID=VALUE is wanted");
         snprintf(id, sizeof id, "%.*s", (int)(equals - *assignments), *assignments);
-        error = offline_set(&s->work, id, equals + 1);
+        error = edit_set(&s->work, id, equals + 1);
     }
     return error ? say_error("", error, s->work.why) : -1;
 }
 
 static int save_changed(setting *s)
 {
-    const write_call *w = s->w;
-    char name[300];
-    set_origin o;
-    offline_origin(&s->work, person(w->who), w->why ? w->why : "set on the device", &o);
-    keep_name(&o, w->h != NULL, "set", name, sizeof name);
-    int error = offline_save(&s->work, o.who, o.why, w->safety_folder, name, s->copy);
+    const write_call *w = &s->x->w;
+    int error = edit_keep(&s->work, &w->keep, person(w->who), w->why ? w->why : "set on the device", "set", s->copy);
     return error ? say_error("", error, s->work.why) : -1;
 }
 
-static int set_values(setting *s, const models *m, const char **assignments, int fd)
+static int set_values(setting *s, const char **assignments)
 {
-    int code = save_now(s, m);
+    writing *x = s->x;
+    int code = save_now(s);
     if (code >= 0)
         return code;
-    code = change(s, m, assignments);
+    code = change(s, assignments);
     if (code < 0 && !s->work.changed) {
         say("The device has these values already.\n");
         code = EXIT_DONE;
     }
     if (code < 0)
         code = save_changed(s);
-    offline_close(&s->work);
+    edit_close(&s->work);
     side_close(&s->now);
     if (code >= 0)
         return code;
-    if (!s->w->json)
+    if (!x->json)
         say("%sThis changes the device, not a copy.%s\n", bold(), plain());
-    s->w->copy = s->copy;
-    code = writing_run(s->w, m, fd);
-    if (code == EXIT_DONE && !s->w->json && !s->w->config.trial)
+    x->w.copy = s->copy;
+    code = writing_run(x);
+    if (code == EXIT_DONE && !x->json && !x->w.config.trial)
         say("The copy is up to date with it: %s\n", s->copy);
     return code;
 }
 
 static int run(const command *self, int argc, const char **argv)
 {
-    char *folder = NULL, *who = NULL, *why = NULL, *description = NULL, *given = NULL, *restart = NULL,
-         **despite = NULL;
-    int yes = 0, json = 0, trial = 0, fd = -1;
-    setting *s = need(1, sizeof *s);
-    s->w = need(1, sizeof *s->w);
-    struct poptOption options[] = {
-        CALL_OPTIONS(s->w),
-        HOW_OPTIONS(trial, restart, despite),
-        WRITING_OPTIONS(yes, json, fd, folder, who, why),
-        {"description", 'd', POPT_ARG_STRING, &description, 0, "a description to try first", "FILE"},
-        SITE_OPTION(given),
-        HELP_OPTION,
-        POPT_TABLEEND};
+    int trial = 0;
+    writing *x = writing_new(BIL_JOB_WRITE);
+    struct poptOption options[] = {TRIAL_OPTION(trial), HOW_OPTIONS(x), WRITING_OPTIONS(x), POPT_TABLEEND};
     call c;
-    int code = call_begin(&c, self, argc, argv, options, 2, 1000);
-    if (code >= 0) {
-        writing_end(s->w);
-        free(s);
+    int code = writing_begin(x, &c, self, argc, argv, options, 2, 1000);
+    if (code >= 0)
         return code;
-    }
-    *s->w = (write_call){.start_again = s->w->start_again,
-                         .without_words = s->w->without_words,
-                         .unseen = s->w->unseen,
-                         .address = c.arguments[0],
-                         .site_given = given,
-                         .folder = folder ? folder : ".",
-                         .safety_folder = folder ? folder : ".",
-                         .who = who,
-                         .why = why,
-                         .yes = yes,
-                         .json = json,
-                         .sets = true,
-                         .despite_words = despite};
-    s->w->config.kind = BIL_JOB_WRITE;
-    s->w->config.restart = BIL_RESTART_NOW;
-    s->w->restart_word = restart;
-    s->w->config.trial = trial;
-    models m;
-    code = note_is_good(who) && note_is_good(why) ? -1 : say_error("--why, --who", BIL_E_CALL, NOTE_WANTED);
-    if (code < 0 && !folder)
-        code = writing_find(s->w, c.arguments[0], given);
-    if (code < 0 && !address_is_device(s->w->address))
-        code =
-            say_error(s->w->address, BIL_E_CALL, "set changes a device; a saved copy is changed with: bilancia edit");
+    setting *s = need(1, sizeof *s);
+    s->x = x;
+    x->w.sets = true;
+    x->w.config.trial = trial;
+    code = note_is_good(x->who) && note_is_good(x->why) ? -1 : say_error("--why, --who", BIL_E_CALL, NOTE_WANTED);
     if (code < 0)
-        code = writing_allowed(s->w);
-    if (code < 0 && models_at_hand(&m, description, given) != BIL_OK)
-        code = EXIT_FILE;
+        code = writing_find(x, c.arguments[0]);
+    if (code < 0 && !address_is_device(x->w.keep.address))
+        code = say_error(x->w.keep.address, BIL_E_CALL,
+                         "set changes a device; a saved copy is changed with: bilancia edit");
+    if (code < 0 && write_allowed(&x->w) != BIL_OK)
+        code = say_trouble(&x->w.trouble);
     if (code < 0)
-        code = set_values(s, &m, c.arguments + 1, fd);
-    code = call_end(&c, code); /* the options point into the call */
-    writing_end(s->w);
+        code = writing_models(x);
+    if (code < 0)
+        code = set_values(s, c.arguments + 1);
+    code = writing_end(x, &c, code);
     free(s);
     return code;
 }

@@ -67,7 +67,7 @@ static decision ask_person(settling *s, const findings *f, const finding *one, c
         if (answer[0] != 'v' || answer[1] != ' ')
             continue;
         snprintf(value, size, "%s", answer + 2);
-        if (offline_check(&s->copy.work, one->id, value) == BIL_OK)
+        if (edit_check(&s->copy.work, one->id, value) == BIL_OK)
             return (decision){WINS_VALUE, value};
         say("  %s✗%s %s\n", bad(), plain(), s->copy.work.why);
     }
@@ -79,9 +79,9 @@ static int take(settling *s, const finding *one, decision d)
 {
     int error = BIL_OK;
     if (d.wins == WINS_VALUE)
-        error = offline_set(&s->copy.work, one->id, d.value);
+        error = edit_set(&s->copy.work, one->id, d.value);
     else if (d.wins == WINS_DEVICE && one->items[1])
-        error = offline_take(&s->copy.work, one->items[1]);
+        error = edit_take(&s->copy.work, one->items[1]);
     if (error == BIL_E_UNREADABLE)
         return say_error(one->id, error, "the device didn't give this value, so it can't win");
     if (error)
@@ -135,7 +135,7 @@ static bool is_settable(const bil_param *p)
 /* The values that the device has in another way than they were settled: as a table, for `edit --values` and people. */
 static int put_list(const settling *s, const char *path)
 {
-    const offline *o = &s->copy.work;
+    const edited *o = &s->copy.work;
     const bil_image *now = &s->sides[1].image;
     storage_file storage;
     char folder[STORAGE_PATH], whole[STORAGE_PATH], text[BIL_TOKEN];
@@ -150,10 +150,10 @@ static int put_list(const settling *s, const char *path)
     for (uint16_t i = 0; i < o->description->count; i++) {
         bil_item item;
         char token[BIL_TOKEN];
-        if (!is_settable(&o->description->params[i]) || o->image.state[i] != BIL_PRESENT ||
-            bil_image_same(&o->image, now, i))
+        if (!is_settable(&o->description->params[i]) || o->from.image.state[i] != BIL_PRESENT ||
+            bil_image_same(&o->from.image, now, i))
             continue;
-        bil_image_item_told(&o->image, i, &host_floats, token, &item);
+        bil_image_item_told(&o->from.image, i, &host_floats, token, &item);
         item_bare_text(&item, o->description, text, sizeof text);
         csv_put(storage.file, o->description->params[i].id, false);
         if (item.type == BIL_TEXT)
@@ -191,7 +191,7 @@ static void put_note(const settling *s, const char *who)
     const new_copy *n = &s->copy;
     if (!n->h)
         return;
-    set_digest_hex(n->work.totals.digest, digest);
+    set_digest_hex(n->work.from.totals.digest, digest);
     if (n->path[0] && set_file_glance(n->path, &origin, &totals) == BIL_OK)
         set_digest_hex(totals.digest, digest);
     json_t *body = json_pack("{s:s,s:s,s:s,s:i,s:i,s:i}", "about", digest, "saved", n->source, "device",
@@ -238,14 +238,14 @@ static int gather(settling *s, const settle_call *wish)
 static int load_device(settling *s, const models *m)
 {
     side *second = &s->sides[1];
-    offline other;
+    edited other;
     if (second->kind != SIDE_COPY)
         return -1;
-    int error = offline_open(&other, second->place, m);
+    int error = edit_open(&other, second->place, m);
     if (error)
         return say_error("", error, other.why);
-    second->image = other.image;
-    second->memory = other.memory;
+    second->image = other.from.image;
+    second->memory = other.from.memory;
     return -1;
 }
 

@@ -5,7 +5,7 @@
 #include "cli/site_cli.h"
 #include "host/site/signing.h"
 
-static int make_key(here *h, const char *name, const char *path, const char *who)
+static int make_key(open_site *h, const char *name, const char *path, const char *who)
 {
     int error = signing_make_key(&h->index, name, path, person(who));
     if (error)
@@ -18,7 +18,7 @@ static int make_key(here *h, const char *name, const char *path, const char *who
     return EXIT_DONE;
 }
 
-static int trust(here *h, const char *name, const char *hex, bool decide, const char *who)
+static int trust(open_site *h, const char *name, const char *hex, bool decide, const char *who)
 {
     int error = signing_trust(&h->index, name, hex, person(who));
     if (error == BIL_E_DISPUTED && decide) {
@@ -38,12 +38,12 @@ static int trust(here *h, const char *name, const char *hex, bool decide, const 
     return EXIT_DONE;
 }
 
-static int sign(here *h, const char *which, bool for_any, const char *key, const char *who)
+static int sign(open_site *h, const char *which, bool for_any, const char *key, const char *who)
 {
     device_row owner;
     copy_row copy;
     char name[SITE_NAME] = "";
-    int error = here_copy(h, which, &owner, &copy);
+    int error = find_copy(h, which, &owner, &copy);
     if (error)
         return exit_code_of(error);
     error = signing_sign(&h->index, &copy, for_any, key, person(who), name);
@@ -77,19 +77,19 @@ static int run(const command *self, int argc, const char **argv)
         return code;
     bool makes = strcmp(c.arguments[0], "make-key") == 0 && c.count == 2,
          trusts = strcmp(c.arguments[0], "trust") == 0 && c.count == 3;
-    here h;
+    open_site h;
     if (!note_is_good(who))
         code = say_error("--who", BIL_E_CALL, NOTE_WANTED);
     else if ((!makes && !trusts && c.count != 1) || (!trusts && !key))
         code = say_error("", BIL_E_CALL,
                          "say sign DEVICE#COPY --key FILE, sign make-key NAME --key FILE, or sign trust NAME PUBLIC");
-    else if (here_open(&h, given) != BIL_OK)
+    else if (enter_site(&h, given) != BIL_OK)
         code = EXIT_FILE;
     else {
         code = makes    ? make_key(&h, c.arguments[1], key, who)
                : trusts ? trust(&h, c.arguments[1], c.arguments[2], decide, who)
                         : sign(&h, c.arguments[0], for_any, key, who);
-        here_close(&h);
+        leave_site(&h);
     }
     return call_end(&c, code);
 }

@@ -46,14 +46,14 @@ static void put_finding(void *ctx, const char *what, const char *path, const cha
 
 static int check(const char *given, bool json)
 {
-    here h;
-    int error = here_open(&h, given);
+    open_site h;
+    int error = enter_site(&h, given);
     if (error)
         return exit_code_of(error);
     telling t = {.list = json ? json_array() : NULL};
     site_check c = {.found = put_finding, .ctx = &t};
     error = site_check_all(&h.index, &c);
-    here_close(&h);
+    leave_site(&h);
     if (error) {
         json_decref(t.list);
         return say_error(h.place.path, error, "it can't be read now");

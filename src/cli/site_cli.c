@@ -7,28 +7,34 @@
 
 #include "host/describe/load.h"
 
-int here_open(here *h, const char *given)
+int enter_site(open_site *h, const char *given)
 {
     char why[STORAGE_PATH + 300];
-    int error = site_find(&h->place, given, why, sizeof why);
-    if (!error)
-        error = index_open(&h->index, &h->place, why, sizeof why);
+    int error = open_site_at(h, given, why, sizeof why);
     if (error)
         say_error("", error, why);
     return error;
 }
 
-void here_close(here *h)
+static void say_damaged(void)
 {
-    if (index_broken(&h->index)) {
-        index_forget(&h->place);
-        tell(stderr, "bilancia: the index of the site was damaged, so that something may be missing above\n"
-                     "  What to do: run the command again; the index is made anew.\n");
-    }
-    index_close(&h->index);
+    tell(stderr, "bilancia: the index of the site was damaged, so that something may be missing above\n"
+                 "  What to do: run the command again; the index is made anew.\n");
 }
 
-int here_device(here *h, const char *name, device_row *row)
+void leave_site(open_site *h)
+{
+    if (!open_site_close(h))
+        say_damaged();
+}
+
+void leave_keeper(keeper *k)
+{
+    if (!keeper_close(k))
+        say_damaged();
+}
+
+int find_device(open_site *h, const char *name, device_row *row)
 {
     char why[400];
     int error = index_find(&h->index, name, row, why, sizeof why);
@@ -37,24 +43,12 @@ int here_device(here *h, const char *name, device_row *row)
     return error;
 }
 
-bool here_fresh(here *h, const char *name)
-{
-    device_row row;
-    char why[400];
-    int error = index_find(&h->index, name, &row, why, sizeof why);
-    if (error)
-        return true; /* whoever asks for it says so */
-    bool good = index_reread(&h->index, row.folder, true);
-    device_row_free(&row);
-    return good;
-}
-
-int here_copy(here *h, const char *text, device_row *owner, copy_row *row)
+int find_copy(open_site *h, const char *text, device_row *owner, copy_row *row)
 {
     char name[SITE_NAME];
     const char *hash = strrchr(text, '#');
     snprintf(name, sizeof name, "%.*s", hash ? (int)(hash - text) : (int)strlen(text), text);
-    int error = here_device(h, name, owner);
+    int error = find_device(h, name, owner);
     if (error)
         return error;
     error = index_copy(&h->index, owner, hash ? hash + 1 : "last", row);
@@ -70,7 +64,7 @@ int here_copy(here *h, const char *text, device_row *owner, copy_row *row)
 
 static void say_two(void *ctx, const char *model, const char *digest, const char *other)
 {
-    const here *h = ctx;
+    const open_site *h = ctx;
     tell(stderr,
          "%s!%s %s has two descriptions that differ: %.12s and %.12s. Until you decide, the first is used for reading, "
          "and "
@@ -78,7 +72,7 @@ static void say_two(void *ctx, const char *model, const char *digest, const char
          warn(), plain(), model, digest, other, digest, h->place.path);
 }
 
-int here_models(const here *h, models *m)
+int take_models(const open_site *h, models *m)
 {
     enum { MOST = 32 };
     static loaded_description loaded[MOST]; /* live as long as the program */
@@ -106,18 +100,12 @@ int here_models(const here *h, models *m)
 
 int models_at_hand(models *m, const char *file, const char *site_given)
 {
-    static here h;
+    static open_site h;
     char why[STORAGE_PATH + 300];
     int error = models_open(m, file);
     if (!error && site_find(&h.place, site_given, why, sizeof why) == BIL_OK)
-        error = here_models(&h, m);
+        error = take_models(&h, m);
     return error;
-}
-
-const char *card_text(const device_row *row, const char *key)
-{
-    const char *text = json_string_value(json_object_get(row->card, key));
-    return text ? text : "";
 }
 
 /* Is it meant as a file? A file in a folder must not stand in for a copy of the site that is called so. */
@@ -138,13 +126,13 @@ int place_of_copy(const char *text, const char *site_given, char *out, char *dig
     digest[0] = '\0';
     if (address_is_device(text) || (is_meant_as_file(text) && access(text, F_OK) == 0))
         return BIL_OK;
-    here *h = malloc(sizeof *h);
+    open_site *h = malloc(sizeof *h);
     char why[STORAGE_PATH + 300];
     if (!h || site_find(&h->place, site_given, why, sizeof why) != BIL_OK) {
         free(h);
         return BIL_OK; /* a file that isn't there: whoever opens it says so */
     }
-    int error = here_open(h, site_given);
+    int error = enter_site(h, site_given);
     device_row owner;
     copy_row copy;
     const char *hash = strrchr(text, '#');
@@ -154,21 +142,21 @@ int place_of_copy(const char *text, const char *site_given, char *out, char *dig
         char name[SITE_NAME], why_not[400];
         snprintf(name, sizeof name, "%.*s", (int)(hash - text), text);
         if (access(text, F_OK) == 0 && index_find(&h->index, name, &owner, why_not, sizeof why_not) != BIL_OK) {
-            here_close(h); /* no device of the site is called so: the file is meant */
+            leave_site(h); /* no device of the site is called so: the file is meant */
             free(h);
             return BIL_OK;
         }
         if (access(text, F_OK) == 0)
             device_row_free(&owner);
-        error = here_fresh(h, name) ? BIL_OK : BIL_E_SITE_BROKEN;
+        error = open_site_fresh(h, name) ? BIL_OK : BIL_E_SITE_BROKEN;
         if (!error)
-            error = here_copy(h, text, &owner, &copy);
+            error = find_copy(h, text, &owner, &copy);
         if (!error) {
             snprintf(digest, 65, "%s", copy.digest);
             copy_path(&h->place, &copy, out);
             device_row_free(&owner);
         }
-        here_close(h);
+        leave_site(h);
     } else if (!error) {
         char name[SITE_NAME];
         snprintf(name, sizeof name, "%.*s", hash ? (int)(hash - text) : (int)strlen(text), text);
@@ -176,7 +164,7 @@ int place_of_copy(const char *text, const char *site_given, char *out, char *dig
             snprintf(out, STORAGE_PATH, "%s%s", card_text(&owner, "address"), hash ? hash : "");
             device_row_free(&owner);
         }
-        here_close(h);
+        leave_site(h);
     }
     free(h);
     return error;

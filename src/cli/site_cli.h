@@ -3,7 +3,7 @@
 #define BIL_CLI_SITE_CLI_H
 
 #include "cli/cli.h"
-#include "host/site/index.h"
+#include "host/site/keeper.h"
 
 #define SITE_OPTION(variable)                                                                                          \
     {                                                                                                                  \
@@ -22,30 +22,21 @@
         "help", 'h', POPT_ARG_NONE, NULL, 'h', "this text", NULL                                                       \
     }
 
-typedef struct here {
-    site place;
-    site_index index;
-} here;
-
 /* Opens site and index. BIL_OK, or the error, which was said. */
-int here_open(here *h, const char *given);
-void here_close(here *h);
+int enter_site(open_site *h, const char *given);
+void leave_site(open_site *h);
+void leave_keeper(keeper *k);
 
 /* The device of this name. BIL_OK or an error that was said; then `row` needs no device_row_free. */
-int here_device(here *h, const char *name, device_row *row);
-/* Reads what the site says of this device anew, before it decides something. */
-bool here_fresh(here *h, const char *name);
+int find_device(open_site *h, const char *name, device_row *row);
 /* The copy that "NAME#WHICH" means; without #WHICH the last one. `owner` is to be freed when BIL_OK comes back. */
-int here_copy(here *h, const char *text, device_row *owner, copy_row *row);
+int find_copy(open_site *h, const char *text, device_row *owner, copy_row *row);
 
 /* The descriptions of the site, added to those at hand. */
-int here_models(const here *h, models *m);
+int take_models(const open_site *h, models *m);
 
 /* models_open, and the descriptions of the site, if this is one. */
 int models_at_hand(models *m, const char *file, const char *site_given);
-
-/* A text of a card, "" where it says nothing. */
-const char *card_text(const device_row *row, const char *key);
 
 /* What somebody gave as a place: a file or an address stays what it is; NAME#WHICH becomes the path of a copy (or the
  * address with #stored, #factory, #kept1 ...), and the name of a device its address. `out` takes STORAGE_PATH bytes.

@@ -32,8 +32,8 @@ static int run(const command *self, int argc, const char **argv)
         return call_end(&c, say_error("", BIL_E_CALL, "at least one day, and not more than a hundred years"));
     if (!note_is_good(who))
         return call_end(&c, say_error("--who", BIL_E_CALL, NOTE_WANTED));
-    here h;
-    int error = here_open(&h, given);
+    open_site h;
+    int error = enter_site(&h, given);
     if (error)
         return call_end(&c, exit_code_of(error));
     keeping k = {.rule = r,
@@ -44,7 +44,7 @@ static int run(const command *self, int argc, const char **argv)
                  .each = put_copy,
                  .ctx = &k};
     error = keeping_thin(&h.index, &k);
-    here_close(&h);
+    leave_site(&h);
     if (error)
         return call_end(&c, say_error(h.place.path, error, NULL));
     say("%u %s, %u stay (the first, the newest, baselines, and what somebody noted something on always do)\n", k.gone,

@@ -34,14 +34,14 @@ static int run(const command *self, int argc, const char **argv)
     if (!note_is_good(who))
         return call_end(&c, say_error("--who", BIL_E_CALL, NOTE_WANTED));
     models known;
-    here h;
+    open_site h;
     int error = models_open(&known, description);
     if (!error)
-        error = here_open(&h, given);
+        error = enter_site(&h, given);
     if (error)
         return call_end(&c, exit_code_of(error));
-    error = here_models(&h, &known);
-    here_close(&h);
+    error = take_models(&h, &known);
+    leave_site(&h);
     struct sigaction action = {.sa_handler = on_signal};
     sigaction(SIGTERM, &action, NULL);
     sigaction(SIGINT, &action, NULL);
@@ -52,7 +52,7 @@ static int run(const command *self, int argc, const char **argv)
         if (stop)
             break;
         /* opened anew each time: others work in the site meanwhile */
-        error = here_open(&h, given);
+        error = enter_site(&h, given);
         if (error) {
             code = exit_code_of(error);
             break;
@@ -65,7 +65,7 @@ static int run(const command *self, int argc, const char **argv)
                   .known = &known,
                   .stop = &stop};
         code = many_read(&h, &m);
-        here_close(&h);
+        leave_site(&h);
         fflush(stdout);
     }
     return call_end(&c, stop ? EXIT_DONE : code);

@@ -1,232 +1,294 @@
-/* The whole write: prepared, carried out, told. */
-#include <jansson.h>
-#include <stdlib.h>
+#include "cli/writing.h"
+
 #include <string.h>
 #include <unistd.h>
 
-#include "cli/writing_inside.h"
-#include "host/base/time.h"
-#include "host/run/turn.h"
-#include "host/site/card.h"
+#include "host/base/arena.h"
 
-static bool ask(void *ctx, const bil_action *action)
+/* ---- a call ---- */
+
+writing *writing_new(bil_job_kind kind)
 {
-    write_call *w = ctx;
+    writing *x = need(1, sizeof *x);
+    x->fd = -1;
+    x->w.copy = "";
+    x->w.place.fd = x->w.unit.fd = -1;
+    x->w.config.kind = kind;
+    x->w.config.restart = BIL_RESTART_NOW;
+    return x;
+}
+
+int writing_begin(writing *x, call *c, const command *self, int argc, const char **argv, struct poptOption *options,
+                  int least, int most)
+{
+    int code = call_begin(c, self, argc, argv, options, least, most);
+    if (code >= 0) {
+        free(x);
+        return code;
+    }
+    x->w.who = x->who;
+    x->w.why = x->why;
+    x->w.yes = x->yes;
+    return -1;
+}
+
+int writing_find(writing *x, const char *name)
+{
+    trouble t;
+    int error = BIL_OK;
+    if (x->folder)
+        keeper_in_folder(&x->at, x->folder, name, x->given);
+    else
+        error = keeper_find(&x->at, name, x->given, &t);
+    x->w.keep = x->at.keep;
+    return error ? say_trouble(&t) : -1;
+}
+
+int writing_copy(writing *x, const char *text)
+{
+    x->w.copy = text;
+    if (x->folder)
+        return -1;
+    int error = place_of_copy(text, x->given, x->copy, x->w.expected_digest);
+    x->w.copy = x->copy;
+    return error ? exit_code_of(error) : -1;
+}
+
+int writing_models(writing *x)
+{
+    return models_at_hand(&x->m, x->description, x->given) == BIL_OK ? -1 : EXIT_FILE;
+}
+
+int writing_end(writing *x, call *c, int code)
+{
+    code = call_end(c, code); /* the options point into the call */
+    write_end(&x->w);
+    leave_keeper(&x->at);
+    free(x);
+    return code;
+}
+
+/* ---- what the write asks and tells ---- */
+
+bool ask_at_terminal(const char *question)
+{
+    tell(stderr, "%s [yes/no] ", question);
+    fflush(stderr);
+    char answer[16];
+    return fgets(answer, sizeof answer, stdin) && (strcmp(answer, "yes\n") == 0 || strcmp(answer, "y\n") == 0);
+}
+
+static write_answer ask(void *ctx, const write_call *w, write_question question, const char *text)
+{
+    (void)ctx;
     progress_clear();
-    bool terminal = isatty(STDIN_FILENO);
-    if (action->u.ask.question == BIL_ASK_PERSON) {
-        if (terminal)
-            return ask_at_terminal(action->u.ask.text);
-        w->declined_without_asking = true;
+    fflush(stdout);
+    if (!isatty(STDIN_FILENO))
+        return WRITE_NOBODY;
+    const char *words = question == WRITE_IS_IT_DONE         ? text
+                        : question == WRITE_MAY_TAKE_CHANGED ? "Overwrite what was changed since, too?"
+                        : w->config.kind == BIL_JOB_RESET    ? "Reset the device to its factory values?"
+                        : w->planned                         ? "Write these values to the device?"
+                                                             : "Go on?";
+    return ask_at_terminal(words) ? WRITE_YES : WRITE_NO;
+}
+
+static bool password(void *ctx, bool may_ask, char *out, size_t size)
+{
+    const writing *x = ctx;
+    if (!may_ask) {
+        bool has = secret_from_environment("BILANCIA_PASSWORD", out, size); /* which takes it out there in any case */
+        return x->fd >= 0 ? secret_from_fd(x->fd, out, size) : has;
+    }
+    if (!isatty(STDIN_FILENO))
+        return false;
+    progress_clear();
+    return secret_from_prompt("Password of the device: ", out, size);
+}
+
+static void preview(void *ctx, const write_call *w)
+{
+    const writing *x = ctx;
+    progress_clear();
+    if (!x->json)
+        put_preview(w);
+    fflush(stdout);
+}
+
+static void event(void *ctx, const write_call *w, const bil_action *action)
+{
+    const writing *x = ctx;
+    if (x->json || action->u.record.event == BIL_EV_INTENT || action->u.record.event == BIL_EV_VERDICT)
+        return;
+    progress_clear();
+    say("  · %s", bil_event_text(action->u.record.event));
+    if (action->u.record.param != BIL_NONE)
+        say(": %s", w->want.description->params[action->u.record.param].id);
+    putchar('\n');
+    fflush(stdout);
+}
+
+static void saved(void *ctx, const write_call *w)
+{
+    const writing *x = ctx;
+    progress_clear();
+    if (!x->json)
+        say("Safety copy  %s\nRecord       %s\n", w->safety, w->rec.path);
+}
+
+static void doing(void *ctx, write_phase phase, const bil_job_progress *p)
+{
+    static const char *const words[] = {"Connecting", "Reading", "Working, don't disconnect",
+                                        "Writing, don't disconnect",
+                                        "Waiting for the restart; the device works meanwhile"};
+    (void)ctx;
+    progress_line(words[phase], p->done, phase == WRITE_WRITING ? p->total : 0, p->write_requests);
+}
+
+static void doubt(void *ctx, const char *what, int error, const char *why)
+{
+    (void)ctx;
+    say_error(what, error, why);
+}
+
+/* ---- afterwards ---- */
+
+/* One question, its answer recorded. False when it was no. */
+static bool confirm(writing *x, const char *event_name, const char *what, const char *question, bool *person_there)
+{
+    char answer[16] = "";
+    const char *result = "open";
+    if (!x->json)
+        say("  - %s\n", what);
+    if (*person_there) {
+        tell(stderr, "    %s [yes/no/later] ", question);
+        fflush(stderr);
+        *person_there = fgets(answer, sizeof answer, stdin) != NULL;
+        result = strcmp(answer, "yes\n") == 0 ? "passed" : strcmp(answer, "no\n") == 0 ? "failed" : "open";
+    }
+    write_told(&x->w, event_name, what, result);
+    return strcmp(result, "failed") != 0;
+}
+
+/* The machine goes back to work when a person has tried it. True unless something failed. */
+static bool ask_for_tests(writing *x)
+{
+    const bil_description *d = x->w.want.description;
+    bool person_there = isatty(STDIN_FILENO) && !x->json, well = true;
+    if (!x->json && d->expect_count)
+        say("To be expected meanwhile, and to be over now:\n");
+    for (uint8_t i = 0; i < d->expect_count; i++)
+        well = confirm(x, "warning", d->expect[i], "Is that over?", &person_there) && well;
+    if (!x->json && d->test_count)
+        say("Before the machine goes back to work:\n");
+    for (uint8_t i = 0; i < d->test_count; i++)
+        well = confirm(x, "test", d->tests[i], "Is it so?", &person_there) && well;
+    if (!well)
+        tell(stderr,
+             "  %s✗ a test failed%s: the machine must not go back to work like this. To go back: bilancia undo %s\n",
+             bad(), plain(), write_name(&x->w));
+    return well;
+}
+
+/* The machine was at work when this began and stands now: a question of its own decides whether it is set to work
+ * again. True unless it was to and didn't. */
+static bool start_again(writing *x, bool tests_passed)
+{
+    write_call *w = &x->w;
+    char state[BIL_VALUE_TEXT];
+    bool can = write_can_start(w), agreed = w->start_again && tests_passed;
+    if (!state_text(w->want.description, w->found, state))
+        return true;
+    if (can && tests_passed && !agreed && !x->json && isatty(STDIN_FILENO)) {
+        tell(stderr, "%s!%s It was %s when this began; it stands now, and may move when it starts.\n", bad(), plain(),
+             state);
+        agreed = ask_at_terminal("Is everybody clear of it: set it to work again now?");
+    }
+    if (!agreed || !can) {
+        if (!x->json)
+            say("%s!%s It was %s when this began, and isn't started by itself: start it at the machine.\n", warn(),
+                plain(), state);
+        return true;
+    }
+    if (write_start(w) != BIL_OK) {
+        say_trouble(&w->trouble);
         return false;
     }
-    if (w->json) {
-        preview_count(w);
-    } else {
-        preview(w, action->u.ask.found);
+    if (!x->json)
+        say("%s✓%s It is %s again.\n", good(), plain(), state);
+    return true;
+}
+
+/* Values that are on the device now and in no copy: a fresh one is offered. */
+static void offer_copy(writing *x)
+{
+    write_call *w = &x->w;
+    unsigned count = write_beside_the_copy(w);
+    if (count == 0 || x->json)
+        return;
+    say("No saved copy is up to date with the device now (%u value%s).", count, count == 1 ? "" : "s");
+    if (!isatty(STDIN_FILENO) || w->yes) {
+        say(" To take one: bilancia read %s\n", w->keep.name ? w->keep.name : w->keep.address);
+        return;
     }
+    putchar('\n');
     fflush(stdout);
-    w->changed = story_changes(w, NULL);
-    if (w->changed && !json_object_get(w->despite, "changed")) { /* nobody could agree to that beforehand */
-        w->declined_without_asking = !terminal;
-        return terminal && ask_at_terminal("Overwrite what was changed since, too?");
-    }
-    if (w->yes)
-        return true;
-    w->declined_without_asking = !terminal;
-    return terminal && ask_at_terminal(w->config.kind == BIL_JOB_RESET ? "Reset the device to its factory values?"
-                                       : w->planned                    ? "Write these values to the device?"
-                                                                       : "Go on?");
-}
-
-static void show_progress(void *ctx, const bil_job *job, const bil_action *action)
-{
-    const write_call *w = ctx;
-    bil_job_progress p;
-    bil_job_progress_of(job, &p);
-    if (action->kind == BIL_ACT_TRANSFER && action->u.transfer.value && action->u.transfer.write)
-        progress_line("Writing, don't disconnect", p.done, p.total, p.write_requests);
-    else if (w->waits)
-        progress_line("Waiting for the restart; the device works meanwhile", 0, 0, 0);
-    else if (w->rec.file)
-        progress_line("Working, don't disconnect", 0, 0, 0);
+    char path[STORAGE_PATH];
+    if (!ask_at_terminal("Save one from what was just read back?"))
+        return;
+    int error = write_save(w, "after a write", path);
+    if (error)
+        say_error(w->keep.copies, error, NULL);
     else
-        progress_line("Reading", 0, 0, 0);
+        say("Saved  %s\n", path);
 }
 
-/* A site knows of each copy whether it was ever brought to a device. */
-static void note_sent(const write_call *w, const bil_action *end)
-{
-    char digest[2 * BIL_SHA256 + 1];
-    if (!w->h || w->config.kind == BIL_JOB_RESET || (w->groups && w->groups[0]) ||
-        (end->u.end.verdict != BIL_VERDICT_VERIFIED && end->u.end.verdict != BIL_VERDICT_WITH_EXCEPTIONS))
-        return;
-    set_digest_hex(w->totals.digest, digest);
-    set_origin o;
-    set_origin_of(&o, &w->dev.image);
-    json_t *body = json_pack("{s:s,s:s}", "about", digest, "serial", o.serial);
-    int error = note_add(&w->h->place, w->owner.folder, "sent", person(w->who), body, NULL);
-    if (error)
-        say_error(w->h->place.path, error, NULL);
-}
+/* ---- all of it ---- */
 
-/* The device answers elsewhere now: the site has to know. */
-static void note_address(write_call *w, const bil_action *end)
+static int carry_out(writing *x)
 {
-    bool moved = end->u.end.verdict == BIL_VERDICT_VERIFIED || end->u.end.verdict == BIL_VERDICT_WITH_EXCEPTIONS;
-    if (bil_job_unit_after(w->job) && bil_job_unit_after(w->job) != w->config.unit && moved)
-        other_number(w->address, bil_job_unit_after(w->job), w->moved_address);
-    if (!w->moved_address[0] || !moved)
-        return;
-    if (!w->json)
+    write_call *w = &x->w;
+    write_run(w);
+    progress_clear();
+    int code = exit_code_of_end(&w->end, w->file_error);
+    if (x->json)
+        put_write_json(w, code);
+    else
+        put_verdict(w);
+    if (w->moved && !x->json)
         say("It answers at %s now.\n", w->moved_address);
-    if (!w->h || strcmp(card_text(&w->owner, "address"), w->moved_address) == 0)
-        return;
-    json_t *card = w->owner.card ? json_deep_copy(w->owner.card) : json_object();
-    json_object_set_new(card, "address", json_string(w->moved_address));
-    json_object_set_new(card, "after", index_heads(&w->h->index, w->owner.folder, "device"));
-    int error = note_add(&w->h->place, w->owner.folder, "device", person(w->who), card, NULL);
-    if (error)
-        say_error(w->h->place.path, error, NULL);
-}
-
-/* The story that this write goes on with, or follows: what the records of this unit say, and whose they are. */
-static void find_story(write_call *w, const set_origin *o)
-{
-    record_story before;
-    ledger known;
-    int error = ledger_open(&known);
-    if (error || known.broken)
-        say_error("the ledger of this computer", error ? error : BIL_E_RECORD_FORM,
-                  "it can't be read as a whole: an unfinished write that was recorded elsewhere may go unnoticed");
-    w->after = story_heads(w->folder, &known, o->model, o->serial);
-    if (story_newest(w->folder, &known, o->model, o->serial, false, &before)) {
-        /* What another computer says is told, and nothing is let go, or taken for the way back, because of it; unless
-         * a person has just said so. */
-        bool ours = !before.foreign || (w->foreign_agreed && strcmp(before.intent, w->foreign_agreed) == 0);
-        if (ours) {
-            record_go_on(&before, &w->config);
-            w->found_first = before.found_first;
-            w->still_held = before.held;
-        } else if (!before.settled) {
-            snprintf(w->others, sizeof w->others, "%s", before.path);
-        }
-        if (!before.settled && ours) /* what was begun and not finished: the way back is the one from its beginning */
-            snprintf(w->chain, sizeof w->chain, "%s", before.chain);
-    }
-    ledger_close(&known);
-}
-
-/* The outcome is recorded, then what a person tries. The exit code. */
-static int close_record(write_call *w, const bil_action *end, int code)
-{
-    record_add(&w->rec, record_outcome_line(end, code));
-    bool proved = end->u.end.verdict == BIL_VERDICT_VERIFIED || end->u.end.verdict == BIL_VERDICT_WITH_EXCEPTIONS;
-    /* an unfinished story may have written all of it before: nobody tried the machine then */
-    bool changed = proved && (end->u.end.wrote || w->chain[0]);
-    bool passed = !changed || ask_for_tests(w);
+    bool tests = write_wants_tests(w), passed = !tests || ask_for_tests(x);
     if (!passed) /* the write itself has ended, whatever becomes of these */
         code = EXIT_INCOMPLETE;
-    if (end->u.end.stopped && end->u.end.verdict != BIL_VERDICT_INCOMPLETE && !start_again(w, passed))
+    if (write_stopped(w) && !start_again(x, passed))
         code = EXIT_INCOMPLETE;
-    if (changed)
-        offer_copy(w);
-    record_end(&w->rec);
-    ledger_end(w->rec.intent, w->rec.last);
+    if (tests)
+        offer_copy(x);
     return code;
 }
 
-static int carry_out(write_call *w)
+int writing_run(writing *x)
 {
-    set_origin o = {0};
-    set_origin_of(&o, &w->dev.image);
-    time_now(o.when, sizeof o.when);
-    set_file_stem(&o, w->stem, sizeof w->stem);
-    find_story(w, &o);
-    w->config.serial_shared = w->h && index_serial_shared(&w->h->index, o.model, o.serial, w->owner.folder);
-    w->config.want = &w->want;
-    w->config.serial = w->origin.serial;
-    w->config.firmware = w->origin.firmware;
-    w->job = device_job(&w->dev, w->config.kind, w->config);
-    runner r = {.link = w->dev.link,
-                .clock = w->dev.clock,
-                .password = w->password,
-                .ask = ask,
-                .record = write_keep_record,
-                .save = write_save_safety_copy,
-                .progress = show_progress,
-                .ctx = w};
-    bil_action end = run_job(w->job, &r);
-    int code = exit_of(&end, w);
-    if (w->json)
-        put_json(w, &end, code);
-    else
-        put_verdict(w, &end);
-    note_sent(w, &end);
-    note_address(w, &end);
-    if (w->rec.file)
-        code = close_record(w, &end, code);
-    free(w->job);
-    return code;
-}
-
-int writing_run(write_call *w, const models *m, int password_fd)
-{
-    turn place = {.fd = -1}, unit = {.fd = -1};
-    char where[ADDRESS_TEXT];
-    int code = write_check_call(w);
-    if (code < 0)
-        code = write_set_aside(w);
-    bool resets = w->config.kind == BIL_JOB_RESET;
-    if (code < 0 && !resets)
-        code = write_load_copy(w, m);
-    if (code < 0 && !resets && w->before_path[0])
-        code = write_load_before(w);
-    if (code < 0 && !resets)
-        code = write_keep_groups(w);
-    if (code < 0 && !resets)
-        code = write_leave_out(w);
-    if (code < 0)
-        code = writing_allowed(w);
-    if (code < 0)
-        code = write_take_turn(w, &place, address_place(w->address, where) ? where : w->address);
-    if (code < 0) {
-        write_take_password(w, password_fd);
-        code = write_open_unit(w, m);
-        if (code < 0) {
-            code = write_take_unit_turn(w, &unit);
-            if (code < 0)
-                code = write_ask_sites(w);
-            if (code < 0)
-                write_ask_password(w);
-            if (code < 0)
-                code = write_take_restart(w);
-            if (code < 0 && w->rehearse)
-                code = rehearse(w);
-            if (code < 0 && w->rehearse != REHEARSE_ONLY)
-                code = carry_out(w);
-            device_close(&w->dev);
-            code = code < 0 ? EXIT_DONE : code;
-        }
-    }
-    turn_give(&unit);
-    turn_give(&place);
-    secret_wipe(w->password, sizeof w->password);
-    return code;
-}
-
-void writing_end(write_call *w)
-{
-    if (w->h) {
-        device_row_free(&w->owner);
-        here_close(w->h);
-    }
-    json_decref(w->despite);
-    json_decref(w->without);
-    json_decref(w->after);
-    free(w->by_name);
-    free(w->want.state);
-    free(w->before.state);
-    free(w->in_copy);
-    free(w);
+    write_call *w = &x->w;
+    write_answers answers = {.ask = ask,
+                             .password = password,
+                             .preview = preview,
+                             .event = event,
+                             .saved = saved,
+                             .doing = doing,
+                             .doubt = doubt,
+                             .person_there = isatty(STDIN_FILENO),
+                             .ctx = x};
+    int code = writing_words(x);
+    if (code >= 0)
+        return code;
+    int error = write_begin(w, &x->m, &answers);
+    progress_clear();
+    if (error)
+        return say_trouble(&w->trouble);
+    if (w->rehearse)
+        code = writing_rehearse(x);
+    if (code < 0 && w->rehearse != REHEARSE_ONLY)
+        code = carry_out(x);
+    return code < 0 ? EXIT_DONE : code;
 }

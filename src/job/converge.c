@@ -52,7 +52,7 @@ static uint16_t plan_stage(bil_job *job, uint8_t stage)
                                               job->items);
     for (uint16_t i = 0; i < count; i++) {
         uint16_t index = job->items[i];
-        bool blind = bil_need_of(job, index) == BIL_NEED_READ && !(job->touched[index] & TOUCHED) &&
+        bool blind = bil_job_need(job, index) == BIL_NEED_READ && !(job->touched[index] & TOUCHED) &&
                      !(config->by_name && config->by_name[index]);
         if (!blind && !(job->touched[index] & GIVEN_UP))
             job->items[kept++] = index;

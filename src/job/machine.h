@@ -242,8 +242,7 @@ void bil_watch_know(bil_job *job);
 /* A value as a number; 0 where it isn't there. */
 uint32_t bil_number_of(const bil_image *image, uint16_t param);
 
-/* What the job will do about a value. Does writing this parameter reset that one? */
-bil_write_need bil_need_of(const bil_job *job, uint16_t index);
+/* Does writing this parameter reset that one? */
 bool bil_resets(const bil_param *param, uint16_t index);
 /* The first value that changed without this job's doing. Counters of the unit may run. */
 uint16_t bil_foreign_change(const bil_job *job);

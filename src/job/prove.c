@@ -16,7 +16,7 @@ static flow prove(bil_job *job)
 
 bil_error bil_job_exception(const bil_job *job, uint16_t index)
 {
-    switch (bil_need_of(job, index)) {
+    switch (bil_job_need(job, index)) {
     case BIL_NEED_WRITE:
         return job->touched[index] & GIVEN_UP ? BIL_E_REFUSED : BIL_E_DIFFERS;
     case BIL_NEED_READ:

@@ -184,7 +184,7 @@ uint16_t bil_foreign_change(const bil_job *job)
     return BIL_NONE;
 }
 
-bil_write_need bil_need_of(const bil_job *job, uint16_t index)
+bil_write_need bil_job_need(const bil_job *job, uint16_t index)
 {
     const bil_job_config *config = &job->config;
     return bil_plan_need(config->have, config->want, index, job->purpose, config->with_calibration);

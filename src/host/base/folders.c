@@ -20,3 +20,10 @@ bool own_folder(own_kind kind, bool make, char path[STORAGE_PATH])
         storage_make_folders(path, 0700); /* what can't be made is missed by whoever puts something into it */
     return true;
 }
+
+const char *folder_of(const char *path, char *folder)
+{
+    const char *slash = strrchr(path, '/');
+    snprintf(folder, STORAGE_PATH, "%.*s", slash ? (int)(slash - path) + (slash == path) : 1, slash ? path : ".");
+    return slash ? slash + 1 : path;
+}

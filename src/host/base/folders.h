@@ -14,4 +14,7 @@ typedef enum own_kind {
 /* The path of "bilancia" in it. Made, for this user alone, when `make`. False, with "", where there is no home. */
 bool own_folder(own_kind kind, bool make, char path[STORAGE_PATH]);
 
+/* The folder of a path ("." where it names none), into STORAGE_PATH bytes; returns what stands behind it. */
+const char *folder_of(const char *path, char *folder);
+
 #endif

@@ -1,9 +1,12 @@
 #include "host/base/person.h"
 
 #include <errno.h>
+#include <pwd.h>
 #include <stdio.h>
 #include <string.h>
+#include <unistd.h>
 
+#include "bilancia/value.h"
 #include "host/base/folders.h"
 
 static person_limit limit_in(const char *path)
@@ -32,4 +35,17 @@ person_limit limit_of_person(char *from, size_t size)
         }
     }
     return strictest;
+}
+
+const char *person(const char *option)
+{
+    if (option)
+        return option;
+    struct passwd *user = getpwuid(getuid());
+    return user && bil_text_is_printable(user->pw_name, strlen(user->pw_name)) ? user->pw_name : "";
+}
+
+bool note_is_good(const char *note)
+{
+    return !note || (strlen(note) < NOTE_TEXT && bil_text_is_printable(note, strlen(note)));
 }

@@ -2,6 +2,49 @@
 
 #include "host/base/time.h"
 
+keep keep_in_folder(const char *folder, const char *address)
+{
+    static const keep_ops nobody;
+    return (keep){.ops = &nobody,
+                  .address = address,
+                  .copies = folder,
+                  .records = folder,
+                  .last = "",
+                  .last_when = "",
+                  .last_serial = "",
+                  .baseline = ""};
+}
+
+int keep_allows(const keep *k, const keep_case *c, trouble *t)
+{
+    return k->ops->allows ? k->ops->allows(k->ctx, c, t) : BIL_OK;
+}
+
+bool keep_serial_shared(const keep *k, const char *model, const char *serial)
+{
+    return k->ops->serial_shared && k->ops->serial_shared(k->ctx, model, serial);
+}
+
+bool keep_had_later(const keep *k, const char *digest, char when[KEEP_WHEN])
+{
+    return k->ops->had_later && k->ops->had_later(k->ctx, digest, when);
+}
+
+int keep_sent(const keep *k, const char *who, const char *digest, const char *serial)
+{
+    return k->ops->sent ? k->ops->sent(k->ctx, who, digest, serial) : BIL_OK;
+}
+
+int keep_proved(const keep *k, const char *who, const char *digest, const char *serial, const char *by)
+{
+    return k->ops->proved ? k->ops->proved(k->ctx, who, digest, serial, by) : BIL_OK;
+}
+
+int keep_moved(const keep *k, const char *who, const char *address)
+{
+    return k->ops->moved ? k->ops->moved(k->ctx, who, address) : BIL_OK;
+}
+
 void keep_origin(set_origin *o, const bil_image *image, const char *who, const char *why, const char *from,
                  const char *parent)
 {
@@ -14,12 +57,20 @@ void keep_origin(set_origin *o, const bil_image *image, const char *who, const c
     snprintf(o->parent, SET_TEXT, "%s", parent);
 }
 
-void keep_name(const set_origin *o, bool in_site, const char *what, char *out, size_t size)
+void keep_name(const keep *k, const char *stem, const char *what, const char *ending, char *out, size_t size)
 {
-    char stem[200];
-    set_file_stem(o, stem, sizeof stem);
-    if (in_site)
-        snprintf(out, size, "%s-%c.bset", stem, STORAGE_DIGEST);
+    if (k->in_site)
+        snprintf(out, size, "%s-%c%s", stem, STORAGE_DIGEST, ending);
     else
-        snprintf(out, size, "%s%s%s.bset", stem, *what ? "_" : "", what);
+        snprintf(out, size, "%s%s%s%s", stem, *what ? "_" : "", what, ending);
+}
+
+int keep_values(const keep *k, const bil_image *have, const char *who, const char *why, const char *stem,
+                const char *what, set_origin *o, char *path, bil_set_totals *totals)
+{
+    char own[200], name[300];
+    keep_origin(o, have, who, why, k->address, k->last);
+    set_file_stem(o, own, sizeof own);
+    keep_name(k, stem ? stem : own, what, ".bset", name, sizeof name);
+    return set_file_save(have, o, k->copies, name, path, totals);
 }

@@ -1,17 +1,71 @@
-/* Keeping what was read: what a copy says of itself, and what it is called. */
+/* Where what belongs to a device is kept: its copies and its records, who has a say in what is written to it, and who
+ * wants to know what became of it. It may be a plain folder, or a device of a site (host/site/keeper.h). */
 #ifndef BIL_HOST_COPY_KEEP_H
 #define BIL_HOST_COPY_KEEP_H
 
+#include "host/base/trouble.h"
 #include "host/copy/set_file.h"
+
+/* A write that is about to begin, for those who have a say in it. */
+typedef struct keep_case {
+    const char *who;
+    const char *copy, *digest;            /* what is to be written; "" and "" for a reset */
+    const char *record;                   /* folder of the record that is gone on with, or NULL */
+    const char *address, *model, *serial; /* where it goes, and who answers there */
+    bool tries;                           /* values are only tried, or it goes back to what was before */
+    bool despite;                         /* a person goes on though it isn't clear who may write */
+} keep_case;
+
+/* Each may be NULL: then everybody may, nothing is known, and nobody wants to know. All but `allows` return BIL_OK or
+ * why it couldn't be noted. */
+typedef struct keep_ops {
+    int (*allows)(void *ctx, const keep_case *c, trouble *t);
+    /* Is this serial number another device's, too? */
+    bool (*serial_shared)(void *ctx, const char *model, const char *serial);
+    /* Was a copy that was signed after this one written to it before? `when` of KEEP_WHEN bytes. */
+    bool (*had_later)(void *ctx, const char *digest, char *when);
+    int (*sent)(void *ctx, const char *who, const char *digest, const char *serial);
+    int (*proved)(void *ctx, const char *who, const char *digest, const char *serial, const char *by);
+    int (*moved)(void *ctx, const char *who, const char *address);
+} keep_ops;
+
+enum { KEEP_WHEN = 40 };
+
+/* Texts belong to whoever made it. */
+typedef struct keep {
+    const keep_ops *ops;
+    void *ctx;
+    bool in_site;
+    const char *name;             /* what people call the device; NULL in a plain folder */
+    const char *address;          /* where it answers */
+    const char *copies, *records; /* folders */
+    /* the newest copy of it, "" where there is none or that isn't known; and the one that counts as right */
+    const char *last, *last_when, *last_serial, *baseline;
+} keep;
+
+/* A plain folder. */
+keep keep_in_folder(const char *folder, const char *address);
+
+int keep_allows(const keep *k, const keep_case *c, trouble *t);
+bool keep_serial_shared(const keep *k, const char *model, const char *serial);
+bool keep_had_later(const keep *k, const char *digest, char when[KEEP_WHEN]);
+int keep_sent(const keep *k, const char *who, const char *digest, const char *serial);
+int keep_proved(const keep *k, const char *who, const char *digest, const char *serial, const char *by);
+int keep_moved(const keep *k, const char *who, const char *address);
 
 /* Of values read from a device just now: who read them, why, at which address, and the digest of the copy before this
  * one, "" where there is none. Texts that are too long are cut. */
 void keep_origin(set_origin *origin, const bil_image *image, const char *who, const char *why, const char *from,
                  const char *parent);
 
-/* The name of the file for a new copy. In a folder of a person's own it is told by device, serial number, time and
- * `what` ("" or what sets it apart); in a site by its digest, too, so that no other place gives the same one: that has
- * STORAGE_DIGEST in it. */
-void keep_name(const set_origin *origin, bool in_site, const char *what, char *out, size_t size);
+/* The name of a new file that begins with a stem (set_file_stem) and ends with ".bset" or ".brec". In a folder of a
+ * person's own that is told by the stem and `what` ("" or what sets it apart); in a site by a digest instead, so that
+ * no other place gives the same one: that has STORAGE_DIGEST in it. */
+void keep_name(const keep *k, const char *stem, const char *what, const char *ending, char *out, size_t size);
+
+/* Saves values read from the device just now as a copy of it, named by `stem`, or by what they say (NULL). `origin`,
+ * `path` (STORAGE_PATH bytes) and `totals` tell what it became. */
+int keep_values(const keep *k, const bil_image *have, const char *who, const char *why, const char *stem,
+                const char *what, set_origin *origin, char *path, bil_set_totals *totals);
 
 #endif

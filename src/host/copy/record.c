@@ -177,10 +177,10 @@ json_t *record_safety_line(const char *path, const char *digest)
     return json_pack("{s:s,s:s,s:s}", "event", "safety_copy", "path", path, "digest", digest);
 }
 
-json_t *record_outcome_line(const bil_action *end, int code)
+json_t *record_outcome_line(const bil_action *end)
 {
-    return json_pack("{s:s,s:s,s:b,s:i}", "event", "outcome", "verdict", bil_verdict_name(end->u.end.verdict), "held",
-                     (int)end->u.end.held, "exit", code);
+    return json_pack("{s:s,s:s,s:b}", "event", "outcome", "verdict", bil_verdict_name(end->u.end.verdict), "held",
+                     (int)end->u.end.held);
 }
 
 /* ---- what it says ---- */

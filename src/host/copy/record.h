@@ -52,7 +52,7 @@ typedef struct record_intent {
 json_t *record_intent_line(const record_intent *intent, const char *when);
 json_t *record_event_line(const bil_description *description, const bil_action *action, const char *when);
 json_t *record_safety_line(const char *path, const char *digest);
-json_t *record_outcome_line(const bil_action *end, int exit);
+json_t *record_outcome_line(const bil_action *end);
 
 /* What a record says, as far as it goes. */
 typedef struct record_story {

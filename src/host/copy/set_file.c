@@ -163,33 +163,6 @@ void set_file_close(set_file *set)
         digest_close(&set->files);
 }
 
-/* Reads to the end; `image` may be NULL. */
-static int read_all(const char *path, bool as_it_was, bil_image *image, set_origin *origin, bil_set_totals *totals,
-                    char *why, size_t size)
-{
-    set_file set;
-    int error = set_file_open(&set, path, SET_WHOLLY);
-    bil_item item;
-    int got = 1;
-    while (!error && got == 1) {
-        got = next_item(&set, &item);
-        if (got < 0)
-            error = -got;
-        else if (got == 1 && image) {
-            error = as_it_was ? bil_image_put_item_as_it_was(image, &item, &host_floats)
-                              : bil_image_put_item(image, &item, &host_floats);
-            if (error)
-                snprintf(set.why, sizeof set.why, "%s:%u: %.*s: %s", path, set.reader.line, (int)item.id.length,
-                         item.id.text, bil_host_error_text(error));
-        }
-    }
-    snprintf(why, size, "%s", set.why);
-    *origin = set.origin;
-    *totals = set.reader.totals;
-    set_file_close(&set);
-    return error;
-}
-
 int set_file_glance(const char *path, set_origin *origin, bil_set_totals *totals)
 {
     char head[BIL_SET_LINE], tail[512];
@@ -223,15 +196,18 @@ int set_file_glance(const char *path, set_origin *origin, bil_set_totals *totals
 
 int set_file_check(const char *path, set_origin *origin, bil_set_totals *totals, char *why, size_t size)
 {
-    return read_all(path, false, NULL, origin, totals, why, size);
-}
-
-int set_file_load(const char *path, bool as_it_was, bil_image *image, set_origin *origin, bil_set_totals *totals,
-                  char *why, size_t size)
-{
-    /* First whole, then what it says: a fault in a damaged file is called damage, not a wrong value. */
-    int error = set_file_check(path, origin, totals, why, size);
-    return error ? error : read_all(path, as_it_was, image, origin, totals, why, size);
+    set_file set;
+    bil_item item;
+    int error = set_file_open(&set, path, SET_WHOLLY), got = 1;
+    while (!error && got == 1)
+        got = next_item(&set, &item);
+    if (got < 0)
+        error = -got;
+    snprintf(why, size, "%s", set.why);
+    *origin = set.origin;
+    *totals = set.reader.totals;
+    set_file_close(&set);
+    return error;
 }
 
 /* ---- writing ---- */

@@ -55,11 +55,6 @@ int set_file_glance(const char *path, set_origin *origin, bil_set_totals *totals
 /* Is the whole file whole? Fills origin and totals. */
 int set_file_check(const char *path, set_origin *origin, bil_set_totals *totals, char *why, size_t why_size);
 
-/* Reads it all into an image of this description; checks each id, type, limit and the readable values. */
-/* With `as_it_was`, a value that the description doesn't allow is taken all the same. */
-int set_file_load(const char *path, bool as_it_was, bil_image *image, set_origin *origin, bil_set_totals *totals,
-                  char *why, size_t why_size);
-
 /* Saves an image as a new file in a folder; STORAGE_DIGEST in `name` becomes SET_NAME_DIGEST digits of the file's
  * digest; `path` of STORAGE_PATH bytes tells where. */
 int set_file_save(const bil_image *image, const set_origin *origin, const char *folder, const char *name, char *path,

@@ -9,43 +9,24 @@
 #include "host/copy/csv.h"
 #include "host/describe/rule_text.h"
 
-int offline_open(offline *o, const char *path, const models *m)
+int edit_open(edited *o, const char *path, const models *m)
 {
     memset(o, 0, sizeof *o);
-    set_file set;
-    int error = set_file_open(&set, path, SET_QUICKLY);
+    int error = copy_load(&o->from, path, m, false);
+    o->description = o->from.description;
     if (error) {
-        snprintf(o->why, sizeof o->why, "%s", set.why);
-        return error;
+        snprintf(o->why, sizeof o->why, "%s", o->from.why);
+        edit_close(o);
     }
-    const bil_description *same_model;
-    o->description = models_find(m, set.origin.model, set.origin.layout, &same_model);
-    if (!o->description) {
-        snprintf(o->why, sizeof o->why,
-                 same_model ? "%s was made with another layout of the description of %s than the one at hand"
-                            : "%s: no description of %s is at hand",
-                 path, set.origin.model);
-        error = same_model ? BIL_E_OTHER_LAYOUT : BIL_E_UNKNOWN_MODEL;
-    }
-    set_file_close(&set);
-    if (error)
-        return error;
-    size_t size = bil_image_size(o->description);
-    o->memory = need(1, size);
-    bil_image_init(&o->image, o->description, o->memory, size);
-    error = set_file_load(path, false, &o->image, &o->origin, &o->totals, o->why, sizeof o->why);
-    if (error)
-        offline_close(o);
     return error;
 }
 
-void offline_close(offline *o)
+void edit_close(edited *o)
 {
-    free(o->memory);
-    o->memory = NULL;
+    copy_unload(&o->from);
 }
 
-int offline_find(offline *o, const char *id, uint16_t *index)
+int edit_find(edited *o, const char *id, uint16_t *index)
 {
     const bil_description *d = o->description;
     int32_t found = bil_description_find(d, id, strlen(id));
@@ -114,17 +95,18 @@ static void show_wanted(const bil_param *p, char *out, size_t size)
         snprintf(out + strlen(out), size - strlen(out), " %s", p->unit);
 }
 
-static void put(offline *o, uint16_t index, const uint8_t *raw)
+static void put(edited *o, uint16_t index, const uint8_t *raw)
 {
     const bil_format *f = &o->description->params[index].format;
-    bool same = o->image.state[index] == BIL_PRESENT && memcmp(bil_image_raw(&o->image, index), raw, f->size) == 0;
+    bool same =
+        o->from.image.state[index] == BIL_PRESENT && memcmp(bil_image_raw(&o->from.image, index), raw, f->size) == 0;
     o->changed += !same;
-    bil_image_put(&o->image, index, raw);
+    bil_image_put(&o->from.image, index, raw);
 }
 
-static int parse(offline *o, const char *id, const char *text, uint16_t *index, uint8_t *raw)
+static int parse(edited *o, const char *id, const char *text, uint16_t *index, uint8_t *raw)
 {
-    int error = offline_find(o, id, index);
+    int error = edit_find(o, id, index);
     if (error)
         return error;
     const bil_param *p = &o->description->params[*index];
@@ -150,7 +132,7 @@ static int parse(offline *o, const char *id, const char *text, uint16_t *index, 
     return error;
 }
 
-int offline_set(offline *o, const char *id, const char *text)
+int edit_set(edited *o, const char *id, const char *text)
 {
     uint16_t index;
     uint8_t raw[BIL_TEXT_MAX] = {0};
@@ -160,19 +142,19 @@ int offline_set(offline *o, const char *id, const char *text)
     return error;
 }
 
-int offline_check(offline *o, const char *id, const char *text)
+int edit_check(edited *o, const char *id, const char *text)
 {
     uint16_t index;
     uint8_t raw[BIL_TEXT_MAX] = {0};
     return parse(o, id, text, &index, raw);
 }
 
-int offline_take(offline *o, const bil_item *item)
+int edit_take(edited *o, const bil_item *item)
 {
     char id[BIL_ID_MAX + 1];
     uint16_t index;
     bil_str_plain(item->id, id, sizeof id);
-    int error = offline_find(o, id, &index);
+    int error = edit_find(o, id, &index);
     if (error)
         return error;
     const bil_param *p = &o->description->params[index];
@@ -193,7 +175,7 @@ int offline_take(offline *o, const bil_item *item)
 /* ---- tables ---- */
 
 typedef struct import {
-    offline *o;
+    edited *o;
     const char *path;
     bool store;           /* the second time, when all are known to be good */
     unsigned long *lines; /* where each parameter stood */
@@ -202,7 +184,7 @@ typedef struct import {
 static int import_row(void *ctx, unsigned long line, const char *id, const char *value)
 {
     import *im = ctx;
-    offline *o = im->o;
+    edited *o = im->o;
     uint16_t index;
     uint8_t raw[BIL_TEXT_MAX] = {0};
     char what[sizeof o->why];
@@ -222,7 +204,7 @@ static int import_row(void *ctx, unsigned long line, const char *id, const char 
     return 0;
 }
 
-int offline_import(offline *o, const char *path)
+int edit_import(edited *o, const char *path)
 {
     char why[700] = "";
 import im = {.o = o, .path = path, .lines = need(o->description->count, sizeof * im.lines) };
@@ -239,30 +221,33 @@ import im = {.o = o, .path = path, .lines = need(o->description->count, sizeof *
 
 /* ---- the new copy ---- */
 
-void offline_origin(const offline *o, const char *who, const char *why, set_origin *out)
+static void origin_of(const edited *o, const char *who, const char *why, set_origin *out)
 {
-    *out = o->origin;
-    set_digest_hex(o->totals.digest, out->parent);
+    *out = o->from.origin;
+    set_digest_hex(o->from.totals.digest, out->parent);
     time_now(out->when, sizeof out->when);
     snprintf(out->who, SET_TEXT, "%s", who);
     snprintf(out->why, SET_TEXT, "%s", why);
     snprintf(out->from, SET_TEXT, "%s", SET_OFFLINE);
 }
 
-int offline_save(offline *o, const char *who, const char *why, const char *folder, const char *name, char *path)
+int edit_keep(edited *o, const keep *k, const char *who, const char *why, const char *what, char *path)
 {
+    char stem[200], name[300];
     set_origin origin;
     bil_set_totals totals;
     uint16_t params[2];
-    bil_values values = bil_image_values(&o->image);
+    bil_values values = bil_image_values(&o->from.image);
     int32_t rule = bil_rule_broken(o->description, values, 0, params);
     if (rule >= 0) {
         rule_text(o->description, (uint16_t)rule, params, values, o->why, sizeof o->why);
         return BIL_E_RULE;
     }
-    offline_origin(o, who, why, &origin);
-    int error = set_file_save(&o->image, &origin, folder, name, path, &totals);
+    origin_of(o, who, why, &origin);
+    set_file_stem(&origin, stem, sizeof stem);
+    keep_name(k, stem, what, ".bset", name, sizeof name);
+    int error = set_file_save(&o->from.image, &origin, k->copies, name, path, &totals);
     if (error)
-        snprintf(o->why, sizeof o->why, "%s: %s", folder, bil_host_error_text(error));
+        snprintf(o->why, sizeof o->why, "%s: %s", k->copies, bil_host_error_text(error));
     return error;
 }

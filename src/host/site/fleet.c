@@ -60,10 +60,12 @@ static int read_all(fleet_task *task, device *dev)
 
 static int save(const fleet_orders *orders, fleet_task *task, device *dev)
 {
-    char folder[STORAGE_PATH], name[300];
+    char folder[STORAGE_PATH], stem[200], name[300];
+    keep k = {.in_site = true};
     set_origin *o = task->origin = need(1, sizeof *o);
     keep_origin(o, &dev->image, orders->who, orders->why, task->address, task->last_digest);
-    keep_name(o, true, "", name, sizeof name);
+    set_file_stem(o, stem, sizeof stem);
+    keep_name(&k, stem, "", ".bset", name, sizeof name);
     int error = site_path_made(orders->site, task->folder, "copies", folder);
     bil_set_totals totals;
     /* a copy of another unit is always a new one */

@@ -80,6 +80,8 @@ bool index_reread(site_index *index, const char *folder, bool copies);
  */
 bool index_takes_name(const char *name, const char *ending);
 
+/* A text of its card, "" where that says nothing. */
+const char *card_text(const device_row *row, const char *key);
 /* Gives back what index_device put into the row. */
 void device_row_free(device_row *row);
 

@@ -189,3 +189,9 @@ void index_accept(site_index *x, const char *folder)
     db_run(x->db, db_ask(x->db, "DELETE FROM notes WHERE device = ? AND kind IN ('gone', 'copy_gone')", "s", folder));
     db_run(x->db, db_ask(x->db, "DELETE FROM records WHERE device = ? AND state != 'there'", "s", folder));
 }
+
+const char *card_text(const device_row *row, const char *key)
+{
+    const char *text = json_string_value(json_object_get(row->card, key));
+    return text ? text : "";
+}

@@ -2,7 +2,7 @@
 
 #include <string.h>
 
-#include "host/site/share.h"
+#include "host/copy/bring.h"
 
 int site_take_in(site_index *x, const device_row *owner, const char *file, const char *from, const char *text,
                  const char *who, set_origin *o, char path[STORAGE_PATH], char *why, size_t size)

@@ -14,9 +14,4 @@ typedef struct share_count {
 /* `other` is made when it isn't there or empty. BIL_E_SITE_BROKEN when it is another site, or no site. */
 int site_share(const site *s, const char *other, share_count *count, char *why, size_t why_size);
 
-/* Adds a file to a folder under its name, durably, byte for byte, for nobody who may not read it now. file_bring does
- * nothing when it is there already; *same tells whether the content is the same. */
-int file_add(const char *from, const char *folder, const char *name); /* "-2" before its ending where that is taken */
-int file_bring(const char *from, const char *folder, const char *name, bool *was_there, bool *same);
-
 #endif

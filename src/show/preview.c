@@ -1,9 +1,11 @@
 /* What a write is about to do, for the person who decides. */
+#include <jansson.h>
 #include <string.h>
 
-#include "cli/writing.h"
-#include "host/site/signing.h"
+#include "bilancia/host_error.h"
 #include "show/age.h"
+#include "show/screen.h"
+#include "show/writing.h"
 
 /* ---- before ---- */
 
@@ -24,13 +26,14 @@ bool at_work(const bil_description *d, uint32_t state)
     return d->state != BIL_NONE && state != d->state_held && !(state < 32 && d->state_idle >> state & 1);
 }
 
-static void put_state(const write_call *w, uint32_t found)
+static void put_state(const write_call *w)
 {
     char text[BIL_VALUE_TEXT], hardware[BIL_VALUE_TEXT];
     static const char *const restarts[] = {"", ", restarts", ", and again for a restart when it stands",
                                            ", and again for a restart at the time given",
                                            ", is switched off and on by hand"};
     const bil_description *d = w->want.description;
+    uint32_t found = w->found;
     bil_image_identity(&w->dev.image, BIL_ID_HARDWARE, hardware, sizeof hardware);
     if (!state_text(d, found, text))
         return;
@@ -54,17 +57,17 @@ static void put_warnings(const write_call *w)
     char digest[2 * BIL_SHA256 + 1];
     const char *check;
     json_t *why;
-    set_digest_hex(w->totals.digest, digest);
-    if (w->h && !w->undoes && !w->sets && w->config.kind != BIL_JOB_RESET) {
-        bool is_baseline = strcmp(digest, w->owner.baseline) == 0;
-        bool is_last = w->owner.copies && strcmp(digest, w->owner.last.digest) == 0;
-        if (w->owner.baseline[0] && !is_baseline)
-            say("%s!%s        this copy isn't the baseline of %s\n", warn(), plain(), w->owner.name);
-        if (!is_last && !is_baseline && w->owner.copies)
-            say("%s!%s        nor is it the newest copy: that was read %s\n", warn(), plain(), w->owner.last.when);
+    set_digest_hex(w->want.totals.digest, digest);
+    const keep *k = &w->keep;
+    if (!w->undoes && !w->sets && w->config.kind != BIL_JOB_RESET) {
+        bool is_baseline = strcmp(digest, k->baseline) == 0, is_last = strcmp(digest, k->last) == 0;
+        if (k->baseline[0] && !is_baseline)
+            say("%s!%s        this copy isn't the baseline of %s\n", warn(), plain(), k->name);
+        if (k->last[0] && !is_last && !is_baseline)
+            say("%s!%s        nor is it the newest copy: that was read %s\n", warn(), plain(), k->last_when);
     }
     for (uint16_t i = 0; i < w->want.description->count; i++)
-        if (w->want.description->params[i].flags & BIL_ACCESS && need_of(w, i) == BIL_NEED_WRITE)
+        if (w->want.description->params[i].flags & BIL_ACCESS && write_need(w, i) == BIL_NEED_WRITE)
             say("%s!%s        this changes who may do what on the device: %s (%s)\n", bad(), plain(),
                 w->want.description->params[i].name, w->want.description->params[i].id);
     for (uint16_t i = 0; i < w->want.description->count && w->config.kind == BIL_JOB_RESET; i++)
@@ -78,27 +81,28 @@ static void put_warnings(const write_call *w)
         say("%s!%s        the check of the %s is set aside: %s\n", bad(), plain(), check, json_string_value(why));
 }
 
-static void put_who(const write_call *w, uint32_t found)
+static void put_who(const write_call *w)
 {
     char age[64], id[BIL_ID_COUNT][BIL_VALUE_TEXT];
     for (int i = 0; i < BIL_ID_COUNT; i++)
         bil_image_identity(&w->dev.image, (bil_identity)i, id[i], sizeof id[i]);
-    age_text(w->origin.when, age, sizeof age);
+    age_text(w->want.origin.when, age, sizeof age);
     if (w->config.kind == BIL_JOB_RESET)
         say("%sReset%s    to the values as delivered\n", bold(), plain());
     else
         say("%sCopy%s     %s\n", bold(), plain(), w->copy);
     if (w->config.kind != BIL_JOB_RESET)
         say("         of %s, %s %s, firmware %s, serial number %s; read %s%s%s\n",
-            w->origin.device[0] ? w->origin.device : "a device without a name", w->origin.vendor, w->origin.model,
-            w->origin.firmware, w->origin.serial, age, w->origin.why[0] ? ": " : "", w->origin.why);
-    say("%sDevice%s   %s\n", bold(), plain(), w->address);
+            w->want.origin.device[0] ? w->want.origin.device : "a device without a name", w->want.origin.vendor,
+            w->want.origin.model, w->want.origin.firmware, w->want.origin.serial, age,
+            w->want.origin.why[0] ? ": " : "", w->want.origin.why);
+    say("%sDevice%s   %s\n", bold(), plain(), w->keep.address);
     say("         %s, %s %s, hardware %s, firmware %s, serial number %s\n",
         id[BIL_ID_NAME][0] ? id[BIL_ID_NAME] : "without a name", id[BIL_ID_VENDOR], id[BIL_ID_MODEL],
         id[BIL_ID_HARDWARE], id[BIL_ID_FIRMWARE], id[BIL_ID_SERIAL]);
     static const char *const meaning[] = {"the same unit", "another unit, in the same place",
                                           "another unit, in another place"};
-    put_state(w, found);
+    put_state(w);
     put_warnings(w);
     bil_purpose purpose = bil_job_purpose(w->job);
     if (w->groups && w->groups[0])
@@ -113,7 +117,7 @@ static void put_change(const write_call *w, uint16_t i)
     const bil_param *param = &w->want.description->params[i];
     char now[2 * BIL_VALUE_TEXT], then[2 * BIL_VALUE_TEXT];
     param_text(&w->dev.image, i, now, sizeof now);
-    param_text(&w->want, i, then, sizeof then);
+    param_text(&w->want.image, i, then, sizeof then);
     const char *mark = param->flags & BIL_SAFETY ? "!" : "→";
     look l = screen();
     put_value_row(
@@ -122,30 +126,19 @@ static void put_change(const write_call *w, uint16_t i)
                          (const char *const[]){now, then}, 0});
 }
 
-/* What the job will do: not what there is no way back from, unless that was named. */
-static bool is_planned(const write_call *w, uint16_t i)
-{
-    bil_write_need need = need_of(w, i);
-    return need == BIL_NEED_WRITE || (need == BIL_NEED_READ && w->by_name && w->by_name[i]);
-}
-
 /* What a written parameter resets on the device and the copy doesn't bring back. */
-static unsigned lost_by_reset(const write_call *w)
+static unsigned put_lost(const write_call *w)
 {
     const bil_description *d = w->want.description;
     unsigned lost = 0;
     for (uint16_t i = 0; i < d->count; i++) {
-        bool reset = false;
-        for (uint16_t k = 0; k < d->count && !reset; k++)
-            for (uint8_t n = 0; n < d->params[k].reset_count && !reset; n++)
-                reset = d->params[k].resets[n] == i && need_of(w, k) == BIL_NEED_WRITE;
-        if (reset && need_of(w, i) == BIL_NEED_OUT && w->dev.image.state[i] == BIL_PRESENT) {
-            char now[2 * BIL_VALUE_TEXT];
-            param_text(&w->dev.image, i, now, sizeof now);
-            say("  %s!%s %s = %s would be lost: another value resets it, and it isn't among those written\n", bad(),
-                plain(), d->params[i].id, now);
-            lost++;
-        }
+        char now[2 * BIL_VALUE_TEXT];
+        if (!write_would_lose(w, i))
+            continue;
+        param_text(&w->dev.image, i, now, sizeof now);
+        say("  %s!%s %s = %s would be lost: another value resets it, and it isn't among those written\n", bad(),
+            plain(), d->params[i].id, now);
+        lost++;
     }
     return lost;
 }
@@ -164,7 +157,7 @@ static void put_not_as_wanted(const write_call *w)
     for (size_t k = 0; k < sizeof lists / sizeof lists[0]; k++) {
         bool first = true;
         for (uint16_t i = 0; i < d->count; i++) {
-            if (exception_of(w, i) != lists[k].cause)
+            if (write_exception(w, i) != lists[k].cause)
                 continue;
             say("%s%s", first ? lists[k].title : ",", first ? ": " : " ");
             say("%s", d->params[i].id);
@@ -182,30 +175,17 @@ static void put_not_as_wanted(const write_call *w)
         say("%s!%s %s: look at its name plate\n", bad(), plain(), bil_host_error_text(BIL_E_NO_IDENTITY));
 }
 
-static bool reset_by_story(const write_call *w, uint16_t index)
+static void put_changed(const write_call *w)
 {
     const bil_description *d = w->want.description;
-    for (uint16_t k = 0; k < d->count; k++)
-        for (uint8_t n = 0; n < d->params[k].reset_count; n++)
-            if (d->params[k].resets[n] == index && !bil_image_same(&w->before, &w->want, k))
-                return true;
-    return false;
-}
-
-unsigned story_changes(const write_call *w, const char *title)
-{
-    const bil_description *d = w->want.description;
-    unsigned count = 0;
-    for (uint16_t i = 0; w->before.state && i < d->count; i++) {
-        bool other = need_of(w, i) == BIL_NEED_WRITE && w->before.state[i] == BIL_PRESENT &&
-                     !bil_image_same(&w->before, &w->dev.image, i) && !reset_by_story(w, i);
-        if (other && title)
-            say("%s%s", count ? ", " : title, d->params[i].id);
-        count += other;
-    }
-    if (count && title)
+    const char *between = "Changed since, by another hand or a restart, and neither as it was then nor as wanted: ";
+    for (uint16_t i = 0; i < d->count; i++)
+        if (write_changed_since(w, i)) {
+            say("%s%s", between, d->params[i].id);
+            between = ", ";
+        }
+    if (w->changed)
         putchar('\n');
-    return count;
 }
 
 static void put_kept(const write_call *w, const unsigned kept[BIL_CLASS_COUNT], unsigned missing)
@@ -241,8 +221,8 @@ static void put_plan(const write_call *w)
     unsigned safety = 0, missing = 0, kept[BIL_CLASS_COUNT] = {0};
     bool resets = w->config.kind == BIL_JOB_RESET;
     for (uint16_t i = 0; i < d->count; i++) {
-        bil_write_need need = need_of(w, i);
-        safety += is_planned(w, i) && d->params[i].flags & BIL_SAFETY;
+        bil_write_need need = write_need(w, i);
+        safety += write_planned(w, i) && d->params[i].flags & BIL_SAFETY;
         if (need == BIL_NEED_OUT && !bil_class_left_out((bil_class)d->params[i].cls)) {
             kept[d->params[i].cls]++;
             missing += d->params[i].cls == BIL_CLASS_SETUP && w->dev.image.state[i] == BIL_PRESENT;
@@ -264,12 +244,12 @@ static void put_plan(const write_call *w)
                    : "Nothing differs: no value will be written.\n");
     }
     for (uint16_t i = 0; i < d->count; i++) {
-        if (is_planned(w, i))
+        if (write_planned(w, i))
             put_change(w, i);
     }
     put_kept(w, kept, missing);
     put_not_as_wanted(w);
-    if (!resets && lost_by_reset(w) == 0)
+    if (!resets && put_lost(w) == 0)
         say("Would be lost: nothing; the values overwritten are saved first\n");
     char hardware[BIL_VALUE_TEXT];
     bil_image_identity(&w->dev.image, BIL_ID_HARDWARE, hardware, sizeof hardware);
@@ -295,27 +275,18 @@ static void put_plan(const write_call *w)
         w->planned ? ", write" : "", restarts[w->config.restart], hold ? ", release" : "");
 }
 
-void preview_count(write_call *w)
+void put_preview(const write_call *w)
 {
-    w->planned = 0;
-    for (uint16_t i = 0; i < w->want.description->count; i++)
-        w->planned += is_planned(w, i);
-}
-
-void preview(write_call *w, uint32_t found)
-{
-    preview_count(w);
-    put_who(w, found);
+    put_who(w);
     put_plan(w);
-    char later[SIGNING_WHEN], digest[65];
-    set_digest_hex(w->totals.digest, digest);
-    if (w->h && w->copy[0] && signing_had_later(&w->h->index, w->owner.folder, digest, later))
+    char later[KEEP_WHEN], digest[65];
+    set_digest_hex(w->want.totals.digest, digest);
+    if (w->copy[0] && keep_had_later(&w->keep, digest, later))
         say("%s!%s a copy that was signed after this one was written to this device already, on %s\n", warn(), plain(),
             later);
     if (w->others[0])
         say("%s!%s another computer's record says that this unit wasn't finished, or is held: %s\n"
             "  That doesn't count here; to go on with it instead: bilancia resume %s\n",
             warn(), plain(), w->others, w->others);
-    w->changed =
-        story_changes(w, "Changed since, by another hand or a restart, and neither as it was then nor as wanted: ");
+    put_changed(w);
 }

@@ -4,11 +4,11 @@
 #include <string.h>
 #include <unistd.h>
 
-#include "cli/writing_inside.h"
 #include "host/base/arena.h"
+#include "host/base/person.h"
 #include "host/base/time.h"
-#include "host/copy/keep.h"
-#include "host/site/share.h"
+#include "host/copy/bring.h"
+#include "host/write/inside.h"
 
 static json_t *intent_line(write_call *w, const char *when)
 {
@@ -16,10 +16,10 @@ static json_t *intent_line(write_call *w, const char *when)
     models_digest(w->want.description, description);
     bool resets = w->config.kind == BIL_JOB_RESET;
     if (!resets)
-        set_digest_hex(w->totals.digest, digest);
+        set_digest_hex(w->want.totals.digest, digest);
     record_intent in = {.who = person(w->who),
                         .why = w->why ? w->why : "",
-                        .address = w->address,
+                        .address = w->keep.address,
                         .have = &w->dev.image,
                         .config = &w->config,
                         .purpose = bil_job_purpose(w->job),
@@ -44,22 +44,14 @@ static json_t *intent_line(write_call *w, const char *when)
     return line;
 }
 
-static void say_event(write_call *w, const bil_action *action)
+static void tell_event(write_call *w, const bil_action *action)
 {
     if (action->u.record.event == BIL_EV_RELEASED || action->u.record.event == BIL_EV_WAITING)
         w->waits = true; /* where the job isn't over with that */
     else if (action->u.record.event != BIL_EV_VERDICT)
         w->waits = false;
-    if (w->json || action->u.record.event == BIL_EV_INTENT || action->u.record.event == BIL_EV_VERDICT)
-        return;
-    progress_clear();
-    bil_job_progress p;
-    bil_job_progress_of(w->job, &p);
-    say("  · %s", bil_event_text(action->u.record.event));
-    if (action->u.record.param != BIL_NONE)
-        say(": %s", w->want.description->params[action->u.record.param].id);
-    putchar('\n');
-    fflush(stdout);
+    if (w->answers.event)
+        w->answers.event(w->answers.ctx, w, action);
 }
 
 /* A copy beside the ledger, so that the way on and the way back don't hang on what becomes of the site. */
@@ -83,7 +75,7 @@ static void keep_page(write_call *w, const char *copy, ledger_part part, const u
         error = BIL_E_SET_ALTERED;
     free(o);
     if (error) { /* then what lies in the folder of the record counts */
-        say_error("the ledger of this computer", error, NULL);
+        write_doubt(w, "the ledger of this computer", error, NULL);
         record_forget_page(&w->rec);
     }
 }
@@ -93,19 +85,16 @@ bool write_keep_record(void *ctx, const bil_action *action)
     write_call *w = ctx;
     char when[48];
     time_moment(when);
-    say_event(w, action);
+    tell_event(w, action);
     if (action->u.record.event != BIL_EV_INTENT && !w->rec.file)
         return true; /* refused before anything was meant: there is nothing to record */
     if (action->u.record.event == BIL_EV_INTENT) {
         char name[220], page[STORAGE_PATH];
-        if (w->h) /* a name that no other place of the site gives */
-            snprintf(name, sizeof name, "%s-%c.brec", w->stem, STORAGE_DIGEST);
-        else
-            snprintf(name, sizeof name, "%s.brec", w->stem);
+        keep_name(&w->keep, w->stem, "", ".brec", name, sizeof name); /* one that no other place of a site gives */
         w->found = action->u.record.code;
-        w->file_error = record_begin(&w->rec, w->folder, name, intent_line(w, when), true);
+        w->file_error = record_begin(&w->rec, w->keep.records, name, intent_line(w, when), true);
         if (!w->file_error && w->copy[0])
-            keep_page(w, w->copy, LEDGER_WANTED, w->totals.digest, page);
+            keep_page(w, w->copy, LEDGER_WANTED, w->want.totals.digest, page);
         set_origin o;
         set_origin_of(&o, &w->dev.image);
         int error = w->file_error ? BIL_OK : ledger_begin(o.model, o.serial, w->rec.path, w->rec.intent);
@@ -115,8 +104,8 @@ bool write_keep_record(void *ctx, const bil_action *action)
             ledger_drop_pages(w->rec.intent);
             w->file_error = error;
         } else if (error) {
-            say_error("the ledger of this computer", error,
-                      "it can't be written: going on after a break will want the serial number of the unit");
+            write_doubt(w, "the ledger of this computer", error,
+                        "it can't be written: going on after a break will want the serial number of the unit");
         }
     } else {
         int error = record_add(&w->rec, record_event_line(w->want.description, action, when));
@@ -127,36 +116,24 @@ bool write_keep_record(void *ctx, const bil_action *action)
     return w->file_error == BIL_OK;
 }
 
-/* The values in `have`, as a copy. */
-static int save_values(write_call *w, const bil_image *have, const char *why, const char *ending, char *path,
-                       bil_set_totals *totals)
+int write_save(write_call *w, const char *why, char path[STORAGE_PATH])
 {
     set_origin o;
-    char name[300];
-    keep_origin(&o, have, person(w->who), why, w->address, w->h && w->owner.copies ? w->owner.last.digest : "");
-    if (w->h)
-        keep_name(&o, true, ending, name, sizeof name);
-    else /* called as the record is, which began with the write */
-        snprintf(name, sizeof name, "%s_%s.bset", w->stem, ending);
-    return set_file_save(have, &o, w->safety_folder, name, path, totals);
-}
-
-int save_from_device(write_call *w, const char *why, char *path)
-{
     bil_set_totals totals;
-    return save_values(w, &w->dev.image, why, "after-write", path, &totals);
+    return keep_values(&w->keep, &w->dev.image, person(w->who), why, w->stem, "after-write", &o, path, &totals);
 }
 
 bool write_save_safety_copy(void *ctx, const bil_image *have)
 {
     write_call *w = ctx;
+    set_origin o;
     bil_set_totals totals;
-    w->file_error = save_values(w, have, "safety copy before a write", "before-write", w->safety, &totals);
+    w->file_error = keep_values(&w->keep, have, person(w->who), "safety copy before a write", w->stem, "before-write",
+                                &o, w->safety, &totals);
     if (w->file_error)
         return false;
-    progress_clear();
-    if (!w->json)
-        say("Safety copy  %s\nRecord       %s\n", w->safety, w->rec.path);
+    if (w->answers.saved)
+        w->answers.saved(w->answers.ctx, w);
     char digest[2 * BIL_SHA256 + 1], page[STORAGE_PATH];
     set_digest_hex(totals.digest, digest);
     keep_page(w, w->safety, LEDGER_BEFORE, totals.digest, page);

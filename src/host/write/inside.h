@@ -1,0 +1,37 @@
+/* Inside a write: what its files share. Functions return BIL_OK or the error that stands in w->trouble. */
+#ifndef BIL_HOST_WRITE_INSIDE_H
+#define BIL_HOST_WRITE_INSIDE_H
+
+#include "host/write/write.h"
+
+/* trouble.c */
+int write_fail(write_call *w, const char *what, int error, const char *why);
+void write_doubt(write_call *w, const char *what, int error, const char *why);
+void write_doing(write_call *w, write_phase phase, const bil_job_progress *p);
+
+/* record.c */
+bool write_keep_record(void *ctx, const bil_action *action);
+bool write_save_safety_copy(void *ctx, const bil_image *have);
+
+/* want.c */
+void write_load_before(write_call *w, const models *m);
+int write_load_copy(write_call *w, const models *m);
+void write_want_factory_values(write_call *w);
+int write_keep_groups(write_call *w);
+int write_leave_out(write_call *w);
+
+/* wish.c */
+int write_check_call(write_call *w);
+void write_give_reasons(write_call *w);
+int write_take_restart(write_call *w);
+
+/* unit.c */
+void write_take_password(write_call *w, bool may_ask);
+/* The address with another unit number. */
+bool write_other_number(const char *text, uint32_t unit, char out[ADDRESS_TEXT]);
+int write_open_unit(write_call *w, const models *m);
+int write_take_turn(write_call *w, turn *ours, const char *what);
+int write_take_unit_turn(write_call *w);
+int write_ask_keep(write_call *w);
+
+#endif

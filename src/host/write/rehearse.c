@@ -1,0 +1,64 @@
+/* A write played on another unit before: nothing is written to the device, nor kept. */
+#include <stdlib.h>
+
+#include "host/base/arena.h"
+#include "host/base/person.h"
+#include "host/write/inside.h"
+
+int write_rehearsal_reads(write_call *w)
+{
+    bil_job_progress p;
+    write_doing(w, WRITE_READING, NULL);
+    int error = device_read_all(&w->dev, NULL, &p, NULL);
+    return error ? write_fail(w, w->keep.address, error, NULL) : BIL_OK;
+}
+
+static bool agree(void *ctx, const bil_action *action)
+{
+    (void)ctx;
+    (void)action;
+    return true;
+}
+
+static bool keep_nothing(void *ctx, const bil_image *have)
+{
+    (void)ctx;
+    (void)have;
+    return true;
+}
+
+int write_rehearse(write_call *w, bil_link link, bil_clock clock, bil_action *end, bil_job_progress *counts)
+{
+    const bil_description *d = w->dev.description;
+    char digest[2 * BIL_SHA256 + 1], serial[BIL_VALUE_TEXT];
+    device played = {.text = w->dev.text, .link = link, .clock = clock, .description = d};
+    size_t size = bil_image_size(d);
+    void *memory = need(1, size);
+    bil_image_init(&played.image, d, memory, size);
+    bil_job_config config = w->config;
+    config.want = &w->want.image;
+    config.serial = w->want.origin.serial;
+    config.firmware = w->want.origin.firmware;
+    config.restart = config.restart == BIL_RESTART_NEVER ? BIL_RESTART_NEVER : BIL_RESTART_NOW;
+    config.unit = 0;
+    bil_job *job = device_job(&played, config.kind, config);
+    runner r = {
+        .link = link, .clock = clock, .password = w->password, .ask = agree, .record = agree, .save = keep_nothing};
+    *end = run_job(job, &r);
+    bil_job_progress_of(job, counts);
+    free(job);
+    free(memory);
+    bool well = !end->u.end.held &&
+                (end->u.end.verdict == BIL_VERDICT_VERIFIED || end->u.end.verdict == BIL_VERDICT_WITH_EXCEPTIONS ||
+                 end->u.end.verdict == BIL_VERDICT_ON_TRIAL);
+    if (!well)
+        return write_fail(w, w->keep.address, (int)end->u.end.cause, NULL);
+    if (w->config.kind == BIL_JOB_RESET)
+        return BIL_OK;
+    set_digest_hex(w->want.totals.digest, digest);
+    bil_image_identity(&w->dev.image, BIL_ID_SERIAL, serial, sizeof serial);
+    int error = keep_proved(&w->keep, person(w->who), digest, serial, "rehearsal");
+    if (error)
+        write_doubt(w, w->keep.name ? w->keep.name : "", error, NULL);
+    return BIL_OK;
+}

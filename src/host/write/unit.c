@@ -1,0 +1,144 @@
+/* Finding the unit that is to be written to, its turn, its password, and who has a say. */
+#include <string.h>
+
+#include "bilancia/host_error.h"
+#include "host/base/person.h"
+#include "host/write/inside.h"
+
+static bool wants_password(const bil_description *d)
+{
+    for (uint16_t i = 0; i < d->procedure_count; i++)
+        for (uint16_t k = 0; k < d->procedures[i].step_count; k++)
+            if (d->procedures[i].steps[k].kind == BIL_STEP_SECRET)
+                return true;
+    return false;
+}
+
+void write_take_password(write_call *w, bool may_ask)
+{
+    if (w->config.has_password || !w->answers.password || (may_ask && !wants_password(w->want.description)))
+        return;
+    secret_lock(w->password, sizeof w->password);
+    w->config.has_password = w->answers.password(w->answers.ctx, may_ask, w->password, sizeof w->password);
+}
+
+bool write_other_number(const char *text, uint32_t unit, char out[ADDRESS_TEXT])
+{
+    char why[200];
+    address where;
+    if (address_parse(text, &where, why, sizeof why) != BIL_OK)
+        return false;
+    where.unit = (int)BIL_UNIT_NUMBER(unit);
+    address_text(&where, out);
+    return true;
+}
+
+static int open_at(write_call *w, const char *where, const models *m, char *why, size_t size)
+{
+    char serial[BIL_VALUE_TEXT];
+    write_doing(w, WRITE_CONNECTING, NULL);
+    int error = device_open(&w->dev, where, m, why, size);
+    if (error || !w->expected_serial)
+        return error;
+    bil_image_identity(&w->dev.image, BIL_ID_SERIAL, serial, sizeof serial);
+    if (strcmp(serial, w->expected_serial) == 0)
+        return BIL_OK;
+    snprintf(why, size, "serial number %s answers there, not %s", serial, w->expected_serial);
+    device_close(&w->dev);
+    return BIL_E_OTHER_UNIT;
+}
+
+/* At its address, or, after a write that changed that and broke off, where it may be by now. */
+static int find(write_call *w, const models *m)
+{
+    char why[500], there[ADDRESS_TEXT], other[500];
+    int error = open_at(w, w->keep.address, m, why, sizeof why);
+    if (error && w->recorded_address && address_is_device(w->recorded_address) &&
+        strcmp(w->recorded_address, w->keep.address) != 0 &&
+        open_at(w, w->recorded_address, m, other, sizeof other) == BIL_OK) {
+        w->keep.address = w->recorded_address;
+        error = BIL_OK;
+    }
+    for (size_t i = 0; error && i < sizeof w->numbers / sizeof w->numbers[0]; i++)
+        if (w->numbers[i] && write_other_number(w->keep.address, w->numbers[i], there) &&
+            strcmp(there, w->keep.address) != 0 && open_at(w, there, m, other, sizeof other) == BIL_OK) {
+            snprintf(w->moved_address, sizeof w->moved_address, "%s", there);
+            w->keep.address = w->moved_address;
+            error = BIL_OK;
+        }
+    return error ? write_fail(w, w->keep.address, error, why) : BIL_OK;
+}
+
+int write_open_unit(write_call *w, const models *m)
+{
+    char why[500];
+    int error = find(w, m);
+    if (error)
+        return error;
+    w->opened = true;
+    address where;
+    if (address_parse(w->keep.address, &where, why, sizeof why) == BIL_OK)
+        w->config.unit = BIL_UNIT(where.unit);
+    if (w->config.kind == BIL_JOB_RESET)
+        write_want_factory_values(w);
+    const bil_description *want = w->want.description;
+    if (models_is_disputed(m, want) && !w->goes_on && !w->rehearse)
+        return write_fail(
+            w, want->model, BIL_E_DISPUTED,
+            "there are two descriptions of this model that differ, and nobody has decided which one counts");
+    if (w->dev.description == want)
+        return BIL_OK;
+    snprintf(why, sizeof why, "the copy is from model %s, this is model %s", want->model, w->dev.description->model);
+    return write_fail(w, w->keep.address, BIL_E_OTHER_MODEL, why);
+}
+
+/* One turn for the place and one for the unit, so that it is the same however either is written. A stuck one is set
+ * aside by name. */
+int write_take_turn(write_call *w, turn *ours, const char *what)
+{
+    char who[400];
+    if (turn_take(ours, what, person(w->who), who, sizeof who) || json_object_get(w->despite, "turn"))
+        return BIL_OK;
+    return write_fail(w, w->keep.address, BIL_E_TURN, who);
+}
+
+int write_take_unit_turn(write_call *w)
+{
+    char serial[BIL_VALUE_TEXT], what[2 * BIL_VALUE_TEXT + 10];
+    bil_image_identity(&w->dev.image, BIL_ID_SERIAL, serial, sizeof serial);
+    snprintf(what, sizeof what, "unit %s %s", w->dev.description->model, serial);
+    return serial[0] ? write_take_turn(w, &w->unit, what) : BIL_OK;
+}
+
+int write_allowed(write_call *w)
+{
+    char why[600], from[STORAGE_PATH];
+    bool tries = w->config.trial || w->undoes;
+    person_limit limit = limit_of_person(from, sizeof from);
+    if (limit != LIMIT_READING && (limit != LIMIT_TRIALS || tries))
+        return BIL_OK;
+    snprintf(why, sizeof why, "%.300s limits you to %s", from, limit == LIMIT_READING ? "reading" : "trials");
+    return write_fail(w, "", BIL_E_NOT_ALLOWED, why);
+}
+
+/* What this computer began is finished and undone whatever is said of it by now: that may have been changed to stand in
+ * the way. */
+int write_ask_keep(write_call *w)
+{
+    char digest[2 * BIL_SHA256 + 1] = "", serial[BIL_VALUE_TEXT];
+    if (w->goes_on)
+        return BIL_OK;
+    if (w->config.kind != BIL_JOB_RESET)
+        set_digest_hex(w->want.totals.digest, digest);
+    bil_image_identity(&w->dev.image, BIL_ID_SERIAL, serial, sizeof serial);
+    keep_case c = {.who = person(w->who),
+                   .copy = w->copy,
+                   .digest = digest,
+                   .record = w->record_folder,
+                   .address = w->keep.address,
+                   .model = w->dev.description->model,
+                   .serial = serial,
+                   .tries = w->config.trial || w->undoes,
+                   .despite = json_object_get(w->despite, "card") != NULL};
+    return keep_allows(&w->keep, &c, &w->trouble);
+}

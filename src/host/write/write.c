@@ -1,0 +1,263 @@
+/* The whole write: prepared, carried out, closed. */
+#include "host/write/write.h"
+
+#include <stdlib.h>
+#include <string.h>
+
+#include "host/base/person.h"
+#include "host/base/time.h"
+#include "host/write/inside.h"
+
+/* ---- what the job asks and tells ---- */
+
+static bool agreed(write_call *w, write_question question, const char *text)
+{
+    write_answer answer = w->answers.ask ? w->answers.ask(w->answers.ctx, w, question, text) : WRITE_NOBODY;
+    w->nobody_asked = answer == WRITE_NOBODY;
+    return answer == WRITE_YES;
+}
+
+static bool ask(void *ctx, const bil_action *action)
+{
+    write_call *w = ctx;
+    if (action->u.ask.question == BIL_ASK_PERSON)
+        return agreed(w, WRITE_IS_IT_DONE, action->u.ask.text);
+    w->found = action->u.ask.found;
+    w->planned = w->changed = 0;
+    for (uint16_t i = 0; i < w->want.description->count; i++) {
+        w->planned += write_planned(w, i);
+        w->changed += write_changed_since(w, i);
+    }
+    if (w->answers.preview)
+        w->answers.preview(w->answers.ctx, w);
+    if (w->changed && !json_object_get(w->despite, "changed")) /* nobody could agree to that beforehand */
+        return agreed(w, WRITE_MAY_TAKE_CHANGED, "");
+    return w->yes || agreed(w, WRITE_MAY_GO_ON, "");
+}
+
+static void progress(void *ctx, const bil_job *job, const bil_action *action)
+{
+    write_call *w = ctx;
+    bil_job_progress p;
+    bil_job_progress_of(job, &p);
+    write_phase phase = action->kind == BIL_ACT_TRANSFER && action->u.transfer.value && action->u.transfer.write
+                            ? WRITE_WRITING
+                        : w->waits    ? WRITE_WAITING
+                        : w->rec.file ? WRITE_WORKING
+                                      : WRITE_READING;
+    write_doing(w, phase, &p);
+}
+
+/* ---- before ---- */
+
+/* The story that this write goes on with, or follows: what the records of this unit say, and whose they are. */
+static void find_story(write_call *w, const set_origin *o)
+{
+    record_story before;
+    ledger known;
+    int error = ledger_open(&known);
+    if (error || known.broken)
+        write_doubt(w, "the ledger of this computer", error ? error : BIL_E_RECORD_FORM,
+                    "it can't be read as a whole: an unfinished write that was recorded elsewhere may go unnoticed");
+    w->after = story_heads(w->keep.records, &known, o->model, o->serial);
+    if (story_newest(w->keep.records, &known, o->model, o->serial, false, &before)) {
+        /* What another computer says is told, and nothing is let go, or taken for the way back, because of it; unless
+         * a person has just said so. */
+        bool ours = !before.foreign || (w->foreign_agreed && strcmp(before.intent, w->foreign_agreed) == 0);
+        if (ours) {
+            record_go_on(&before, &w->config);
+            w->found_first = before.found_first;
+            w->still_held = before.held;
+        } else if (!before.settled) {
+            snprintf(w->others, sizeof w->others, "%s", before.path);
+        }
+        if (!before.settled && ours) /* what was begun and not finished: the way back is the one from its beginning */
+            snprintf(w->chain, sizeof w->chain, "%s", before.chain);
+    }
+    ledger_close(&known);
+}
+
+static int load(write_call *w, const models *m)
+{
+    if (w->config.kind == BIL_JOB_RESET)
+        return BIL_OK;
+    int error = write_load_copy(w, m);
+    if (!error && w->before_path[0])
+        write_load_before(w, m);
+    if (!error)
+        error = write_keep_groups(w);
+    return error ? error : write_leave_out(w);
+}
+
+int write_begin(write_call *w, const models *m, const write_answers *answers)
+{
+    char where[ADDRESS_TEXT];
+    w->place.fd = w->unit.fd = -1;
+    w->answers = *answers;
+    int error = write_check_call(w);
+    if (!error) {
+        write_give_reasons(w);
+        error = load(w, m);
+    }
+    if (!error)
+        error = write_allowed(w);
+    if (!error)
+        error = write_take_turn(w, &w->place, address_place(w->keep.address, where) ? where : w->keep.address);
+    if (!error) {
+        write_take_password(w, false);
+        error = write_open_unit(w, m);
+    }
+    if (!error)
+        error = write_take_unit_turn(w);
+    if (!error)
+        error = write_ask_keep(w);
+    if (error)
+        return error;
+    write_take_password(w, true);
+    return write_take_restart(w);
+}
+
+/* ---- the job, and what became of it ---- */
+
+bool write_proved(const write_call *w)
+{
+    bil_verdict verdict = w->end.u.end.verdict;
+    return w->over && (verdict == BIL_VERDICT_VERIFIED || verdict == BIL_VERDICT_WITH_EXCEPTIONS);
+}
+
+/* Whoever keeps what belongs to the device is told. */
+static void tell_keep(write_call *w)
+{
+    char digest[2 * BIL_SHA256 + 1];
+    set_origin o;
+    if (!write_proved(w))
+        return;
+    set_origin_of(&o, &w->dev.image);
+    set_digest_hex(w->want.totals.digest, digest);
+    int error = BIL_OK;
+    if (w->config.kind != BIL_JOB_RESET && !(w->groups && w->groups[0]))
+        error = keep_sent(&w->keep, person(w->who), digest, o.serial);
+    uint32_t after = bil_job_unit_after(w->job);
+    if (after && after != w->config.unit)
+        write_other_number(w->keep.address, after, w->moved_address);
+    w->moved = w->moved_address[0] != '\0';
+    if (!error && w->moved)
+        error = keep_moved(&w->keep, person(w->who), w->moved_address);
+    if (error)
+        write_doubt(w, w->keep.name ? w->keep.name : "", error, NULL);
+}
+
+int write_run(write_call *w)
+{
+    set_origin o = {0};
+    set_origin_of(&o, &w->dev.image);
+    time_now(o.when, sizeof o.when);
+    set_file_stem(&o, w->stem, sizeof w->stem);
+    find_story(w, &o);
+    w->config.serial_shared = keep_serial_shared(&w->keep, o.model, o.serial);
+    w->config.want = &w->want.image;
+    w->config.serial = w->want.origin.serial;
+    w->config.firmware = w->want.origin.firmware;
+    w->job = device_job(&w->dev, w->config.kind, w->config);
+    runner r = {.link = w->dev.link,
+                .clock = w->dev.clock,
+                .password = w->password,
+                .ask = ask,
+                .record = write_keep_record,
+                .save = write_save_safety_copy,
+                .progress = progress,
+                .ctx = w};
+    w->end = run_job(w->job, &r);
+    w->over = true;
+    tell_keep(w);
+    if (w->rec.file)
+        record_add(&w->rec, record_outcome_line(&w->end));
+    return BIL_OK;
+}
+
+/* ---- what a person does afterwards ---- */
+
+bool write_wants_tests(const write_call *w)
+{
+    /* an unfinished story may have written all of it before: nobody tried the machine then */
+    return w->rec.file && write_proved(w) && (w->end.u.end.wrote || w->chain[0]);
+}
+
+int write_told(write_call *w, const char *event, const char *what, const char *result)
+{
+    char when[48];
+    time_moment(when);
+    return record_add(&w->rec, json_pack("{s:s,s:s,s:s,s:s,s:s}", "event", event, "when", when, "what", what, "result",
+                                         result, "who", person(w->who)));
+}
+
+bool write_stopped(const write_call *w)
+{
+    return w->rec.file && w->end.u.end.stopped && w->end.u.end.verdict != BIL_VERDICT_INCOMPLETE;
+}
+
+bool write_can_start(const write_call *w)
+{
+    char hardware[BIL_VALUE_TEXT];
+    bil_image_identity(&w->dev.image, BIL_ID_HARDWARE, hardware, sizeof hardware);
+    return bil_description_procedure(w->want.description, BIL_PROC_START, hardware, w->found) != NULL;
+}
+
+static bool keep_start(void *ctx, const bil_action *action)
+{
+    write_call *w = ctx;
+    char when[48];
+    time_moment(when);
+    return record_add(&w->rec, record_event_line(w->want.description, action, when)) == BIL_OK;
+}
+
+int write_start(write_call *w)
+{
+    char serial[BIL_VALUE_TEXT];
+    bil_image_identity(&w->dev.image, BIL_ID_SERIAL, serial, sizeof serial);
+    bil_job_config config = {.serial = serial, .found = w->found, .has_password = w->config.has_password};
+    config.unit = bil_job_unit_after(w->job);
+    bil_job *job = device_job(&w->dev, BIL_JOB_START, config);
+    runner r = {.link = w->dev.link, .clock = w->dev.clock, .password = w->password, .record = keep_start, .ctx = w};
+    bil_action end = run_job(job, &r);
+    free(job);
+    if (end.u.end.verdict == BIL_VERDICT_VERIFIED)
+        return BIL_OK;
+    return write_fail(w, w->keep.address, (int)end.u.end.cause, NULL);
+}
+
+unsigned write_beside_the_copy(const write_call *w)
+{
+    const bil_description *d = w->want.description;
+    const bil_image *want = &w->want.image;
+    unsigned count = 0;
+    for (uint16_t i = 0; i < d->count; i++) {
+        bil_class cls = (bil_class)d->params[i].cls;
+        bool kept = cls == BIL_CLASS_SETUP || cls == BIL_CLASS_PLACE || cls == BIL_CLASS_CALIBRATION;
+        count += kept && w->dev.image.state[i] == BIL_PRESENT &&
+                 ((w->in_copy ? w->in_copy : want->state)[i] != BIL_PRESENT || !bil_image_same(&w->dev.image, want, i));
+    }
+    return count;
+}
+
+void write_end(write_call *w)
+{
+    if (w->over && w->rec.file) {
+        record_end(&w->rec);
+        ledger_end(w->rec.intent, w->rec.last);
+    }
+    if (w->opened)
+        device_close(&w->dev);
+    turn_give(&w->unit);
+    turn_give(&w->place);
+    secret_wipe(w->password, sizeof w->password);
+    json_decref(w->despite);
+    json_decref(w->without);
+    json_decref(w->after);
+    free(w->job);
+    free(w->by_name);
+    copy_unload(&w->want);
+    copy_unload(&w->before);
+    free(w->in_copy);
+    *w = (write_call){.place.fd = -1, .unit.fd = -1};
+}

@@ -1,0 +1,155 @@
+/* A write from the copy on disk to the verdict, with its intent record and its safety copy.
+ *
+ * The caller fills in what is wanted (the first part of a write_call, all else zero), how it answers (write_answers)
+ * and where things are kept, and calls, in this order:
+ *
+ *     write_begin    may it be? Loads the copy, takes the turns, connects, asks who has a say; nothing is written
+ *     write_run      the job, from the preview to the verdict
+ *     write_told     what people tried afterwards; write_start sets the machine to work again; both where they apply
+ *     write_end      closes the record, lets the device go, gives the turns back and frees what the call holds
+ *
+ * The first two return BIL_OK or an error, and then `trouble` says more. Nothing here prints or asks. */
+#ifndef BIL_HOST_WRITE_WRITE_H
+#define BIL_HOST_WRITE_WRITE_H
+
+#include "host/base/trouble.h"
+#include "host/copy/keep.h"
+#include "host/copy/load.h"
+#include "host/copy/record.h"
+#include "host/run/device.h"
+#include "host/run/secret.h"
+#include "host/run/turn.h"
+
+typedef enum write_phase { WRITE_CONNECTING, WRITE_READING, WRITE_WORKING, WRITE_WRITING, WRITE_WAITING } write_phase;
+
+typedef enum write_question {
+    WRITE_MAY_GO_ON,        /* what is planned was shown: is it to be done? */
+    WRITE_MAY_TAKE_CHANGED, /* values were changed since by another hand: are they to be overwritten, too? */
+    WRITE_IS_IT_DONE        /* something that only a person at the device can do or see; `text` says what */
+} write_question;
+
+typedef enum write_answer { WRITE_NO, WRITE_YES, WRITE_NOBODY /* there is nobody to be asked */ } write_answer;
+
+typedef struct write_call write_call;
+
+/* How whoever started the write answers, and what is told meanwhile. Functions may be NULL: then there is nobody to be
+ * asked, and nobody who watches. They are called by the thread that runs the write. */
+typedef struct write_answers {
+    write_answer (*ask)(void *ctx, const write_call *w, write_question question, const char *text);
+    /* The password of the device, SECRET_MAX bytes: at first what was handed over beforehand, and where the device wants
+     * one and there is none, once the unit is known to be the right one, what a person may be asked for. */
+    bool (*password)(void *ctx, bool may_ask, char *out, size_t size);
+    /* All that is planned is known (write_planned, `changed`): time to show it. */
+    void (*preview)(void *ctx, const write_call *w);
+    void (*event)(void *ctx, const write_call *w, const bil_action *action);
+    void (*saved)(void *ctx, const write_call *w); /* the safety copy */
+    void (*doing)(void *ctx, write_phase phase, const bil_job_progress *p);
+    /* Something that doesn't end the write isn't as it should be. */
+    void (*doubt)(void *ctx, const char *what, int error, const char *why);
+    bool person_there; /* at the device, to switch it off and on */
+    void *ctx;
+} write_answers;
+
+/* How far a write is only played before. */
+enum { REHEARSE_NOT, REHEARSE_FIRST, REHEARSE_ONLY };
+
+struct write_call {
+    /* ---- what is wanted; texts outlive the call ---- */
+    const char *copy; /* path; "" for a reset */
+    const char *who, *why;
+    keep keep;                 /* where the device answers, and where records and copies go */
+    const char *record_folder; /* of the record that is gone on with, or NULL: its site has a say, too */
+    bool yes;                  /* agreed beforehand, but for what `despite` has to name */
+    bool sets;                 /* the copy was made a moment ago, from the device itself */
+    bool undoes;               /* it goes back to what was before another write */
+    const char *groups;        /* only these, with commas between; NULL or "": all */
+    uint64_t restart_in_ms; /* until the restart at a time, or for how long it may wait for the machine to stand; 0 */
+    int rehearse;           /* REHEARSE_... */
+    char expected_digest[2 * BIL_SHA256 + 1]; /* of the copy, where a site or a record names it; or "" */
+    /* The reason of each check set aside, beside the bit in `config` ("changed", "card" and "turn" have none), and of
+     * each value left out, by its ID; or NULL. The call takes them over. */
+    json_t *despite, *without;
+    const char *unseen; /* IDs with commas between that are written though there is no way back; or NULL */
+    int start_again;    /* agreed beforehand: a machine that was at work is set to work again */
+    bil_job_config config;
+
+    /* ---- of the story that it goes on with; see again.h ---- */
+    const char *expected_serial; /* of the unit that it is about, or NULL */
+    const char *foreign_agreed; /* intent of a record of another computer that a person agreed to go on with, or NULL */
+    bool goes_on;               /* with what this computer began: no card stops that */
+    const char *recorded_address;   /* where it answered then; NULL or "" where that isn't known */
+    uint32_t numbers[4];            /* BIL_UNITs at which that may answer by now, beside the address; 0: none */
+    const char *without_before;     /* values that it left out before, with commas between; or NULL */
+    char before_path[STORAGE_PATH]; /* the values before it; "" where there are none */
+
+    /* ---- what is known of it ---- */
+    trouble trouble;
+    write_answers answers;
+    json_t *after;
+    uint8_t *by_name; /* for the job: the values of `unseen` */
+    loaded_copy want, before;
+    unsigned changed; /* values that neither the story nor the copy explains */
+    uint8_t *in_copy; /* state of each value in the copy, where only some groups are written; else NULL */
+    device dev;
+    bool opened;
+    turn place, unit;
+    bil_job *job;
+    char password[SECRET_MAX];
+    char stem[200]; /* of the files of this write */
+    char safety[STORAGE_PATH];
+    char others[STORAGE_PATH];        /* a record of another computer that says this unit was left unfinished; or "" */
+    char chain[300];                  /* the record with which an unfinished story began; "" where this is the first */
+    char moved_address[ADDRESS_TEXT]; /* where the device answers in the end, "" where that is `keep.address` */
+    bool moved;                       /* it does by this write */
+    bool still_held;                  /* the unfinished story left it held */
+    uint32_t found, found_first;      /* what the device was doing now, and before an unfinished story began */
+    record rec;
+    unsigned planned;
+    bool waits;        /* for its restart, at work */
+    bool nobody_asked; /* it was declined because of that */
+    int file_error;    /* why a record or safety copy failed */
+    bil_action end;    /* of the job */
+    bool over;
+};
+
+/* May this person write at all? BIL_OK, or BIL_E_NOT_ALLOWED. */
+int write_allowed(write_call *w);
+
+int write_begin(write_call *w, const models *m, const write_answers *answers);
+/* The job: BIL_OK once it is over, however that was: `end` tells. */
+int write_run(write_call *w);
+/* Did it come to its end as wanted, and did anything change by it, so that a person should try the machine? */
+bool write_proved(const write_call *w);
+bool write_wants_tests(const write_call *w);
+/* What a person answered: "passed", "failed" or "open", of a "test" or a "warning". */
+int write_told(write_call *w, const char *event, const char *what, const char *result);
+/* Was the machine at work when this began, and does it stand now? Can it be set to work again from here, and do it, on
+ * purpose. */
+bool write_stopped(const write_call *w);
+bool write_can_start(const write_call *w);
+int write_start(write_call *w);
+/* Values on the device now that are in no copy, and what was read back last saved as one. */
+unsigned write_beside_the_copy(const write_call *w);
+int write_save(write_call *w, const char *why, char path[STORAGE_PATH]);
+void write_end(write_call *w);
+
+/* ---- what is planned: as the job itself plans it ---- */
+
+bil_write_need write_need(const write_call *w, uint16_t index);
+/* Will it be written: not what there is no way back from, unless that was named. */
+bool write_planned(const write_call *w, uint16_t index);
+/* Why this value isn't, or won't be, as wanted; BIL_OK where it is, or is to be left out. */
+bil_error write_exception(const write_call *w, uint16_t index);
+/* Neither as the story found it nor as it wants it, nor reset by what it writes. */
+bool write_changed_since(const write_call *w, uint16_t index);
+/* What of the device would be lost because a written value resets it, and it isn't among those written. */
+bool write_would_lose(const write_call *w, uint16_t index);
+
+/* ---- playing it before ---- */
+
+/* Reads the device and plays the whole write against another link: a unit that has its values. Then `end` tells how
+ * that ended and `counts` what it took. The device itself is only read, by write_rehearsal_reads. */
+int write_rehearsal_reads(write_call *w);
+int write_rehearse(write_call *w, bil_link link, bil_clock clock, bil_action *end, bil_job_progress *counts);
+
+#endif

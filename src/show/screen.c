@@ -1,0 +1,102 @@
+#include "show/screen.h"
+
+#include <stdlib.h>
+#include <string.h>
+#include <sys/ioctl.h>
+#include <unistd.h>
+
+#include "bilancia/host_error.h"
+#include "host/base/float_text.h"
+#include "host/look/side.h"
+
+bool use_colour(FILE *file)
+{
+    const char *term = getenv("TERM"), *no = getenv("NO_COLOR");
+    return isatty(fileno(file)) && !(no && *no) && term && strcmp(term, "dumb") != 0;
+}
+
+static const char *colour(tint t)
+{
+    return tint_code(screen().colour, t);
+}
+
+const char *bold(void)
+{
+    return colour(TINT_BOLD);
+}
+const char *good(void)
+{
+    return colour(TINT_GOOD);
+}
+const char *bad(void)
+{
+    return colour(TINT_BAD);
+}
+const char *warn(void)
+{
+    return colour(TINT_WARN);
+}
+const char *plain(void)
+{
+    return colour(TINT_PLAIN);
+}
+
+look screen(void)
+{
+    static size_t width; /* asked once: rows come by the million */
+    static bool colour;
+    struct winsize size;
+    if (width == 0) {
+        bool known = ioctl(STDOUT_FILENO, TIOCGWINSZ, &size) == 0 && size.ws_col > 0;
+        width = !known ? 80 : size.ws_col < 16 ? 16 : size.ws_col < 200 ? size.ws_col : 200;
+        colour = use_colour(stdout);
+    }
+    return (look){stdout, width, colour};
+}
+
+size_t screen_width(void)
+{
+    return screen().width;
+}
+
+void param_text(const bil_image *image, uint16_t index, char *out, size_t size)
+{
+    if (image->state[index] == BIL_ABSENT) {
+        snprintf(out, size, "(unknown)");
+        return;
+    }
+    bil_item item;
+    char token[BIL_TOKEN];
+    bil_image_item_told(image, index, &host_floats, token, &item);
+    item_text(&item, image->description, out, size);
+}
+
+static bool progress_shown;
+
+void progress_line(const char *what, uint32_t done, uint32_t total, uint32_t requests)
+{
+    if (!isatty(STDERR_FILENO))
+        return;
+    if (total)
+        tell(stderr, "\r\033[K%s: %u of %u values, %u requests", what, done, total, requests);
+    else
+        tell(stderr, "\r\033[K%s", what);
+    fflush(stderr);
+    progress_shown = true;
+}
+
+void progress_clear(void)
+{
+    if (progress_shown)
+        fputs("\r\033[K", stderr);
+    progress_shown = false;
+}
+
+void tell_trouble(bool grave, const char *what, int error, const char *why)
+{
+    progress_clear();
+    tell(stderr, "bilancia: %s%s%s%s%s\n", grave ? bad() : "", what, grave ? plain() : "", *what ? ": " : "",
+         why && *why ? why : bil_host_error_text(error));
+    if (*bil_error_advice(error))
+        tell(stderr, "  What to do: %s.\n", bil_error_advice(error));
+}

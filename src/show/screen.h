@@ -1,0 +1,31 @@
+/* The screen of the tool: its colours and width, messages about trouble, and a line that tells how far a job is. */
+#ifndef BIL_SHOW_SCREEN_H
+#define BIL_SHOW_SCREEN_H
+
+#include "bilancia/image.h"
+#include "show/columns.h"
+#include "show/terminal.h"
+
+bool use_colour(FILE *file);
+const char *bold(void);
+const char *good(void);
+const char *bad(void);
+const char *warn(void);
+const char *plain(void);
+
+/* Standard output: its colours, and the width of the terminal, 80 where there is none. */
+look screen(void);
+size_t screen_width(void);
+
+/* The value of a parameter with its unit. */
+void param_text(const bil_image *image, uint16_t index, char *out, size_t size);
+
+/* "bilancia: what: why" and what to do now, on stderr; `what` in red where it is `grave`. Without `why` the text of
+ * the error stands there. */
+void tell_trouble(bool grave, const char *what, int error, const char *why);
+
+/* A progress line on stderr, when that is a terminal. */
+void progress_line(const char *what, uint32_t done, uint32_t total, uint32_t requests);
+void progress_clear(void);
+
+#endif

@@ -1,0 +1,21 @@
+/* What a person reads of a write: what it will do, and how it ended. */
+#ifndef BIL_SHOW_WRITING_H
+#define BIL_SHOW_WRITING_H
+
+#include "host/write/write.h"
+
+/* What a person calls the device: its name, or, where it has none, the record of the write. */
+const char *write_name(const write_call *w);
+/* Neither held nor standing by itself. */
+bool at_work(const bil_description *d, uint32_t state);
+/* A state of operation in words; false where the model doesn't tell. */
+bool state_text(const bil_description *d, uint32_t state, char text[BIL_VALUE_TEXT]);
+
+/* Who, what, and what will happen, for the person who decides. */
+void put_preview(const write_call *w);
+/* How it ended, what is left to do, and what can be done now. */
+void put_verdict(const write_call *w);
+/* The same as JSON; `code` is how the program will end. */
+void put_write_json(const write_call *w, int code);
+
+#endif
