@@ -3,7 +3,8 @@
 #include <stdio.h>
 #include <stdlib.h>
 
-#include "bilancia/port.h"
+#include "bilancia/cells.h"
+#include "bilancia/job.h"
 
 extern const bil_description bil_description_ed_30;
 
@@ -33,7 +34,7 @@ static bil_outcome open_card(void *ctx, bil_result *result)
 }
 
 /* Moves to the first cell. Only holding cells are on a card, and only as many as the file is long. */
-static bil_outcome find(card *c, uint8_t space, uint16_t address, bil_result *result)
+static bil_outcome find(card *c, uint16_t space, uint16_t address, bil_result *result)
 {
     result->cause = c->file ? BIL_E_REFUSED : BIL_E_LOST;
     if (!c->file)
@@ -41,7 +42,7 @@ static bil_outcome find(card *c, uint8_t space, uint16_t address, bil_result *re
     return space == BIL_HOLDING && fseek(c->file, 2L * address, SEEK_SET) == 0 ? BIL_DONE : BIL_REFUSED;
 }
 
-static bil_outcome read_card(void *ctx, uint8_t space, uint16_t address, uint16_t count, uint16_t *cells,
+static bil_outcome read_card(void *ctx, uint16_t space, uint16_t address, uint16_t count, uint16_t *cells,
                              bil_result *result)
 {
     card *c = ctx;
@@ -55,7 +56,7 @@ static bil_outcome read_card(void *ctx, uint8_t space, uint16_t address, uint16_
     return outcome;
 }
 
-static bil_outcome write_card(void *ctx, uint8_t space, uint16_t address, uint16_t count, const uint16_t *cells,
+static bil_outcome write_card(void *ctx, uint16_t space, uint16_t address, uint16_t count, const uint16_t *cells,
                               bil_result *result)
 {
     card *c = ctx;
@@ -66,7 +67,7 @@ static bil_outcome write_card(void *ctx, uint8_t space, uint16_t address, uint16
     return fflush(c->file) == 0 ? outcome : BIL_UNKNOWN;
 }
 
-static const bil_link_ops card_ops = {open_card, read_card, write_card, close_card, NULL};
+static const bil_cell_ops card_ops = {open_card, read_card, write_card, close_card, NULL};
 
 /* ---- and its use ---- */
 
@@ -75,7 +76,8 @@ int main(int argc, char **argv)
     if (argc != 2)
         return 2;
     card c = {.path = argv[1]};
-    bil_link link = {&card_ops, &c};
+    bil_cell_link cells;
+    bil_link link = bil_cell_link_over(&cells, (bil_cells){&card_ops, &c});
     const bil_description *d = &bil_description_ed_30;
     bil_image image;
     void *image_memory = malloc(bil_image_size(d)), *job_memory = malloc(bil_job_size(d));
@@ -88,12 +90,11 @@ int main(int argc, char **argv)
     while (bil_job_step(job, &result, &action) == BIL_OK && action.kind != BIL_ACT_END) {
         result = (bil_result){.number = action.number, .now_ms = result.now_ms};
         if (action.kind == BIL_ACT_CONNECT)
-            result.outcome = link.ops->connect(link.ctx, &result);
+            result.outcome = link.ops->connect(link.ctx, &action.u.connect, &result);
         else if (action.kind == BIL_ACT_WAIT)
             result.now_ms = action.u.wait.until_ms; /* a card never needs time */
         else
-            result.outcome = link.ops->read(link.ctx, action.u.transfer.space, action.u.transfer.address,
-                                            action.u.transfer.count, action.u.transfer.cells, &result);
+            result.outcome = link.ops->transfer(link.ctx, &action.u.transfer, &result);
     }
     link.ops->close(link.ctx);
     for (uint16_t i = 0; i < d->count && !action.u.end.cause; i++) {

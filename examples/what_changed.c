@@ -4,6 +4,7 @@
 #include <stdlib.h>
 
 #include "bilancia/compare.h"
+#include "bilancia/job.h"
 #include "port/clock.h"
 #include "port/modbus.h"
 
@@ -22,12 +23,11 @@ static bil_action read_all(bil_image *image, bil_link link, bil_clock clock)
     while (bil_job_step(job, &result, &a) == BIL_OK && a.kind != BIL_ACT_END) {
         result = (bil_result){.number = a.number};
         if (a.kind == BIL_ACT_CONNECT)
-            result.outcome = link.ops->connect(link.ctx, &result);
+            result.outcome = link.ops->connect(link.ctx, &a.u.connect, &result);
         else if (a.kind == BIL_ACT_WAIT)
             clock.ops->sleep_until(clock.ctx, a.u.wait.until_ms);
         else /* a read job asks for nothing else */
-            result.outcome = link.ops->read(link.ctx, a.u.transfer.space, a.u.transfer.address, a.u.transfer.count,
-                                            a.u.transfer.cells, &result);
+            result.outcome = link.ops->transfer(link.ctx, &a.u.transfer, &result);
         result.now_ms = clock.ops->now_ms(clock.ctx);
     }
     free(memory);

@@ -64,25 +64,26 @@ int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size)
                            : result.outcome == BIL_REFUSED ? BIL_E_REFUSED
                            : dice & 4                      ? BIL_E_AT_WORK
                                                            : BIL_E_SILENT;
-            if (!action.u.transfer.write)
-                for (uint16_t i = 0; i < action.u.transfer.count; i++)
-                    action.u.transfer.cells[i] = at < size ? data[at++] : dice % 4u;
-            /* the identity has to be right to come past the gate */
-            const bil_param *p = &d->params[action.u.transfer.param];
-            if (!action.u.transfer.write && honest && p->address <= 8 && action.u.transfer.address == p->address)
-                for (int which = 0; which <= BIL_ID_FIRMWARE; which++) {
-                    const bil_param *id = &d->params[d->identity[which]];
+            const bil_transfer *t = &action.u.transfer;
+            uint8_t *raw = t->raw;
+            for (uint16_t i = 0; i < t->count && !t->write; i++) {
+                uint16_t index = t->items[i];
+                const bil_format *format = &d->params[index].format;
+                for (uint8_t k = 0; k < format->size; k++)
+                    raw[k] = at < size ? data[at++] : (uint8_t)(k + 1 < format->size ? 0 : dice % 4u);
+                t->cause[i] = !honest && dice % 32 == 3 ? BIL_E_ENCODING : BIL_OK;
+                for (int which = 0; which <= BIL_ID_FIRMWARE && honest; which++) { /* right, to come past the gate */
                     const char *text = which == BIL_ID_VENDOR     ? d->vendor
                                        : which == BIL_ID_MODEL    ? d->model
                                        : which == BIL_ID_HARDWARE ? d->hardwares[0]
                                                                   : d->firmwares[0];
-                    uint8_t raw[BIL_TEXT_MAX] = {0};
+                    if (d->identity[which] != index)
+                        continue;
+                    memset(raw, 0, format->size);
                     memcpy(raw, text, strlen(text));
-                    if (id->address >= action.u.transfer.address &&
-                        id->address + id->cells <= action.u.transfer.address + action.u.transfer.count)
-                        bil_value_to_cells(&id->format, raw,
-                                           action.u.transfer.cells + id->address - action.u.transfer.address);
                 }
+                raw += format->size;
+            }
         } else {
             result.outcome = good ? BIL_DONE : BIL_REFUSED;
             intended = intended || (action.kind == BIL_ACT_RECORD && good && action.u.record.event == BIL_EV_INTENT);

@@ -42,7 +42,7 @@ int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size)
         return 0;
     bool serial = data[0] >> 6 & 1, writes = data[0] >> 5 & 1;
     modbus_link *link = &links[serial];
-    bil_link out = outs[serial];
+    const bil_cells out = link->over.below;
     modbus_set_socket(link->context, ends[0]);
     link->connected = true;
     say(ends[1], data + 1, size - 1, serial && data[0] >> 7);

@@ -51,7 +51,7 @@ void bench_open(bench *b, const sim_model *model, const bil_description *descrip
     b->unit = malloc(sizeof *b->unit);
     assert_non_null(b->unit);
     sim_start(b->unit, model, as_delivered, NULL, NULL);
-    b->link = sim_link_open(&b->sim, b->unit);
+    b->link = bil_cell_link_over(&b->over, sim_link_open(&b->sim, b->unit));
     b->clock = sim_link_clock(&b->sim);
     b->description = description;
     b->have = new_image(description);

@@ -42,6 +42,7 @@ void free_image(bil_image *image);
 typedef struct bench {
     sim_unit *unit;
     sim_link sim;
+    bil_cell_link over;
     bil_link link;
     bil_clock clock;
     const bil_description *description;

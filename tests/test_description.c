@@ -163,7 +163,7 @@ static void same_params(const bil_description *a, const bil_description *b)
         assert_true(x.format.mul == y.format.mul && x.format.offset == y.format.offset &&
                     x.format.round_to == y.format.round_to);
         assert_true(x.format.step == y.format.step && x.format.low == y.format.low && x.format.high == y.format.high);
-        assert_true(x.address == y.address && x.raw_at == y.raw_at && x.cells == y.cells && x.space == y.space);
+        assert_true(x.at.number == y.at.number && x.raw_at == y.raw_at && x.cells == y.cells && x.space == y.space);
         assert_true(x.cls == y.cls && x.flags == y.flags && x.stage == y.stage);
         if (i > 0)
             assert_true(strcmp(a->params[i - 1].id, x.id) < 0);
@@ -213,7 +213,7 @@ static void the_generated_tables_are_the_loaded_ones(void **state)
                     a->restart_absent_ms == b->restart_absent_ms && a->unit_same_count == b->unit_same_count &&
                     a->unit_grows_count == b->unit_grows_count && a->no_serial_count == b->no_serial_count);
         assert_true(m == 0 ? a->starts != BIL_NONE : a->uptime != BIL_NONE);
-        assert_memory_equal(a->by_address, b->by_address, a->count * sizeof a->by_address[0]);
+        assert_memory_equal(a->by_place, b->by_place, a->count * sizeof a->by_place[0]);
         assert_memory_equal(a->identity, b->identity, sizeof a->identity);
         assert_memory_equal(&a->link, &b->link, sizeof a->link);
         for (uint8_t i = 0; i < a->firmware_count; i++)

@@ -242,6 +242,7 @@ static void play(peer *p, bil_link *link, unsigned rounds_wanted)
 {
     pthread_t thread;
     pthread_create(&thread, NULL, serve, p);
+    const bil_cells under = ((bil_cell_link *)link->ctx)->below;
     dice d = {p->serial ? 11 : 22};
     unsigned outcomes[BIL_UNKNOWN + 1] = {0};
     uint16_t next = 1;
@@ -252,7 +253,7 @@ static void play(peer *p, bil_link *link, unsigned rounds_wanted)
             usleep(LATE_MS * 1000); /* silent for as long as a reply can be late; then a new connection */
             while (p->serial && is_at_work(p))
                 usleep(1000); /* a busy computer must not make the peer later than it may be */
-            assert_int_equal(link->ops->connect(link->ctx, &result), BIL_DONE);
+            assert_int_equal(under.ops->connect(under.ctx, &result), BIL_DONE);
             connected = true;
         }
         uint16_t address = (uint16_t)roll_below(&d, CELLS - 8), count = (uint16_t)(2 + roll_below(&d, 6)), cells[8];
@@ -261,8 +262,8 @@ static void play(peer *p, bil_link *link, unsigned rounds_wanted)
         bool writes = roll_below(&d, 2);
         for (uint16_t k = 0; k < count; k++)
             cells[k] = writes ? next++ : 0;
-        bil_outcome outcome = writes ? link->ops->write(link->ctx, BIL_HOLDING, address, count, cells, &result)
-                                     : link->ops->read(link->ctx, BIL_HOLDING, address, count, cells, &result);
+        bil_outcome outcome = writes ? under.ops->write(under.ctx, BIL_HOLDING, address, count, cells, &result)
+                                     : under.ops->read(under.ctx, BIL_HOLDING, address, count, cells, &result);
         outcomes[outcome]++;
         if (outcome == BIL_DONE)
             assert_memory_equal(p->cells + address, cells, count * sizeof cells[0]);

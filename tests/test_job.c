@@ -37,7 +37,7 @@ static bool unit_holds_want(bench *b)
     bench other = *b;
     other.job = NULL;
     bool same = true;
-    other.link = sim_link_open(&other.sim, b->unit);
+    other.link = bil_cell_link_over(&other.over, sim_link_open(&other.sim, b->unit));
     other.sim.now = b->sim.now + 20000;
     other.clock = sim_link_clock(&other.sim);
     other.have = new_image(b->description);
@@ -195,7 +195,7 @@ static void one_refused_value_is_the_only_one_missing(void **state)
             continue;
         bench b;
         bench_open(&b, &sim_ed30, d, false);
-        b.unit->owner[0][param->address] = -1;
+        b.unit->owner[0][param->at.number] = -1;
         assert_int_equal(bench_read(&b, false).u.end.verdict, BIL_VERDICT_WITH_EXCEPTIONS);
         for (uint16_t i = 0; i < d->count; i++) {
             bool saved = !bil_class_left_out((bil_class)d->params[i].cls);
@@ -579,7 +579,7 @@ static void what_cant_be_as_wanted_is_named(void **state)
             b.want.state[one] = BIL_UNREADABLE;
             exception = BIL_E_LACKS;
         } else {
-            b.unit->owner[0][params[one].address] = -1; /* it can't be read, nor written */
+            b.unit->owner[0][params[one].at.number] = -1; /* it can't be read, nor written */
             by_name[one] = i == BY_NAME;
             config.by_name = by_name;
             exception = BIL_E_UNREADABLE;
@@ -1136,7 +1136,7 @@ static void as_few_requests_as_can_be(void **state)
                 unsigned cells = stages[stage][a];
                 if (!cells)
                     continue;
-                bool joins = length && a == end && length + cells <= b.description->link.write_cells;
+                bool joins = length && a == end && length + cells <= b.description->spaces[BIL_HOLDING].write_most;
                 least += !joins;
                 length = joins ? length + cells : cells;
                 end = a + cells;

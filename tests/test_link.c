@@ -102,22 +102,24 @@ static void every_reply_has_its_outcome(void **state)
     bil_link link;
     assert_true(modbus_link_open(&modbus, "127.0.0.1", port, 5, &link));
     modbus_link_reply_ms(&modbus, 500); /* only silence waits so long */
+    const bil_cells under = modbus.over.below;
     uint16_t cells[2] = {0x1234, 0xabcd};
     bil_result result = {0};
-    assert_int_equal(link.ops->read(link.ctx, BIL_HOLDING, 7, 2, cells, &result), BIL_NOT_SENT); /* not connected yet */
+    assert_int_equal(under.ops->read(under.ctx, BIL_HOLDING, 7, 2, cells, &result),
+                     BIL_NOT_SENT); /* not connected yet */
     for (size_t i = 0; i < sizeof cases / sizeof cases[0]; i++) {
         p.reply_size = bytes_of(cases[i].reply, p.reply);
         p.hang_up = cases[i].hang_up;
         pthread_t thread;
         pthread_create(&thread, NULL, answer_once, &p);
         result = (bil_result){0};
-        assert_int_equal(link.ops->connect(link.ctx, &result), BIL_DONE);
-        bil_outcome outcome = cases[i].write ? link.ops->write(link.ctx, BIL_HOLDING, 7, 2, cells, &result)
-                                             : link.ops->read(link.ctx, BIL_HOLDING, 7, 2, cells, &result);
+        assert_int_equal(under.ops->connect(under.ctx, &result), BIL_DONE);
+        bil_outcome outcome = cases[i].write ? under.ops->write(under.ctx, BIL_HOLDING, 7, 2, cells, &result)
+                                             : under.ops->read(under.ctx, BIL_HOLDING, 7, 2, cells, &result);
         if (outcome != cases[i].outcome || result.cause != cases[i].cause || result.code != cases[i].code)
             fail_msg("%s: outcome %d, cause %s, code %u", cases[i].what, (int)outcome,
                      bil_error_name((int)result.cause), result.code);
-        link.ops->close(link.ctx);
+        under.ops->close(under.ctx);
         pthread_join(thread, NULL);
         uint8_t expected[20];
         size_t wanted =
@@ -134,16 +136,16 @@ static void every_reply_has_its_outcome(void **state)
         p.hang_up = false;
         pthread_t thread;
         pthread_create(&thread, NULL, answer_once, &p);
-        link.ops->speak_to(link.ctx, BIL_UNIT(unit));
-        assert_int_equal(link.ops->connect(link.ctx, &result), BIL_DONE);
-        assert_int_equal(link.ops->read(link.ctx, BIL_HOLDING, 7, 1, cells, &result), BIL_DONE);
+        under.ops->speak_to(under.ctx, BIL_UNIT(unit));
+        assert_int_equal(under.ops->connect(under.ctx, &result), BIL_DONE);
+        assert_int_equal(under.ops->read(under.ctx, BIL_HOLDING, 7, 1, cells, &result), BIL_DONE);
         assert_int_equal(p.request[6], unit);
-        link.ops->close(link.ctx);
+        under.ops->close(under.ctx);
         pthread_join(thread, NULL);
     }
     close(p.listener);
     result = (bil_result){0};
-    assert_int_equal(link.ops->connect(link.ctx, &result), BIL_NOT_SENT);
+    assert_int_equal(under.ops->connect(under.ctx, &result), BIL_NOT_SENT);
     assert_int_equal(result.cause, BIL_E_NOT_REACHABLE);
     modbus_link_free(&modbus);
 }
@@ -227,8 +229,9 @@ static void a_line_with_another_server(void **state)
     bil_link link;
     bil_result result = {0};
     assert_true(modbus_link_open_serial(&modbus, w.paths[0], 19200, 'E', 1, 17, &link));
+    const bil_cells under = modbus.over.below;
     modbus_link_reply_ms(&modbus, 200);
-    assert_int_equal(link.ops->connect(link.ctx, &result), BIL_DONE);
+    assert_int_equal(under.ops->connect(under.ctx, &result), BIL_DONE);
     dice d = {9};
     uint16_t model[100] = {0};
     unsigned slow_ones = 0;
@@ -240,8 +243,8 @@ static void a_line_with_another_server(void **state)
             cells[k] = (uint16_t)roll(&d);
         w.fault = fault;
         result = (bil_result){0};
-        bil_outcome outcome = writes ? link.ops->write(link.ctx, BIL_HOLDING, at, count, cells, &result)
-                                     : link.ops->read(link.ctx, BIL_HOLDING, at, count, cells, &result);
+        bil_outcome outcome = writes ? under.ops->write(under.ctx, BIL_HOLDING, at, count, cells, &result)
+                                     : under.ops->read(under.ctx, BIL_HOLDING, at, count, cells, &result);
         if (writes)
             memcpy(model + at, cells, count * sizeof cells[0]); /* the server did it, whatever became of the reply */
         bool slow = !fault && outcome == BIL_UNKNOWN && result.cause == BIL_E_SILENT; /* a busy machine is no fault */
@@ -251,7 +254,7 @@ static void a_line_with_another_server(void **state)
             /* a corrupted length makes one wait for what never comes */
             assert_true(result.cause == BIL_E_SILENT || (fault == 'c' && result.cause == BIL_E_GARBLED));
             usleep(500000); /* the silence that the model demands */
-            assert_int_equal(link.ops->connect(link.ctx, &result), BIL_DONE);
+            assert_int_equal(under.ops->connect(under.ctx, &result), BIL_DONE);
         } else {
             assert_int_equal(outcome, BIL_DONE);
             if (!writes)
@@ -263,7 +266,7 @@ static void a_line_with_another_server(void **state)
     modbus_link other;
     bil_link second;
     assert_true(modbus_link_open_serial(&other, w.paths[0], 19200, 'E', 1, 18, &second));
-    assert_int_equal(second.ops->connect(second.ctx, &result), BIL_NOT_SENT);
+    assert_int_equal(other.over.below.ops->connect(&other, &result), BIL_NOT_SENT);
     assert_int_equal(result.cause, BIL_E_LINE_IN_USE);
     modbus_link_free(&other);
     w.stop = 1;

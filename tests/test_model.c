@@ -81,7 +81,7 @@ static bil_outcome dial(void *ctx, bil_result *result)
     return r->gone ? BIL_NOT_SENT : BIL_DONE;
 }
 
-static bil_outcome read_row(void *ctx, uint8_t space, uint16_t address, uint16_t count, uint16_t *cells,
+static bil_outcome read_row(void *ctx, uint16_t space, uint16_t address, uint16_t count, uint16_t *cells,
                             bil_result *result)
 {
     row *r = ctx;
@@ -108,7 +108,7 @@ static bil_outcome read_row(void *ctx, uint8_t space, uint16_t address, uint16_t
     return BIL_DONE;
 }
 
-static bil_outcome write_row(void *ctx, uint8_t space, uint16_t address, uint16_t count, const uint16_t *cells,
+static bil_outcome write_row(void *ctx, uint16_t space, uint16_t address, uint16_t count, const uint16_t *cells,
                              bil_result *result)
 {
     row *r = ctx;
@@ -138,7 +138,7 @@ static void speak_to(void *ctx, uint32_t unit)
     r->speaks = unit ? BIL_UNIT_NUMBER(unit) : 1;
 }
 
-static const bil_link_ops row_ops = {dial, read_row, write_row, hang_up, speak_to};
+static const bil_cell_ops row_ops = {dial, read_row, write_row, hang_up, speak_to};
 
 static uint64_t row_now(void *ctx)
 {
@@ -210,8 +210,13 @@ static bil_action run_row(row *r, bil_job_kind kind)
     void *memory = malloc(bil_job_size(d));
     bil_job *job;
     assert_int_equal(bil_job_init(&job, memory, bil_job_size(d), &config), BIL_OK);
-    runner run = {
-        .link = {&row_ops, r}, .clock = {&row_clock, r}, .ask = answer, .record = recorded, .save = saved, .ctx = r};
+    bil_cell_link over;
+    runner run = {.link = bil_cell_link_over(&over, (bil_cells){&row_ops, r}),
+                  .clock = {&row_clock, r},
+                  .ask = answer,
+                  .record = recorded,
+                  .save = saved,
+                  .ctx = r};
     r->end = run_job(job, &run);
     free(memory);
     return r->end;

@@ -288,7 +288,7 @@ static void make_world(world *w, const play *p)
         for (uint16_t i = 0; i < on->description->count; i++) {
             const bil_param *param = &on->description->params[i];
             for (uint16_t k = 0; k < param->cells && goes(p, param); k++)
-                w->wanted.cells[param->space][param->address + k] = mill.cells[param->space][param->address + k];
+                w->wanted.cells[param->space][param->at.number + k] = mill.cells[param->space][param->at.number + k];
             if (p->some && !in_groups(param->id, on->groups))
                 w->b.want.state[i] = BIL_ABSENT;
         }
@@ -444,17 +444,29 @@ static void sum_up(const bil_action *a)
     uint64_t said[140] = {a->number, a->kind};
     size_t n = 2;
     if (a->kind == BIL_ACT_TRANSFER) {
-        const uint64_t own[] = {a->u.transfer.write,   a->u.transfer.value, a->u.transfer.space, a->u.transfer.secret,
-                                a->u.transfer.address, a->u.transfer.count, a->u.transfer.param};
+        const bil_transfer *t = &a->u.transfer;
+        const bil_span span = bil_cells_span(t);
+        const uint64_t own[] = {t->write, t->value, span.space, t->secret, span.first, span.count, t->items[0]};
         memcpy(said + n, own, sizeof own);
         n += sizeof own / sizeof own[0];
-        for (uint16_t i = 0; a->u.transfer.write && !a->u.transfer.secret && i < a->u.transfer.count; i++)
-            said[n++] = a->u.transfer.cells[i];
+        const uint8_t *raw = t->raw;
+        for (uint16_t i = 0; t->write && !t->secret && i < t->count; i++) {
+            const bil_param *param = &t->description->params[t->items[i]];
+            uint16_t cells[BIL_TEXT_MAX];
+            bil_value_to_cells(&param->format, raw, cells);
+            for (uint8_t k = 0; k < param->cells; k++)
+                said[n++] = cells[k];
+            raw += param->format.size;
+        }
     } else if (a->kind == BIL_ACT_WAIT) {
         said[n++] = a->u.wait.until_ms;
     } else if (a->kind == BIL_ACT_CONNECT) {
         said[n++] = a->u.connect.until_ms;
-        said[n++] = a->u.connect.unit;
+        const bil_connect *to = &a->u.connect;
+        uint64_t unit = 0;
+        for (uint8_t i = 0; to->raw && i < to->description->params[to->at].format.size; i++)
+            unit = unit << 8 | to->raw[i];
+        said[n++] = to->raw ? unit + 1 : 0;
     } else if (a->kind == BIL_ACT_ASK) {
         said[n++] = a->u.ask.question;
         said[n++] = a->u.ask.found;
@@ -484,9 +496,10 @@ static void before_each(void *ctx, const bil_job *job, const bil_action *action)
     if (action->kind == BIL_ACT_TRANSFER && action->u.transfer.write && action->u.transfer.value)
         assert_true(w->has_safety); /* no value before there is a way back */
     const sim_entry *hand = sim_find(w->b.unit, w->p.on->hand);
-    if (action->kind == BIL_ACT_TRANSFER && !action->u.transfer.write && action->u.transfer.space == hand->space &&
-        action->u.transfer.address <= hand->address &&
-        hand->address < action->u.transfer.address + action->u.transfer.count)
+    const bil_transfer *t = action->kind == BIL_ACT_TRANSFER ? &action->u.transfer : NULL;
+    const bil_span span = t ? bil_cells_span(t) : (bil_span){0};
+    if (t && !t->write && span.space == hand->space && span.first <= hand->address &&
+        hand->address < span.first + span.count)
         w->looked_at = w->b.unit->requests;
     if (action->kind == BIL_ACT_RECORD && action->u.record.event == BIL_EV_INTENT) {
         w->b.purpose = bil_job_purpose(job);

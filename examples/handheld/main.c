@@ -10,6 +10,7 @@
 
 #include "../../src/sim/unit.h"
 #include "../sha256.h"
+#include "bilancia/cells.h"
 #include "bilancia/compare.h"
 #include "bilancia/job.h"
 #include "board.h"
@@ -34,41 +35,50 @@ static uint64_t clock_ms;
 
 /* ---- the line: two functions ---- */
 
-static bil_outcome unit_read(uint8_t space, uint16_t address, uint16_t count, uint16_t *cells, bil_result *result)
+static bil_outcome unit_read(void *ctx, uint16_t space, uint16_t address, uint16_t count, uint16_t *cells,
+                             bil_result *result)
 {
+    (void)ctx;
     clock_ms += 8;
-    result->code = (uint32_t)sim_read(&unit, clock_ms, space, address, count, cells);
+    result->code = (uint32_t)sim_read(&unit, clock_ms, (uint8_t)space, address, count, cells);
     result->cause = result->code == SIM_OK ? BIL_OK : result->code == SIM_DEAD ? BIL_E_SILENT : BIL_E_REFUSED;
     return result->code == SIM_OK ? BIL_DONE : result->code == SIM_DEAD ? BIL_UNKNOWN : BIL_REFUSED;
 }
 
-static bil_outcome unit_write(uint8_t space, uint16_t address, uint16_t count, const uint16_t *cells,
+static bil_outcome unit_write(void *ctx, uint16_t space, uint16_t address, uint16_t count, const uint16_t *cells,
                               bil_result *result)
 {
+    (void)ctx;
     clock_ms += 8;
-    result->code = (uint32_t)sim_write(&unit, clock_ms, space, address, count, cells);
+    result->code = (uint32_t)sim_write(&unit, clock_ms, (uint8_t)space, address, count, cells);
     result->cause = result->code == SIM_OK ? BIL_OK : result->code == SIM_DEAD ? BIL_E_SILENT : BIL_E_REFUSED;
     return result->code == SIM_OK ? BIL_DONE : result->code == SIM_DEAD ? BIL_UNKNOWN : BIL_REFUSED;
 }
+
+static bil_outcome unit_connect(void *ctx, bil_result *result)
+{
+    (void)ctx;
+    result->cause = sim_is_up(&unit, clock_ms) ? BIL_OK : BIL_E_NOT_REACHABLE;
+    return sim_is_up(&unit, clock_ms) ? BIL_DONE : BIL_NOT_SENT;
+}
+
+static const bil_cell_ops line = {unit_connect, unit_read, unit_write, NULL, NULL};
+static bil_cell_link cells;
+static bil_link link;
 
 static void perform(const bil_action *action, bil_result *result)
 {
     *result = (bil_result){.number = action->number};
     switch (action->kind) {
     case BIL_ACT_CONNECT:
-        while (!sim_is_up(&unit, clock_ms) && clock_ms < action->u.connect.until_ms)
+        while ((result->outcome = link.ops->connect(link.ctx, &action->u.connect, result)) != BIL_DONE &&
+               clock_ms < action->u.connect.until_ms)
             clock_ms += 50;
-        result->outcome = sim_is_up(&unit, clock_ms) ? BIL_DONE : BIL_NOT_SENT;
         break;
     case BIL_ACT_TRANSFER:
         if (action->u.transfer.secret) /* typed in by the technician, on a real box */
-            bil_value_to_cells(action->u.transfer.format, (const uint8_t *)"mill-30\0", action->u.transfer.cells);
-        if (action->u.transfer.write)
-            result->outcome = unit_write(action->u.transfer.space, action->u.transfer.address, action->u.transfer.count,
-                                         action->u.transfer.cells, result);
-        else
-            result->outcome = unit_read(action->u.transfer.space, action->u.transfer.address, action->u.transfer.count,
-                                        action->u.transfer.cells, result);
+            memcpy(action->u.transfer.raw, "mill-30", 8);
+        result->outcome = link.ops->transfer(link.ctx, &action->u.transfer, result);
         break;
     case BIL_ACT_WAIT:
         if (clock_ms < action->u.wait.until_ms)
@@ -183,6 +193,7 @@ static int compare_files(size_t *memory)
 int main(void)
 {
     bil_job_progress progress;
+    link = bil_cell_link_over(&cells, (bil_cells){&line, NULL});
     if (bil_job_size(DESCRIPTION) > sizeof job_memory || bil_image_size(DESCRIPTION) > sizeof have_memory) {
         printf("too little memory: the job needs %u bytes\n", (unsigned)bil_job_size(DESCRIPTION));
         return 1;

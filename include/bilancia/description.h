@@ -4,7 +4,8 @@
  * run time by the host. Tables are never written to; all pointers in them outlive every use.
  *
  * Ids match [a-z0-9_]+(\.[a-z0-9_]+)*, at most BIL_ID_MAX bytes; the first part is the group. `params` is
- * sorted by id in byte order, `by_address` by space and address; no two share a cell. */
+ * sorted by id in byte order, `by_place` by space, there by number where neighbours share a request, else by id; no two
+ * share a cell. */
 #ifndef BILANCIA_DESCRIPTION_H
 #define BILANCIA_DESCRIPTION_H
 
@@ -52,17 +53,35 @@ enum {
     BIL_ACCESS = 64,       /* changes who may do what on the device */
 };
 
-/* Register spaces of a register link. */
-typedef enum bil_space { BIL_HOLDING, BIL_INPUT } bil_space;
+/* Which values of one space may share a request. */
+typedef enum bil_sharing {
+    BIL_SHARE_NEIGHBOURS, /* side by side, and in reading across gaps that the description allows: registers */
+    BIL_SHARE_ANY,        /* any of them: a document, a table that is printed whole */
+    BIL_SHARE_NONE        /* one a request: a console, an object dictionary */
+} bil_sharing;
+
+/* Where values lie together: holding cells, a document, answers to one question. */
+typedef struct bil_space {
+    const char *ask, *set;          /* in the words of the link's kind; NULL where it needs none */
+    uint8_t reading, writing;       /* bil_sharing */
+    bool whole;                     /* a write carries every value of the space that the device has */
+    uint16_t read_most, write_most; /* in one request: cells where neighbours share, else values; at least 1 */
+} bil_space;
+
+/* Where a value lies in its space. */
+typedef union bil_at {
+    uint32_t number; /* the first cell */
+    const char *key; /* a name, as the link's kind has it */
+} bil_at;
 
 typedef struct bil_param {
     const char *id, *name, *unit; /* unit: "" where there is none */
     bil_format format;
-    uint16_t address;
+    bil_at at;
     uint16_t raw_at; /* where its raw value lies in an image */
-    uint8_t cells;
-    uint8_t space; /* bil_space */
-    uint8_t cls;   /* bil_class */
+    uint16_t space;  /* index in the description's spaces */
+    uint8_t cells;   /* of 16 bits, where it lies among such; else 0 */
+    uint8_t cls;     /* bil_class */
     uint8_t flags;
     uint8_t stage;          /* written in rising order, 0 to 9 */
     uint8_t reset_count;    /* parameters that the device resets when this one changes */
@@ -72,7 +91,7 @@ typedef struct bil_param {
 /* Cells that may be read across without harm, both ends included. */
 typedef struct bil_range {
     uint16_t first, last;
-    uint8_t space;
+    uint16_t space;
 } bil_range;
 
 /* Reads that tell the model; each is harmless on any device. */
@@ -128,7 +147,8 @@ typedef struct bil_procedure {
 /* Can the values that survive a power cut be read? */
 typedef enum bil_stored_values { BIL_STORED_BY_RESTART, BIL_STORED_NOT_READABLE } bil_stored_values;
 
-/* Other places of a device where the values of some cells lie once more. */
+/* Other places of a device where the values of some cells lie once more: those of one kind and copy don't overlap, and
+ * nothing that belongs to the unit itself lies among them. */
 typedef enum bil_bank_kind {
     BIL_BANK_STORED,  /* what survives a power cut */
     BIL_BANK_FACTORY, /* as delivered */
@@ -138,7 +158,7 @@ typedef enum bil_bank_kind {
 typedef struct bil_bank {
     uint8_t kind;         /* bil_bank_kind */
     uint8_t copy;         /* of kept ones: their number, from 1 */
-    uint8_t space;        /* of the cells and of the place alike */
+    uint16_t space;       /* of the cells and of the place alike */
     uint16_t first, last; /* these cells, both ends included */
     uint16_t at;          /* lie here too, the first of them */
     uint16_t when;        /* index of what tells when a kept copy was made, or BIL_NONE */
@@ -162,11 +182,11 @@ typedef struct bil_rule {
 } bil_rule;
 
 typedef struct bil_link_limits {
-    uint16_t read_cells, write_cells; /* largest block of one request, 1 to 125 and 1 to 123 */
-    uint16_t reply_ms;                /* a reply usually comes within this */
-    uint16_t late_ms;                 /* and never later than this: a link is silent so long after a time-out */
-    uint16_t busy_ms, busy_tries;     /* when busy: ask again after this, so often */
-    uint16_t request_cost, cell_cost; /* of the line, in units of one's own; 1 and 0 count requests */
+    uint16_t reply_ms;            /* a reply usually comes within this */
+    uint16_t late_ms;             /* and never later than this: a link is silent so long after a time-out */
+    uint16_t busy_ms, busy_tries; /* when busy: ask again after this, so often */
+    uint16_t request_cost,
+        cell_cost; /* of a request and of a cell or value in it, in units of one's own; 1 and 0 count requests */
 } bil_link_limits;
 
 typedef struct bil_description {
@@ -179,9 +199,11 @@ typedef struct bil_description {
     uint8_t stored_values; /* bil_stored_values */
     bool restart_keeps_hold;
     bool writes_last; /* a value that is written survives a power cut at once: there is no trial */
-    uint16_t count;   /* of params and by_address */
+    uint16_t count;   /* of params and by_place */
+    uint16_t space_count;
+    const bil_space *spaces;
     const bil_param *params;
-    const uint16_t *by_address;
+    const uint16_t *by_place;
     const bil_range *across;
     uint16_t across_count;
     uint16_t procedure_count;
@@ -232,8 +254,13 @@ const bil_procedure *bil_description_procedure(const bil_description *descriptio
 bool bil_description_names_firmware(const bil_description *description, const char *firmware);
 bool bil_description_names_hardware(const bil_description *description, const char *hardware);
 
+/* The place where the value of a parameter lies in a bank (1 + bil_bank_kind, and which of the kept ones); NULL where
+ * it has none there, and for bank 0. */
+const bil_bank *bil_description_bank(const bil_description *description, const bil_param *param, uint8_t bank,
+                                     uint8_t copy);
+
 /* May all cells from first to last be read across? Ranges that touch count as one, and so do the cells of values that
  * every read asks for. */
-bool bil_description_across(const bil_description *description, uint8_t space, uint32_t first, uint32_t last);
+bool bil_description_across(const bil_description *description, uint16_t space, uint32_t first, uint32_t last);
 
 #endif

@@ -1,7 +1,7 @@
 /* bilancia/job.h - reading and writing as state machines that do no I/O.
  *
  * A job lives in the caller's memory. bil_job_step takes the result of the last action and gives the next one;
- * the caller performs it: moves cells, waits, connects, makes a record durable, asks a person. The last action
+ * the caller performs it: moves values, waits, connects, makes a record durable, asks a person. The last action
  * is `end`. A job can be dropped after any action; nothing has to be freed. Its state is never saved: to go on
  * after a break, make a new job.
  *
@@ -13,30 +13,18 @@
 #ifndef BILANCIA_JOB_H
 #define BILANCIA_JOB_H
 
+#include "bilancia/link.h"
 #include "bilancia/plan.h"
 
 typedef enum bil_action_kind {
     BIL_ACT_CONNECT,  /* open the link anew; an open one is closed first */
-    BIL_ACT_TRANSFER, /* move a block of cells */
+    BIL_ACT_TRANSFER, /* move some values, in one request */
     BIL_ACT_WAIT,     /* let time pass */
     BIL_ACT_ASK,      /* ask the person; answer yes or no */
     BIL_ACT_RECORD,   /* make this event durable before the next step */
     BIL_ACT_SAVE,     /* save the image as a set, durable before the next step */
     BIL_ACT_END       /* the job is over */
 } bil_action_kind;
-
-/* A unit number on a line, 0 to 255, each of them a number like any other; 0 of this type is none. */
-#define BIL_UNIT(number) ((uint32_t)(number) + 1)
-#define BIL_UNIT_NUMBER(unit) ((unit)-1)
-
-/* A transfer ends in one of five ways; the other actions use `done` and `refused` (no, or failed). */
-typedef enum bil_outcome {
-    BIL_DONE,
-    BIL_REFUSED,  /* the device said no; `code` tells its reason */
-    BIL_BUSY,     /* the device said: later */
-    BIL_NOT_SENT, /* nothing left this computer */
-    BIL_UNKNOWN   /* a reply was lost or late: it may have happened */
-} bil_outcome;
 
 typedef enum bil_question {
     BIL_ASK_WRITE, /* `have` is what the device holds: may the job go on and write what differs? */
@@ -100,23 +88,11 @@ typedef struct bil_action {
     uint32_t number; /* the result quotes it */
     bil_action_kind kind;
     union {
-        struct {
-            bool write;
-            bool value;     /* cells of parameters, rather than of identity, states or procedures */
-            uint8_t space;  /* bil_space */
-            uint8_t secret; /* not 0: put secret slot `secret`, NUL-padded, in the way of `format` into `cells`, */
-            const bil_format *format; /* and wipe them afterwards */
-            uint16_t address, count;
-            uint16_t param;  /* the first parameter in the block */
-            uint16_t *cells; /* `count` cells in the job's memory, to fill or to send */
-        } transfer;
+        bil_transfer transfer; /* its memory is the job's */
         struct {
             uint64_t until_ms;
         } wait;
-        struct {
-            uint64_t until_ms; /* keep trying so long */
-            uint32_t unit;     /* BIL_UNIT to speak to from now on; 0: the one of the address */
-        } connect;
+        bil_connect connect;
         struct {
             bil_question question;
             const char *text;
@@ -146,14 +122,6 @@ typedef struct bil_action {
         } end;
     } u;
 } bil_action;
-
-typedef struct bil_result {
-    uint32_t number; /* of the action it answers; 0 before the first */
-    bil_outcome outcome;
-    bil_error cause; /* for a transfer or connect that wasn't done: SILENT, LOST, GARBLED, REFUSED, ... */
-    uint32_t code;   /* the device's own reason for a refusal, 0 if it gave none */
-    uint64_t now_ms; /* a clock that never goes back; only differences count */
-} bil_result;
 
 /* RESET has the device put its factory values in force, as its description says, and proves that they are. */
 /* START sets a machine to work again that a write stopped, by the description's own procedure: only for a person who
@@ -196,7 +164,8 @@ typedef struct bil_job_config {
     size_t struct_size;
     bil_job_kind kind;
     const bil_description *description;
-    bil_image *have; /* filled by the job: identity, then all values */
+    bil_image *have;    /* filled by the job: identity, then all values */
+    uint8_t bank, copy; /* reading: of values that lie in this bank, those (as in bil_transfer) */
     /* write and reset only */
     const bil_image *want; /* the values of the saved copy; those as delivered, as far as they are known, for a reset */
     const char *serial;    /* the unit the copy was read from; "" where the copy doesn't know */

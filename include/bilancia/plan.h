@@ -15,23 +15,24 @@ int bil_purpose_from_name(const char *name); /* or -1 */
  * request, of the unit to the same unit, of the place also to its replacement; nothing else. */
 bool bil_plan_goes(const bil_param *param, bil_purpose purpose, bool with_calibration);
 
-/* Cost and limits of one block. */
-typedef struct bil_block_rule {
-    uint16_t largest;      /* cells */
+/* What requests are for, and what they cost. */
+typedef struct bil_request_rule {
+    bool write;
+    uint8_t bank, copy;    /* as in bil_transfer: values that lie in different places of it share no request */
     uint16_t request_cost; /* of each request, 1 to 65535 */
-    uint16_t cell_cost;    /* of each cell in it */
-    bool across;           /* gaps may be read across where the description allows it */
-} bil_block_rule;
+    uint16_t cell_cost;    /* of each cell in it, gaps too, or of each value where a space has no cells */
+} bil_request_rule;
 
-/* Finds the cheapest blocks that hold the given parameters: provably the least sum of costs.
+/* Finds the cheapest requests that hold the given parameters, as their spaces let values share one: provably the least
+ * sum of costs, against all ways to part them.
  *
- * `items` are indices of parameters in the order of their addresses. `next[i]` becomes the index of the first
- * item that isn't in the block which begins with item i; so blocks are 0, next[0], next[next[0]], ... until
- * `count`. `cost` is working memory; cost[0] ends as the cost of all. Both have count + 1 elements.
- * A value of several cells is never split; one that is larger than `largest` stands alone.
- * `steps`, when not NULL, counts the inner steps: at most count times `largest`. */
-void bil_plan_blocks(const bil_description *description, const uint16_t *items, uint16_t count,
-                     const bil_block_rule *rule, uint32_t *cost, uint16_t *next, uint32_t *steps);
+ * `items` are indices of parameters by place; with a bank, those of each place of it behind each other. `next[i]`
+ * becomes the index of the first item that isn't in the request which begins with item i; so requests are 0, next[0],
+ * next[next[0]], ... until `count`. `cost` is working memory; cost[0] ends as the cost of all. Both have count + 1
+ * elements. A value of several cells is never split; one that is larger than a request stands alone. `steps`, when not
+ * NULL, counts the inner steps: at most count times the cells of a request. */
+void bil_plan_requests(const bil_description *description, const uint16_t *items, uint16_t count,
+                       const bil_request_rule *rule, uint32_t *cost, uint16_t *next, uint32_t *steps);
 
 /* The parameters to read for a saved copy: every readable one that isn't left out, by address.
  * `items` has description->count elements; returns how many. */
@@ -50,9 +51,5 @@ typedef enum bil_write_need {
 
 bil_write_need bil_plan_need(const bil_image *have, const bil_image *want, uint16_t index, bil_purpose purpose,
                              bool with_calibration);
-
-/* The parameters of one stage that have to be written, by address. Returns how many. */
-uint16_t bil_plan_write(const bil_image *have, const bil_image *want, bil_purpose purpose, bool with_calibration,
-                        uint8_t stage, uint16_t *items);
 
 #endif

@@ -1,4 +1,4 @@
-/* bilancia/value.h - values of parameters: raw bits, exact decimals, cells on the wire.
+/* bilancia/value.h - values of parameters: raw bits, exact decimals.
  *
  * The raw value is the truth: the decoded bits, most significant byte first, in 1, 2, 4 or 8 bytes
  * (text: its fixed length). It is never the order on the wire. What a person sees is an exact decimal,
@@ -109,14 +109,9 @@ void bil_value_rounded(const bil_format *format, const uint8_t *raw, uint8_t *ou
  * NaN and no infinity is near anything. */
 bool bil_value_near(const bil_format *format, const uint8_t *a, const uint8_t *b);
 
-/* Number of 16 bit cells that the value takes in a register link: one for 1 and 2 bytes, else size / 2. */
-size_t bil_value_cells(const bil_format *format);
-
-/* Cells (host integers, in the order of their addresses) to raw, and back.
- * An 8 bit value sits in the low byte of its cell, the high byte zero (i8: the sign); a bool is 0 or 1.
- * Anything else gives BIL_E_ENCODING, so that no bit is lost silently. */
-int bil_value_from_cells(const bil_format *format, const uint16_t *cells, uint8_t *raw);
-void bil_value_to_cells(const bil_format *format, const uint8_t *raw, uint16_t *cells);
+/* A raw value of at most eight bytes as a number, its bits as they are; and back, from the low end. */
+uint64_t bil_value_number(const uint8_t *raw, size_t size);
+void bil_value_put_number(uint8_t *raw, size_t size, uint64_t number);
 
 /* True for valid UTF-8 (RFC 3629) without control characters. */
 bool bil_text_is_printable(const char *text, size_t length);

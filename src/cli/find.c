@@ -89,27 +89,6 @@ static bool add_device(void *ctx, const device_row *row)
     return true;
 }
 
-static void add_new(places *p, const models *known)
-{
-    serial_port *ports = calloc(PORTS, sizeof *ports);
-    size_t count = ports ? ports_list(ports, PORTS) : 0;
-    for (size_t i = 0; i < known->count && !p->error; i++) {
-        const char *text = known->list[i]->factory_address;
-        if (!text)
-            continue;
-        if (strncmp(text, "modbus+rtu:?", 12) != 0) {
-            p->error = finder_expand(text, &p->list, &p->count, p->why, sizeof p->why);
-            continue;
-        }
-        for (size_t k = 0; k < count && k < PORTS && !p->error; k++) {
-            char whole[ADDRESS_TEXT + 300];
-            snprintf(whole, sizeof whole, "modbus+rtu:%s%s", ports[k].path, text + 11);
-            p->error = finder_expand(whole, &p->list, &p->count, p->why, sizeof p->why);
-        }
-    }
-    free(ports);
-}
-
 /* ---- saying it ---- */
 
 typedef struct telling {
@@ -274,7 +253,7 @@ static int run(const command *self, int argc, const char **argv)
         else if (strcmp(c.arguments[i], "site") == 0)
             p.error = BIL_E_NO_SITE;
         else if (strcmp(c.arguments[i], "new") == 0)
-            add_new(&p, &known);
+            p.error = finder_new(&known, &p.list, &p.count, p.why, sizeof p.why);
         else
             p.error = finder_expand(c.arguments[i], &p.list, &p.count, p.why, sizeof p.why);
         if (p.error)

@@ -1,4 +1,4 @@
-/* bilancia rehearse: the whole write played against a simulated unit that starts with the values of the device. */
+/* The whole write played against a simulated unit that starts with the values of the device. */
 #include <ctype.h>
 #include <stdlib.h>
 #include <string.h>
@@ -11,6 +11,7 @@
 typedef struct stage {
     sim_unit unit;
     sim_link sim;
+    bil_cell_link over;
 } stage;
 
 static const sim_model *model_of(const bil_description *d)
@@ -34,7 +35,7 @@ static bool dress(stage *s, const sim_model *model, const bil_image *image, cons
         if (image->state[i] != BIL_PRESENT)
             continue;
         bil_value_to_cells(&param->format, bil_image_raw(image, i), cells);
-        if (!sim_own(&s->unit, param->space, param->address, param->cells, cells))
+        if (!sim_own(&s->unit, (uint8_t)param->space, (uint16_t)param->at.number, param->cells, cells))
             return false;
     }
     if (password[0])
@@ -77,7 +78,7 @@ int writing_rehearse(writing *x)
     stage *s = need(1, sizeof *s);
     int code;
     if (dress(s, model, &w->dev.image, w->password)) {
-        bil_link link = sim_link_open(&s->sim, &s->unit);
+        bil_link link = bil_cell_link_over(&s->over, sim_link_open(&s->sim, &s->unit));
         bil_action end;
         bil_job_progress counts;
         int error = write_rehearse(w, link, sim_link_clock(&s->sim), &end, &counts);

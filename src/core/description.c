@@ -84,25 +84,35 @@ bool bil_description_names_hardware(const bil_description *description, const ch
 }
 
 /* The parameter to whose value this cell belongs, or BIL_NONE. O(log n). */
-static uint16_t param_at(const bil_description *d, uint8_t space, uint32_t address)
+static uint16_t param_at(const bil_description *d, uint16_t space, uint32_t address)
 {
     uint16_t low = 0, high = d->count; /* the first one that begins behind the cell */
     while (low < high) {
         uint16_t middle = (uint16_t)((low + high) / 2);
-        const bil_param *param = &d->params[d->by_address[middle]];
-        if (param->space < space || (param->space == space && param->address <= address))
+        const bil_param *param = &d->params[d->by_place[middle]];
+        if (param->space < space || (param->space == space && param->at.number <= address))
             low = (uint16_t)(middle + 1);
         else
             high = middle;
     }
     if (low == 0)
         return BIL_NONE;
-    const bil_param *param = &d->params[d->by_address[low - 1]];
-    return param->space == space && address < (uint32_t)param->address + param->cells ? d->by_address[low - 1]
-                                                                                      : BIL_NONE;
+    const bil_param *param = &d->params[d->by_place[low - 1]];
+    return param->space == space && address < param->at.number + param->cells ? d->by_place[low - 1] : BIL_NONE;
 }
 
-bool bil_description_across(const bil_description *description, uint8_t space, uint32_t first, uint32_t last)
+const bil_bank *bil_description_bank(const bil_description *d, const bil_param *param, uint8_t bank, uint8_t copy)
+{
+    for (uint8_t i = 0; bank && i < d->bank_count; i++) {
+        const bil_bank *b = &d->banks[i];
+        if (b->kind + 1u == bank && b->copy == copy && b->space == param->space && param->at.number >= b->first &&
+            param->at.number + param->cells - 1u <= b->last)
+            return b;
+    }
+    return NULL;
+}
+
+bool bil_description_across(const bil_description *description, uint16_t space, uint32_t first, uint32_t last)
 {
     for (uint32_t at = first; at <= last;) {
         uint16_t index = param_at(description, space, at);
@@ -110,7 +120,7 @@ bool bil_description_across(const bil_description *description, uint8_t space, u
         if (index != BIL_NONE) {
             const bil_param *param = &description->params[index];
             if (param->flags & BIL_READABLE && !bil_class_left_out((bil_class)param->cls))
-                next = (uint32_t)param->address + param->cells;
+                next = param->at.number + param->cells;
         }
         for (uint16_t i = 0; i < description->across_count; i++) {
             const bil_range *range = &description->across[i];

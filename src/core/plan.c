@@ -35,35 +35,51 @@ bool bil_plan_goes(const bil_param *param, bil_purpose purpose, bool with_calibr
     }
 }
 
-/* From the last item back: the cheapest way to hold items i.. is one block i..k and the cheapest way to hold what
- * follows. A block may hold fewer items than fit only because that makes the rest cheaper; all ends are tried, so
+/* May this value be in a request that goes on to `end`, without a gap that nobody may read? */
+static bool borders(const bil_description *d, const bil_param *param, uint32_t end, bool write)
+{
+    return param->at.number <= end || (!write && bil_description_across(d, param->space, end, param->at.number - 1u));
+}
+
+/* From the last item back: the cheapest way to hold items i.. is one request i..k and the cheapest way to hold what
+ * follows. A request may hold fewer items than fit only because that makes the rest cheaper; all ends are tried, so
  * the sum is the minimum. */
-void bil_plan_blocks(const bil_description *description, const uint16_t *items, uint16_t count,
-                     const bil_block_rule *rule, uint32_t *cost, uint16_t *next, uint32_t *steps)
+void bil_plan_requests(const bil_description *description, const uint16_t *items, uint16_t count,
+                       const bil_request_rule *rule, uint32_t *cost, uint16_t *next, uint32_t *steps)
 {
     require(description && rule && cost && next && (items || count == 0));
+    const bil_param *params = description->params;
     cost[count] = 0;
     next[count] = count;
     for (uint16_t i = count; i-- > 0;) {
-        const bil_param *first = &description->params[items[i]];
-        uint32_t end = first->address; /* one past the last cell so far */
+        const bil_param *first = &params[items[i]];
+        const bil_space *space = &description->spaces[first->space];
+        uint8_t sharing = rule->write ? space->writing : space->reading;
+        uint16_t most = rule->write ? space->write_most : space->read_most;
+        const bil_bank *bank = bil_description_bank(description, first, rule->bank, rule->copy);
+        uint32_t end = first->at.number; /* one past the last cell so far */
         cost[i] = UINT32_MAX;
         for (uint16_t k = i; k < count; k++) {
-            const bil_param *param = &description->params[items[k]];
-            if (k > i) {
-                if (param->space != first->space)
-                    break;
-                if (param->address > end &&
-                    !(rule->across && bil_description_across(description, first->space, end, param->address - 1u)))
-                    break;
-            }
-            end = param->address + (uint32_t)param->cells; /* values never overlap */
-            uint32_t cells = end - first->address;
-            if (k > i && cells > rule->largest)
+            const bil_param *param = &params[items[k]];
+            if (k > i && (sharing == BIL_SHARE_NONE || param->space != first->space ||
+                          bil_description_bank(description, param, rule->bank, rule->copy) != bank ||
+                          (sharing == BIL_SHARE_NEIGHBOURS && !borders(description, param, end, rule->write))))
+                break;
+            end = param->at.number + param->cells; /* values never overlap */
+            uint32_t size = sharing == BIL_SHARE_NEIGHBOURS ? end - first->at.number : k - i + 1u;
+            if (k > i && size > most)
                 break;
             if (steps)
                 ++*steps;
-            uint32_t sum = rule->request_cost + cells * rule->cell_cost + cost[k + 1];
+            if (sharing == BIL_SHARE_ANY && k > i) {
+                /* requests behind are full but for the first one: the least number for all is had by filling that up */
+                if (next[k] - i <= most) {
+                    next[i] = next[k];
+                    cost[i] = cost[k] + rule->cell_cost;
+                }
+                break;
+            }
+            uint32_t sum = rule->request_cost + size * rule->cell_cost + cost[k + 1];
             if (sum < cost[i]) {
                 cost[i] = sum;
                 next[i] = (uint16_t)(k + 1);
@@ -77,9 +93,9 @@ uint16_t bil_plan_read(const bil_description *description, uint16_t *items)
     require(description && items);
     uint16_t count = 0;
     for (uint16_t i = 0; i < description->count; i++) {
-        const bil_param *param = &description->params[description->by_address[i]];
+        const bil_param *param = &description->params[description->by_place[i]];
         if (param->flags & BIL_READABLE && !bil_class_left_out((bil_class)param->cls))
-            items[count++] = description->by_address[i];
+            items[count++] = description->by_place[i];
     }
     return count;
 }
@@ -103,21 +119,4 @@ bil_write_need bil_plan_need(const bil_image *have, const bil_image *want, uint1
     uint8_t rounded[BIL_TEXT_MAX];
     bil_value_rounded(&param->format, bil_image_raw(want, index), rounded);
     return memcmp(rounded, bil_image_raw(have, index), param->format.size) == 0 ? BIL_NEED_ROUNDED : BIL_NEED_WRITE;
-}
-
-uint16_t bil_plan_write(const bil_image *have, const bil_image *want, bil_purpose purpose, bool with_calibration,
-                        uint8_t stage, uint16_t *items)
-{
-    require(have && want && items);
-    const bil_description *description = have->description;
-    uint16_t count = 0;
-    for (uint16_t i = 0; i < description->count; i++) {
-        uint16_t index = description->by_address[i];
-        if (description->params[index].stage != stage)
-            continue;
-        bil_write_need need = bil_plan_need(have, want, index, purpose, with_calibration);
-        if (need == BIL_NEED_WRITE || need == BIL_NEED_READ)
-            items[count++] = index;
-    }
-    return count;
 }

@@ -41,10 +41,7 @@ static bool key_of(const bil_description *d, bil_values values, uint16_t index, 
 static bool is_value(const bil_description *d, bil_values values, uint16_t index, uint32_t value, bool unknown)
 {
     const uint8_t *raw = values.raw(values.ctx, index);
-    uint32_t number = 0;
-    for (uint8_t i = 0; raw && i < d->params[index].format.size; i++)
-        number = number << 8 | raw[i];
-    return raw ? number == value : unknown;
+    return raw ? (uint32_t)bil_value_number(raw, d->params[index].format.size) == value : unknown;
 }
 
 static bool two_alike(const bil_description *d, const bil_rule *rule, bil_values values, uint16_t params[2])

@@ -1,4 +1,4 @@
-/* Types, checks, rounding, and cells on the wire. Text is in value_text.c. */
+/* Types, checks, rounding. Text is in value_text.c. */
 #include "bilancia/value.h"
 
 #include "bytes.h"
@@ -52,7 +52,7 @@ uint64_t bil_value_key(bil_type type, const uint8_t *raw, size_t size)
 {
     if (type == BIL_TEXT)
         return 0;
-    uint64_t bits = bytes_get(raw, size);
+    uint64_t bits = bil_value_number(raw, size);
     uint64_t sign = UINT64_C(1) << (8 * size - 1);
     uint64_t mask = sign | (sign - 1);
     if (bil_type_is_signed(type)) {
@@ -76,7 +76,7 @@ int bil_value_check(const bil_format *format, const uint8_t *raw)
     require(format && raw);
     bil_type type = (bil_type)format->type;
     if (is_choice(type)) {
-        uint64_t bits = bytes_get(raw, format->size);
+        uint64_t bits = bil_value_number(raw, format->size);
         for (uint16_t i = 0; i < format->choice_count; i++)
             if (format->choices[i].value == bits)
                 return BIL_OK;
@@ -86,7 +86,7 @@ int bil_value_check(const bil_format *format, const uint8_t *raw)
         return raw[0] <= 1 ? BIL_OK : BIL_E_RANGE;
     if (!format->limited)
         return BIL_OK;
-    if (bil_type_is_float(type) && is_nan(type, bytes_get(raw, format->size)))
+    if (bil_type_is_float(type) && is_nan(type, bil_value_number(raw, format->size)))
         return BIL_E_RANGE;
     uint64_t key = bil_value_key(type, raw, format->size);
     if (key < format->low || key > format->high)
@@ -105,7 +105,7 @@ void bil_value_rounded(const bil_format *format, const uint8_t *raw, uint8_t *ou
         return;
     /* Integers only (the loader sees to it). Work on the magnitude, so that the remainder is never negative;
      * "down" means towards zero, "nearest" takes the larger magnitude when it lies in the middle. */
-    uint64_t bits = bytes_get(raw, format->size);
+    uint64_t bits = bil_value_number(raw, format->size);
     uint64_t sign = UINT64_C(1) << (8 * format->size - 1);
     bool negative = bil_type_is_signed((bil_type)format->type) && (bits & sign);
     uint64_t magnitude = negative ? (~bits + 1) & (sign | (sign - 1)) : bits;
@@ -114,7 +114,7 @@ void bil_value_rounded(const bil_format *format, const uint8_t *raw, uint8_t *ou
               : format->rounding == BIL_ROUND_NEAREST ? rest >= format->round_to - rest
                                                       : false;
     magnitude = magnitude - rest + (up ? format->round_to : 0);
-    bytes_put(out, format->size, negative ? ~magnitude + 1 : magnitude);
+    bil_value_put_number(out, format->size, negative ? ~magnitude + 1 : magnitude);
 }
 
 /* For floats of 32 bits (IEEE 754): |a - b| <= share * max(|a|, |b|), in whole numbers. */
@@ -147,56 +147,22 @@ bool bil_value_near(const bil_format *format, const uint8_t *a, const uint8_t *b
     if (format->tolerance == 0)
         return false;
     if (format->type == BIL_F32)
-        return floats_near(format->tolerance, (uint32_t)bytes_get(a, 4), (uint32_t)bytes_get(b, 4));
+        return floats_near(format->tolerance, (uint32_t)bil_value_number(a, 4), (uint32_t)bil_value_number(b, 4));
     uint64_t x = bil_value_key((bil_type)format->type, a, format->size),
              y = bil_value_key((bil_type)format->type, b, format->size);
     return (x > y ? x - y : y - x) <= format->tolerance;
 }
 
-size_t bil_value_cells(const bil_format *format)
+uint64_t bil_value_number(const uint8_t *raw, size_t size)
 {
-    return format->size <= 2 ? 1 : ((size_t)format->size + 1) / 2;
+    uint64_t number = 0;
+    for (size_t i = 0; i < size; i++)
+        number = number << 8 | raw[i];
+    return number;
 }
 
-static uint16_t swapped(const bil_format *format, uint16_t cell)
+void bil_value_put_number(uint8_t *raw, size_t size, uint64_t number)
 {
-    unsigned turned = (unsigned)cell << 8 | cell >> 8;
-    return format->order & BIL_LOW_BYTE_FIRST ? (uint16_t)(turned & 0xffff) : cell;
-}
-
-/* Where cell `i` of the raw value stands on the wire. Text is a string of bytes: its cells never change places. */
-static size_t place(const bil_format *format, size_t i, size_t cells)
-{
-    return format->order & BIL_LOW_CELL_FIRST && format->type != BIL_TEXT ? cells - 1 - i : i;
-}
-
-int bil_value_from_cells(const bil_format *format, const uint16_t *cells, uint8_t *raw)
-{
-    require(format && cells && raw);
-    size_t count = bil_value_cells(format);
-    if (format->size == 1) {
-        uint16_t cell = swapped(format, cells[0]);
-        uint16_t high = cell >> 8, low = cell & 0xff;
-        uint16_t wanted = format->type == BIL_I8 && low & 0x80 ? 0xff : 0;
-        if (high != wanted || (format->type == BIL_BOOL && low > 1))
-            return BIL_E_ENCODING;
-        raw[0] = (uint8_t)low;
-        return BIL_OK;
-    }
-    for (size_t i = 0; i < count; i++)
-        bytes_put(raw + 2 * i, 2, swapped(format, cells[place(format, i, count)]));
-    return BIL_OK;
-}
-
-void bil_value_to_cells(const bil_format *format, const uint8_t *raw, uint16_t *cells)
-{
-    require(format && raw && cells);
-    size_t count = bil_value_cells(format);
-    if (format->size == 1) {
-        uint16_t high = format->type == BIL_I8 && raw[0] & 0x80 ? 0xff00 : 0;
-        cells[0] = swapped(format, (uint16_t)(high | raw[0]));
-        return;
-    }
-    for (size_t i = 0; i < count; i++)
-        cells[place(format, i, count)] = swapped(format, (uint16_t)bytes_get(raw + 2 * i, 2));
+    for (; size > 0; number >>= 8)
+        raw[--size] = (uint8_t)number;
 }

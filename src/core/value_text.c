@@ -88,7 +88,7 @@ bool bil_text_is_printable(const char *text, size_t length)
  * nothing here overflows: 2^32 * 2^31 + 2^31 < 2^64. */
 static bool scaled(const bil_format *format, const uint8_t *raw, uint64_t *magnitude)
 {
-    uint64_t bits = bytes_get(raw, format->size);
+    uint64_t bits = bil_value_number(raw, format->size);
     uint64_t sign = UINT64_C(1) << (8 * format->size - 1);
     bool negative = bil_type_is_signed((bil_type)format->type) && (bits & sign);
     uint64_t size = negative ? (~bits + 1) & (sign | (sign - 1)) : bits;
@@ -209,7 +209,7 @@ static int parse_decimal(const bil_format *format, const char *text, size_t leng
     } else if (negative || magnitude > (sign | (sign - 1))) {
         return BIL_E_RANGE;
     }
-    bytes_put(raw, format->size, negative ? ~magnitude + 1 : magnitude);
+    bil_value_put_number(raw, format->size, negative ? ~magnitude + 1 : magnitude);
     return BIL_OK;
 }
 
@@ -225,7 +225,7 @@ static const char *choice_name(const bil_format *format, uint32_t value)
 
 static void put_choice(text_out *out, const bil_format *format, const uint8_t *raw)
 {
-    uint32_t value = (uint32_t)bytes_get(raw, format->size);
+    uint32_t value = (uint32_t)bil_value_number(raw, format->size);
     const char *name = choice_name(format, value);
     if (name)
         put(out, name, strlen(name));
@@ -237,7 +237,7 @@ static int parse_choice(const bil_format *format, const char *text, size_t lengt
 {
     for (uint16_t i = 0; i < format->choice_count; i++)
         if (text_is(format->choices[i].name, text, length)) {
-            bytes_put(raw, format->size, format->choices[i].value);
+            bil_value_put_number(raw, format->size, format->choices[i].value);
             return BIL_OK;
         }
     bool negative;
@@ -246,14 +246,14 @@ static int parse_choice(const bil_format *format, const char *text, size_t lengt
         return BIL_E_CHOICE;
     if (negative || number >> (8 * format->size) != 0)
         return BIL_E_RANGE;
-    bytes_put(raw, format->size, number);
+    bil_value_put_number(raw, format->size, number);
     return BIL_OK;
 }
 
 /* Named bits, joined by "+", lowest first; the nameless as one hex number at the end; none as "0". */
 static void put_bits(text_out *out, const bil_format *format, const uint8_t *raw)
 {
-    uint32_t bits = (uint32_t)bytes_get(raw, format->size), nameless = 0;
+    uint32_t bits = (uint32_t)bil_value_number(raw, format->size), nameless = 0;
     bool first = true;
     for (uint32_t bit = 0; bit < 8u * format->size; bit++) {
         if (!(bits >> bit & 1))
@@ -327,7 +327,7 @@ static int parse_bits(const bil_format *format, const char *text, size_t length,
     }
     if (bits >> (8 * format->size) != 0)
         return BIL_E_RANGE;
-    bytes_put(raw, format->size, bits);
+    bil_value_put_number(raw, format->size, bits);
     return BIL_OK;
 }
 

@@ -4,8 +4,11 @@
 void bil_reader_plan(bil_job *job, reader *r, uint16_t count, uint32_t *cost, bool value)
 {
     const bil_link_limits *link = &job->description->link;
-    bil_block_rule rule = {link->read_cells, link->request_cost, link->cell_cost, true};
-    bil_plan_blocks(job->description, r->items, count, &rule, cost, r->next, NULL);
+    const bil_request_rule rule = {.bank = value ? job->config.bank : 0,
+                                   .copy = job->config.copy,
+                                   .request_cost = link->request_cost,
+                                   .cell_cost = link->cell_cost};
+    bil_plan_requests(job->description, r->items, count, &rule, cost, r->next, NULL);
     r->count = count;
     r->value = value;
     r->who = false;
@@ -15,28 +18,16 @@ void bil_reader_plan(bil_job *job, reader *r, uint16_t count, uint32_t *cost, bo
 
 static void take_block(bil_job *job, reader *r, uint16_t from, uint16_t to)
 {
-    const bil_description *description = job->description;
-    uint16_t base = description->params[r->items[from]].address;
+    const uint8_t *raw = r->exchange->raw;
     for (uint16_t i = from; i < to; i++) {
         uint16_t index = r->items[i];
-        const bil_param *param = &description->params[index];
-        uint8_t raw[BIL_TEXT_MAX];
-        int error = bil_value_from_cells(&param->format, r->exchange->cells + (param->address - base), raw);
-        if (error)
-            bil_image_fail(r->image, index, (bil_error)error);
+        bil_error cause = (bil_error)r->exchange->cause[i - from];
+        if (cause)
+            bil_image_fail(r->image, index, cause);
         else
             bil_image_put(r->image, index, raw);
+        raw += job->description->params[index].format.size;
     }
-}
-
-static void start_block(bil_job *job, reader *r)
-{
-    const bil_param *first = &job->description->params[r->items[r->at]];
-    const bil_param *last = &job->description->params[r->items[r->next[r->at] - 1]];
-    uint32_t end = last->address + (uint32_t)last->cells; /* values never overlap */
-    bil_exchange_read(r->exchange, first->space, first->address, (uint16_t)(end - first->address), r->items[r->at],
-                      r->value);
-    r->running = true;
 }
 
 static bool block_tells_who(const bil_job *job, const reader *r)
@@ -63,7 +54,8 @@ static flow run_half(bil_job *job, reader *r, request_run *run, bil_action *acti
                 r->at = r->next[r->at];
             if (r->at >= r->count)
                 return FLOW_DONE;
-            start_block(job, r);
+            bil_exchange_read(r->exchange, r->items + r->at, (uint16_t)(r->next[r->at] - r->at), r->value);
+            r->running = true;
         }
         flow f = run(job, r->exchange, action);
         if (f == FLOW_ACTION)
@@ -73,7 +65,7 @@ static flow run_half(bil_job *job, reader *r, request_run *run, bil_action *acti
         bil_outcome outcome = r->exchange->outcome;
         if (f == FLOW_DONE) {
             take_block(job, r, from, to);
-        } else if (outcome == BIL_REFUSED && to - from > 1) {
+        } else if (outcome == BIL_REFUSED && to - from > 1 && job->why.cause == BIL_E_REFUSED) {
             /* somewhere in it is a value that the device refuses: look for it in both halves */
             uint16_t middle = (uint16_t)((from + to) / 2);
             r->until = r->until > to ? r->until : to; /* both belong to this half, whichever tells who answers */

@@ -1,7 +1,55 @@
 /* Writing until nothing differs: stage by stage, block by block, each read back. */
+#include <string.h>
+
 #include "machine.h"
 
 enum { BEGIN, RECHECKING, STAGE, WRITING, BLOCK, REFUSED, UNTOUCHED, READING_BACK };
+
+/* Is it to be written: not what the device refused, nor what there would be no way back from, unless it was named? */
+static bool planned(const bil_job *job, uint16_t index)
+{
+    const bil_job_config *config = &job->config;
+    bil_write_need need = bil_job_need(job, index);
+    bool blind =
+        need == BIL_NEED_READ && !(job->touched[index] & TOUCHED) && !(config->by_name && config->by_name[index]);
+    return (need == BIL_NEED_WRITE || need == BIL_NEED_READ) && !blind && !(job->touched[index] & GIVEN_UP);
+}
+
+static const bil_space *space_of(const bil_job *job, uint16_t index)
+{
+    return &job->description->spaces[job->description->params[index].space];
+}
+
+/* Does it come along, as the device has it, when something else of its space is written? */
+static bool rides(const bil_job *job, uint16_t index)
+{
+    const bil_param *param = &job->description->params[index];
+    return space_of(job, index)->whole && param->flags & BIL_WRITABLE && !bil_class_left_out((bil_class)param->cls);
+}
+
+/* What of a stage is to be written, by place. */
+static uint16_t plan_stage(bil_job *job, uint8_t stage)
+{
+    const bil_description *d = job->description;
+    uint16_t count = 0, from = 0, space = 0; /* `from`: where this space begins */
+    bool any = false;
+    for (uint16_t i = 0; i < d->count; i++) {
+        uint16_t index = d->by_place[i];
+        const bil_param *param = &d->params[index];
+        if (param->space != space) {
+            from = count = any ? count : from;
+            space = param->space;
+            any = false;
+        }
+        if (param->stage != stage)
+            continue;
+        bool now = planned(job, index);
+        any = any || now;
+        if (now || rides(job, index))
+            job->items[count++] = index;
+    }
+    return any ? count : from;
+}
 
 /* Held again between two stages, what the restart brought about is the new start of the next one. */
 static flow held(bil_job *job)
@@ -24,11 +72,8 @@ static flow recheck(bil_job *job, bil_action *action)
     if (changed != BIL_NONE)
         return bil_refuse(job, BIL_E_FOREIGN_CHANGE, changed);
     job->progress.done = job->progress.total = 0;
-    for (uint16_t i = 0; i < job->description->count; i++) {
-        bil_write_need need =
-            bil_plan_need(job->config.have, job->config.want, i, job->purpose, job->config.with_calibration);
-        job->progress.total += need == BIL_NEED_WRITE || need == BIL_NEED_READ;
-    }
+    for (uint8_t stage = 0; stage < STAGES; stage++)
+        job->progress.total += plan_stage(job, stage);
     job->stage = 0;
     return job->config.kind == BIL_JOB_RESET ? FLOW_DONE : on(job, STAGE);
 }
@@ -43,23 +88,6 @@ static uint16_t rival(const bil_job *job, uint16_t index)
     return BIL_NONE;
 }
 
-/* What of a stage is to be written: not what the device refused, nor what there would be no way back from, unless it
- * was named. */
-static uint16_t plan_stage(bil_job *job, uint8_t stage)
-{
-    const bil_job_config *config = &job->config;
-    uint16_t kept = 0, count = bil_plan_write(config->have, config->want, job->purpose, config->with_calibration, stage,
-                                              job->items);
-    for (uint16_t i = 0; i < count; i++) {
-        uint16_t index = job->items[i];
-        bool blind = bil_job_need(job, index) == BIL_NEED_READ && !(job->touched[index] & TOUCHED) &&
-                     !(config->by_name && config->by_name[index]);
-        if (!blind && !(job->touched[index] & GIVEN_UP))
-            job->items[kept++] = index;
-    }
-    return kept;
-}
-
 static flow next_stage(bil_job *job, bil_action *action)
 {
     for (; job->stage < STAGES; job->stage++) {
@@ -72,8 +100,8 @@ static flow next_stage(bil_job *job, bil_action *action)
             job->why.other = by;
             return bil_stop(job, BIL_VERDICT_INCOMPLETE);
         }
-        bil_block_rule rule = {job->description->link.write_cells, 1, 0, false};
-        bil_plan_blocks(job->description, job->items, job->write_count, &rule, job->cost, job->next, NULL);
+        const bil_request_rule rule = {.write = true, .request_cost = 1};
+        bil_plan_requests(job->description, job->items, job->write_count, &rule, job->cost, job->next, NULL);
         job->write_at = 0;
         job->step = WRITING;
         if (job->recorded_writing)
@@ -92,21 +120,22 @@ static flow next_stage(bil_job *job, bil_action *action)
 
 static flow start_block(bil_job *job)
 {
-    const bil_description *description = job->description;
     if (job->write_at >= job->write_count) {
         bil_reader_values(job, job->config.have);
         return on(job, READING_BACK);
     }
     uint16_t from = job->write_at, to = job->next[from];
-    const bil_param *first = &description->params[job->items[from]];
-    uint16_t count = 0;
+    uint8_t *raw = job->exchange.raw;
     for (uint16_t i = from; i < to; i++) {
-        const bil_param *param = &description->params[job->items[i]];
-        count = (uint16_t)(param->address - first->address);
-        bil_value_to_cells(&param->format, bil_image_raw(job->config.want, job->items[i]), job->cells + count);
-        count = (uint16_t)(count + param->cells);
+        uint16_t index = job->items[i];
+        uint8_t size = job->description->params[index].format.size;
+        const bil_image *its = planned(job, index) ? job->config.want : job->config.have;
+        if (its->state[index] != BIL_PRESENT) /* without it the write would take it away */
+            return bil_refuse(job, BIL_E_UNREADABLE, index);
+        memcpy(raw, bil_image_raw(its, index), size);
+        raw += size;
     }
-    bil_exchange_write(job, job->items[from], count, true, false, 0);
+    bil_exchange_write(job, job->items + from, (uint16_t)(to - from));
     return on(job, BLOCK);
 }
 
@@ -135,7 +164,8 @@ static flow write_block(bil_job *job, bil_action *action)
         bil_move_follow(job, from, to);
         return on(job, WRITING);
     }
-    if (outcome == BIL_REFUSED && to - from > 1) {
+    bool whole = space_of(job, job->items[from])->whole; /* half of it would take the other half away */
+    if (outcome == BIL_REFUSED && to - from > 1 && job->why.cause == BIL_E_REFUSED && !whole) {
         uint16_t middle = (uint16_t)((from + to) / 2);
         job->next[from] = middle;
         job->next[middle] = to;

@@ -1,4 +1,6 @@
 /* Actions: what a job asks for next. */
+#include <stddef.h>
+
 #include "machine.h"
 
 flow bil_give(bil_job *job, bil_action *action, bil_action_kind kind)
@@ -26,8 +28,16 @@ flow bil_give_wait(bil_job *job, bil_action *action, uint64_t until_ms)
 
 flow bil_give_connect(bil_job *job, bil_action *action, uint32_t ms)
 {
-    action->u.connect.until_ms = job->now + ms;
-    action->u.connect.unit = job->unit;
+    const bil_description *d = job->description;
+    bil_connect *to = &action->u.connect;
+    to->until_ms = job->now + ms;
+    to->description = d;
+    to->at = d->link_unit;
+    to->raw = NULL;
+    if (job->unit) {
+        to->raw = job->unit_raw;
+        bil_value_put_number(job->unit_raw, d->params[d->link_unit].format.size, BIL_UNIT_NUMBER(job->unit));
+    }
     job->sure = false;
     return bil_give_until(job, action, BIL_ACT_CONNECT, job->now + ms);
 }

@@ -28,7 +28,8 @@ const char *bil_verdict_text(bil_verdict verdict)
     return verdicts[verdict] + strlen(verdicts[verdict]) + 1;
 }
 
-/* struct, cost, next, items, cells of requests and of looks, image, touched; in falling order of alignment */
+/* struct, cost, next, items, image, touched, raw values and causes of requests and of looks, in falling order of
+ * alignment. No request has a value twice, so none has more than all. */
 static size_t head_size(void)
 {
     size_t align = alignof(max_align_t);
@@ -39,8 +40,8 @@ size_t bil_job_size(const bil_description *description)
 {
     require(description);
     size_t items = (size_t)description->count + 1;
-    return head_size() + items * (sizeof(uint32_t) + 2 * sizeof(uint16_t)) + 2 * CELLS_MAX * sizeof(uint16_t) +
-           bil_image_size(description) + description->count;
+    return head_size() + items * (sizeof(uint32_t) + 2 * sizeof(uint16_t)) + bil_image_size(description) +
+           3 * (size_t)description->count + 2 * description->raw_size;
 }
 
 int bil_job_init(bil_job **out, void *memory, size_t size, const bil_job_config *config)
@@ -55,14 +56,17 @@ int bil_job_init(bil_job **out, void *memory, size_t size, const bil_job_config 
     job->cost = (uint32_t *)(void *)((uint8_t *)memory + head_size());
     job->next = (uint16_t *)(job->cost + items);
     job->items = job->next + items;
-    job->cells = job->items + items;
-    uint8_t *rest = (uint8_t *)(job->cells + 2 * CELLS_MAX);
+    size_t values = description->count, bytes = description->raw_size;
+    uint8_t *rest = (uint8_t *)(job->items + items);
     bil_image_init(&job->expect, description, rest, bil_image_size(description));
     job->touched = rest + bil_image_size(description);
-    memset(job->touched, 0, description->count);
-    job->exchange.cells = job->cells;
+    memset(job->touched, 0, values);
+    job->exchange.cause = job->touched + values;
+    job->look.exchange.cause = job->exchange.cause + values;
+    job->exchange.raw = job->look.exchange.cause + values;
+    job->look.exchange.raw = job->exchange.raw + bytes;
+    job->look.exchange.looks = true;
     job->reader = (reader){.exchange = &job->exchange, .items = job->items, .next = job->next};
-    job->look.exchange = (exchange){.cells = job->cells + CELLS_MAX, .looks = true};
     job->look.reader = (reader){.exchange = &job->look.exchange, .items = job->look.items, .next = job->look.next};
     job->due = UINT64_MAX;
     job->config = *config;

@@ -10,7 +10,7 @@ static void plan(bil_job *job)
     uint32_t cost[LOOK_MAX + 1];
     uint16_t count = 0;
     for (uint16_t i = 0; i < d->count && count < LOOK_MAX; i++) {
-        uint16_t index = d->by_address[i];
+        uint16_t index = d->by_place[i];
         bool name = job->config.kind == BIL_JOB_IDENTIFY && index == d->identity[BIL_ID_NAME];
         if (bil_watched(job, index) || name)
             r->items[count++] = index;

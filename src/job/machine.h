@@ -17,8 +17,7 @@ enum {
     BY_HAND_MS = 60000, /* how long a device that was switched on by hand may take to answer */
     IDLE_MS = 5000,     /* how often a machine is looked at that is to stand by itself */
     STAGES = 10,
-    LOOK_MAX = 20,  /* identity, what else tells the unit (at most 4 and 4), and what is followed */
-    CELLS_MAX = 125 /* Modbus Application Protocol 1.1b3, 6.3; larger than any block */
+    LOOK_MAX = 20 /* identity, what else tells the unit (at most 4 and 4), and what is followed */
 };
 
 typedef enum flow { FLOW_ACTION, FLOW_DONE, FLOW_FAILED, FLOW_ON /* inside a machine: its next state */ } flow;
@@ -35,17 +34,18 @@ enum { REQUEST_START, REQUEST_LOOK, REQUEST_SEND, REQUEST_ANSWER };
 
 /* One request, with what has to be done when it isn't answered. */
 typedef struct exchange {
-    uint16_t *cells; /* where they are read to, or sent from */
+    uint8_t *raw, *cause;  /* values that are read or sent, and of those read, which are there */
+    const uint16_t *items; /* parameters */
+    uint16_t count, one;   /* `one`: where it is a single one */
     uint8_t state;
     bool write, value;
     bool looks;      /* part of a look: a failure is repaired by that */
     bool repeatable; /* may be sent again when its fate is unknown; reads always may */
-    saw before;      /* state of operation as seen before it was first sent */
     bool sent;       /* it may have arrived, once at least */
     bool heard;      /* something came back that was no answer: somebody is there */
-    uint8_t space, secret;
+    uint8_t secret;
     uint8_t tries, busy;
-    uint16_t address, count, param;
+    saw before;          /* state of operation as seen before it was first sent */
     bil_outcome outcome; /* of the failure */
 } exchange;
 
@@ -137,9 +137,8 @@ struct bil_job {
     uint16_t write_at, write_count;
     const bil_description *description;
     const bil_result *result;
-    uint16_t *items, *next; /* these and the next three: working memory, behind the struct */
-    uint16_t *cells;
-    uint8_t *touched; /* one for each parameter: TOUCHED, GIVEN_UP */
+    uint16_t *items, *next; /* these and the next two: working memory, behind the struct */
+    uint8_t *touched;       /* one for each parameter: TOUCHED, GIVEN_UP */
     uint32_t *cost;
     uint32_t found;      /* state of operation before hold */
     uint32_t unit;       /* unit number that is spoken to, 0: the one of the address */
@@ -162,6 +161,7 @@ struct bil_job {
     saw saw[SAW_COUNT];
     bil_image expect; /* what the device should hold, as far as this job knows */
     bil_job_progress progress;
+    uint8_t unit_raw[4]; /* `unit` as a value, for the link */
 };
 
 enum { TOUCHED = 1, GIVEN_UP = 2 };
@@ -198,10 +198,12 @@ flow bil_announce(bil_job *job, bil_action *action, bil_event event);
 
 /* ---- machines ---- */
 
-void bil_exchange_read(exchange *x, uint8_t space, uint16_t address, uint16_t count, uint16_t param, bool value);
+/* Reads parameters of one space, by place; `items` stays as it is meanwhile. */
+void bil_exchange_read(exchange *x, const uint16_t *items, uint16_t count, bool value);
 void bil_exchange_read_param(bil_job *job, uint16_t param);
-/* Sends job->cells, or the secret in that slot. */
-void bil_exchange_write(bil_job *job, uint16_t param, uint16_t count, bool value, bool repeatable, uint8_t secret);
+/* Sends job->exchange.raw: as values of these, or of this one, or the secret in that slot. */
+void bil_exchange_write(bil_job *job, const uint16_t *items, uint16_t count);
+void bil_exchange_write_param(bil_job *job, uint16_t param, bool repeatable, uint8_t secret);
 /* Runs it as it is; FLOW_ON: it is to be sent again, once it is sure who answers. */
 flow bil_request_run(bil_job *job, exchange *x, bil_action *action);
 /* Makes sure who answers wherever that isn't sure, and runs it. */
@@ -219,8 +221,8 @@ flow bil_reader_run_half(bil_job *job, reader *r, bool who, request_run *run, bi
 void bil_player_start(bil_job *job, const bil_procedure *procedure);
 flow bil_player_run(bil_job *job, bil_action *action);
 
-/* The number in a parameter's cells just read, for conditions; false when they hold none. */
-bool bil_cells_number(const bil_job *job, uint16_t param, uint32_t *number);
+/* The number in a parameter just read by itself, for conditions; false when it holds none. */
+bool bil_number_read(const bil_job *job, uint32_t *number);
 
 /* ---- watching ---- */
 

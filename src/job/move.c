@@ -39,12 +39,11 @@ flow bil_move_run(bil_job *job, bil_action *action)
     flow f = bil_exchange_run(job, x, action);
     if (f == FLOW_ACTION)
         return f;
-    const bil_format *format = &job->description->params[x->param].format;
-    uint8_t raw[BIL_TEXT_MAX];
+    uint16_t param = x->items[0];
     bool nobody = f == FLOW_FAILED && x->outcome == BIL_UNKNOWN && !x->heard;
-    bool itself = f == FLOW_DONE && x->param == job->description->identity[BIL_ID_SERIAL] &&
-                  bil_value_from_cells(format, job->cells, raw) == BIL_OK &&
-                  memcmp(raw, bil_image_raw(job->config.have, x->param), format->size) == 0;
+    bool itself =
+        f == FLOW_DONE && param == job->description->identity[BIL_ID_SERIAL] && !x->cause[0] &&
+        memcmp(x->raw, bil_image_raw(job->config.have, param), job->description->params[param].format.size) == 0;
     job->unit = 0;
     job->elsewhere = false;
     job->dirty = true; /* back where it was: the next connection begins with who answers */

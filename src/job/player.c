@@ -10,33 +10,24 @@ void bil_player_start(bil_job *job, const bil_procedure *procedure)
     job->player = (player){.procedure = procedure};
 }
 
-bool bil_cells_number(const bil_job *job, uint16_t param, uint32_t *number)
+bool bil_number_read(const bil_job *job, uint32_t *number)
 {
-    const bil_format *format = &job->description->params[param].format;
-    uint8_t raw[BIL_TEXT_MAX];
-    if (format->type == BIL_TEXT || format->size > 4 || bil_value_from_cells(format, job->cells, raw) != BIL_OK)
+    const exchange *x = &job->exchange;
+    const bil_format *format = &job->description->params[x->items[0]].format;
+    if (format->type == BIL_TEXT || format->size > 4 || x->cause[0])
         return false;
-    *number = 0;
-    for (uint8_t i = 0; i < format->size; i++)
-        *number = *number << 8 | raw[i];
+    *number = (uint32_t)bil_value_number(x->raw, format->size);
     return true;
 }
 
 static void start_write(bil_job *job, const bil_proc_step *step)
 {
-    const bil_param *param = &job->description->params[step->param];
-    uint8_t raw[BIL_TEXT_MAX] = {0};
-    uint32_t value = step->value;
-    uint8_t secret = 0;
-    if (step->kind == BIL_STEP_SECRET) {
-        secret = (uint8_t)value;
-        memset(job->cells, 0, (size_t)param->cells * sizeof job->cells[0]);
-    } else {
-        for (size_t i = param->format.size; i-- > 0; value >>= 8)
-            raw[i] = (uint8_t)value;
-        bil_value_to_cells(&param->format, raw, job->cells);
-    }
-    bil_exchange_write(job, step->param, param->cells, false, step->repeatable, secret);
+    uint8_t size = job->description->params[step->param].format.size;
+    bool secret = step->kind == BIL_STEP_SECRET;
+    memset(job->exchange.raw, 0, size);
+    if (!secret)
+        bil_value_put_number(job->exchange.raw, size, step->value);
+    bil_exchange_write_param(job, step->param, step->repeatable, secret ? (uint8_t)step->value : 0);
 }
 
 static bil_error cause_of(const bil_job *job)
@@ -122,7 +113,7 @@ static flow judge(bil_job *job, bil_action *action, const bil_proc_step *step, f
 {
     player *p = &job->player;
     uint32_t number;
-    bool known = read == FLOW_DONE && bil_cells_number(job, step->param, &number);
+    bool known = read == FLOW_DONE && bil_number_read(job, &number);
     if (known && step->param == job->description->state)
         job->saw[SAW_STATE] = (saw){number, true};
     if (known && holds(step, number) && (!p->doubt || p->otherwise)) {

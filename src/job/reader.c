@@ -7,16 +7,24 @@
 void bil_reader_values(bil_job *job, bil_image *image)
 {
     const bil_description *description = job->description;
+    const bil_job_config *config = &job->config;
     reader *r = &job->reader;
     uint16_t count = 0, values = 0;
     memset(image->state, BIL_ABSENT, description->count);
-    for (uint16_t i = 0; i < description->count; i++) {
-        uint16_t index = description->by_address[i];
-        const bil_param *param = &description->params[index];
-        bool saved = param->flags & BIL_READABLE && !bil_class_left_out((bil_class)param->cls);
-        values = (uint16_t)(values + saved);
-        if (saved || bil_watched(job, index))
-            r->items[count++] = index;
+    /* what lies where it always does, then each place of the bank that is asked for */
+    for (uint16_t part = 0; part <= (config->bank ? description->bank_count : 0); part++) {
+        const bil_bank *place = part ? &description->banks[part - 1] : NULL;
+        for (uint16_t i = 0; i < description->count; i++) {
+            uint16_t index = description->by_place[i];
+            const bil_param *param = &description->params[index];
+            if (bil_description_bank(description, param, config->bank, config->copy) != place)
+                continue;
+            bool asked = !config->bank || place || param->cls == BIL_CLASS_UNIT;
+            bool saved = asked && param->flags & BIL_READABLE && !bil_class_left_out((bil_class)param->cls);
+            values = (uint16_t)(values + saved);
+            if (saved || bil_watched(job, index))
+                r->items[count++] = index;
+        }
     }
     r->image = image;
     bil_reader_plan(job, r, count, job->cost, true);

@@ -1,49 +1,61 @@
 /* One request, repeated as far as that can do no harm. */
+#include <stddef.h>
+
 #include "machine.h"
 
-void bil_exchange_read(exchange *x, uint8_t space, uint16_t address, uint16_t count, uint16_t param, bool value)
+void bil_exchange_read(exchange *x, const uint16_t *items, uint16_t count, bool value)
 {
-    *x = (exchange){.cells = x->cells,
+    *x = (exchange){.raw = x->raw,
+                    .cause = x->cause,
                     .looks = x->looks,
-                    .space = space,
-                    .address = address,
+                    .items = items,
                     .count = count,
-                    .param = param,
                     .value = value,
                     .repeatable = true};
 }
 
-void bil_exchange_read_param(bil_job *job, uint16_t param)
+/* A single one, whose index is kept here. */
+static void alone(exchange *x, uint16_t param)
 {
-    const bil_param *p = &job->description->params[param];
-    bil_exchange_read(&job->exchange, p->space, p->address, p->cells, param, false);
+    x->one = param;
+    x->items = &x->one;
 }
 
-void bil_exchange_write(bil_job *job, uint16_t param, uint16_t count, bool value, bool repeatable, uint8_t secret)
+void bil_exchange_read_param(bil_job *job, uint16_t param)
 {
-    const bil_param *p = &job->description->params[param];
-    job->exchange = (exchange){.cells = job->exchange.cells,
-                               .write = true,
-                               .space = p->space,
-                               .address = p->address,
-                               .count = count,
-                               .param = param,
-                               .value = value,
-                               .repeatable = repeatable,
-                               .secret = secret};
+    bil_exchange_read(&job->exchange, NULL, 1, false);
+    alone(&job->exchange, param);
+}
+
+void bil_exchange_write(bil_job *job, const uint16_t *items, uint16_t count)
+{
+    exchange *x = &job->exchange;
+    *x = (exchange){.raw = x->raw, .cause = x->cause, .write = true, .items = items, .count = count, .value = true};
+}
+
+void bil_exchange_write_param(bil_job *job, uint16_t param, bool repeatable, uint8_t secret)
+{
+    exchange *x = &job->exchange;
+    bil_exchange_write(job, NULL, 1);
+    alone(x, param);
+    x->value = false;
+    x->repeatable = repeatable;
+    x->secret = secret;
 }
 
 static flow send(bil_job *job, exchange *x, bil_action *action)
 {
-    action->u.transfer.write = x->write;
-    action->u.transfer.value = x->value;
-    action->u.transfer.space = x->space;
-    action->u.transfer.secret = x->secret;
-    action->u.transfer.format = x->secret ? &job->description->params[x->param].format : NULL;
-    action->u.transfer.address = x->address;
-    action->u.transfer.count = x->count;
-    action->u.transfer.param = x->param;
-    action->u.transfer.cells = x->cells;
+    bool in_bank = x->value && !x->write;
+    action->u.transfer = (bil_transfer){.description = job->description,
+                                        .items = x->items,
+                                        .count = x->count,
+                                        .write = x->write,
+                                        .value = x->value,
+                                        .bank = in_bank ? job->config.bank : 0,
+                                        .copy = job->config.copy,
+                                        .secret = x->secret,
+                                        .raw = x->raw,
+                                        .cause = x->cause};
     bil_job_progress *p = &job->progress;
     ++*(x->looks    ? &p->identity_requests
         : !x->value ? &p->other_requests
@@ -60,7 +72,7 @@ static flow give_up(bil_job *job, exchange *x, bil_outcome outcome, bil_error ca
 {
     uint32_t code = job->result->code;
     x->outcome = outcome;
-    bil_failed(job, cause, x->param);
+    bil_failed(job, cause, x->items[0]);
     job->why.code = code;
     return FLOW_FAILED;
 }
@@ -73,7 +85,7 @@ static flow answered(bil_job *job, exchange *x, bil_action *action)
     case BIL_DONE:
         return FLOW_DONE;
     case BIL_REFUSED:
-        return give_up(job, x, BIL_REFUSED, BIL_E_REFUSED);
+        return give_up(job, x, BIL_REFUSED, result->cause ? result->cause : BIL_E_REFUSED);
     case BIL_BUSY:
         x->heard = true;
         if (x->busy++ >= link->busy_tries)

@@ -44,17 +44,11 @@ bool bil_watched(const bil_job *job, uint16_t index)
     return bil_tells_who(job->description, index);
 }
 
-static uint32_t number_in(const bil_image *image, uint16_t param)
-{
-    uint32_t number = 0;
-    for (uint8_t i = 0; i < image->description->params[param].format.size; i++)
-        number = number << 8 | bil_image_raw(image, param)[i];
-    return number;
-}
-
 uint32_t bil_number_of(const bil_image *image, uint16_t param)
 {
-    return param != BIL_NONE && image->state[param] == BIL_PRESENT ? number_in(image, param) : 0;
+    return param != BIL_NONE && image->state[param] == BIL_PRESENT
+               ? (uint32_t)bil_value_number(bil_image_raw(image, param), image->description->params[param].format.size)
+               : 0;
 }
 
 /* Is one of these another one than before? What can't be read any more leaves that open, and closes the way. */

@@ -2,7 +2,7 @@
 #ifndef BIL_PORT_CLOCK_H
 #define BIL_PORT_CLOCK_H
 
-#include "bilancia/port.h"
+#include "bilancia/link.h"
 
 bil_clock clock_monotonic(void);
 

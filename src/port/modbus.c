@@ -192,7 +192,7 @@ static bil_outcome ask(modbus_link *link, const uint8_t *pdu, size_t size, uint8
     return (*answer)[0] == pdu[0] ? BIL_DONE : doubt(link, result, BIL_E_GARBLED);
 }
 
-static bil_outcome read_cells(void *ctx, uint8_t space, uint16_t address, uint16_t count, uint16_t *cells,
+static bil_outcome read_cells(void *ctx, uint16_t space, uint16_t address, uint16_t count, uint16_t *cells,
                               bil_result *result)
 {
     modbus_link *link = ctx;
@@ -212,7 +212,7 @@ static bil_outcome read_cells(void *ctx, uint8_t space, uint16_t address, uint16
     return BIL_DONE;
 }
 
-static bil_outcome write_cells(void *ctx, uint8_t space, uint16_t address, uint16_t count, const uint16_t *cells,
+static bil_outcome write_cells(void *ctx, uint16_t space, uint16_t address, uint16_t count, const uint16_t *cells,
                                bil_result *result)
 {
     modbus_link *link = ctx;
@@ -242,14 +242,14 @@ static void speak_to(void *ctx, uint32_t unit)
         modbus_set_slave(link->context, link->unit);
 }
 
-static const bil_link_ops ops = {dial, read_cells, write_cells, hang_up, speak_to};
+static const bil_cell_ops ops = {dial, read_cells, write_cells, hang_up, speak_to};
 
 static bool begin(modbus_link *link, int unit, bil_link *out)
 {
     if (!link->context)
         return false;
     link->unit = link->usual = (uint8_t)unit;
-    *out = (bil_link){&ops, link};
+    *out = bil_cell_link_over(&link->over, (bil_cells){&ops, link});
     modbus_link_reply_ms(link, 1000);
     if (!link->serial || modbus_set_slave(link->context, unit) == 0)
         return true;

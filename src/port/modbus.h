@@ -7,7 +7,7 @@
 
 #include <stdbool.h>
 
-#include "bilancia/port.h"
+#include "bilancia/cells.h"
 
 typedef struct modbus_link {
     void *context; /* modbus_t */
@@ -18,6 +18,7 @@ typedef struct modbus_link {
     uint16_t transaction;
     char path[256]; /* of a serial line */
     int lock;       /* held as long as the line is open; 0: none */
+    bil_cell_link over;
     int silence_us; /* of a serial line between two frames */
 } modbus_link;
 

@@ -3,7 +3,7 @@
 #ifndef BIL_PORT_MODBUS_EXCEPTION_H
 #define BIL_PORT_MODBUS_EXCEPTION_H
 
-#include "bilancia/job.h"
+#include "bilancia/link.h"
 
 typedef struct modbus_exception {
     uint8_t code;

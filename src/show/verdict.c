@@ -3,7 +3,6 @@
 
 #include "bilancia/host_error.h"
 #include "host/describe/rule_text.h"
-#include "port/modbus_exception.h"
 #include "show/screen.h"
 #include "show/writing.h"
 
@@ -87,7 +86,7 @@ static void put_reason(const write_call *w, char *out, size_t size)
                  its);
     } else if (w->end.u.end.code && w->end.u.end.cause == BIL_E_REFUSED) {
         snprintf(out + used, size - used, " (its reason: %u, %s)", w->end.u.end.code,
-                 modbus_exception_of(w->end.u.end.code)->text);
+                 w->dev.below.kind->reason(w->end.u.end.code));
     }
 }
 

@@ -60,7 +60,7 @@ static bool not_connected(const sim_link *link, bil_result *result)
     return !link->connected;
 }
 
-static bil_outcome read_cells(void *ctx, uint8_t space, uint16_t address, uint16_t count, uint16_t *cells,
+static bil_outcome read_cells(void *ctx, uint16_t space, uint16_t address, uint16_t count, uint16_t *cells,
                               bil_result *result)
 {
     sim_link *link = ctx;
@@ -68,10 +68,11 @@ static bil_outcome read_cells(void *ctx, uint8_t space, uint16_t address, uint16
         return BIL_NOT_SENT;
     link->now += link->unit->model->reply_ms;
     sim_unit *unit = swapped(link) ? NULL : who(link);
-    return answer(link, unit ? sim_read(unit, link->now, space, address, count, cells) : SIM_SILENT, unit, result);
+    return answer(link, unit ? sim_read(unit, link->now, (uint8_t)space, address, count, cells) : SIM_SILENT, unit,
+                  result);
 }
 
-static bil_outcome write_cells(void *ctx, uint8_t space, uint16_t address, uint16_t count, const uint16_t *cells,
+static bil_outcome write_cells(void *ctx, uint16_t space, uint16_t address, uint16_t count, const uint16_t *cells,
                                bil_result *result)
 {
     sim_link *link = ctx;
@@ -79,7 +80,8 @@ static bil_outcome write_cells(void *ctx, uint8_t space, uint16_t address, uint1
         return BIL_NOT_SENT;
     link->now += link->unit->model->reply_ms;
     sim_unit *unit = swapped(link) ? NULL : who(link);
-    return answer(link, unit ? sim_write(unit, link->now, space, address, count, cells) : SIM_SILENT, unit, result);
+    return answer(link, unit ? sim_write(unit, link->now, (uint8_t)space, address, count, cells) : SIM_SILENT, unit,
+                  result);
 }
 
 static void close_link(void *ctx)
@@ -94,7 +96,7 @@ static void speak_to(void *ctx, uint32_t unit)
         link->number = unit ? BIL_UNIT_NUMBER(unit) : link->usual;
 }
 
-static const bil_link_ops ops = {connect_link, read_cells, write_cells, close_link, speak_to};
+static const bil_cell_ops ops = {connect_link, read_cells, write_cells, close_link, speak_to};
 
 static uint64_t now_ms(void *ctx)
 {
@@ -115,10 +117,10 @@ void sim_link_on_line(sim_link *link, uint32_t number)
     link->number = link->usual = number;
 }
 
-bil_link sim_link_open(sim_link *link, sim_unit *unit)
+bil_cells sim_link_open(sim_link *link, sim_unit *unit)
 {
     *link = (sim_link){.unit = unit};
-    return (bil_link){&ops, link};
+    return (bil_cells){&ops, link};
 }
 
 bil_clock sim_link_clock(sim_link *link)

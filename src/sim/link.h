@@ -2,7 +2,7 @@
 #ifndef BIL_SIM_LINK_H
 #define BIL_SIM_LINK_H
 
-#include "bilancia/port.h"
+#include "bilancia/cells.h"
 #include "unit.h"
 
 typedef struct sim_link {
@@ -21,7 +21,8 @@ typedef struct sim_link {
 
 /* Makes it a link on a line, where units have numbers. */
 void sim_link_on_line(sim_link *link, uint32_t number);
-bil_link sim_link_open(sim_link *link, sim_unit *unit);
+/* Cells of the unit: bil_cell_link_over makes a link of them. */
+bil_cells sim_link_open(sim_link *link, sim_unit *unit);
 bil_clock sim_link_clock(sim_link *link);
 
 #endif

@@ -65,7 +65,7 @@ static void load_parameters(load *l, yaml_node_t *map)
     for (uint16_t i = 0; i < l->table->count && !l->bad; i++)
         load_resets(l, i);
     if (!l->bad)
-        load_by_address(l);
+        load_by_place(l);
     if (!l->bad)
         load_factory(l);
 }

@@ -2,6 +2,7 @@
 #include <stdlib.h>
 #include <string.h>
 
+#include "bilancia/cells.h"
 #include "bilancia/host_error.h"
 #include "host/base/float_text.h"
 #include "host/describe/loading.h"
@@ -96,7 +97,7 @@ static void load_param(load *l, yaml_node_t *key, yaml_node_t *map, bil_param *p
     format->order = load_order(l, map, l->order);
     param->space = load_want_space(l, space);
     param->cells = (uint8_t)bil_value_cells(format);
-    param->address = (uint16_t)load_want_number(l, at, 0, 65536 - param->cells);
+    param->at.number = (uint32_t)load_want_number(l, at, 0, 65536 - param->cells);
     param->stage = stage ? (uint8_t)load_want_number(l, stage, 0, 9) : 5;
     load_scale(l, map, format);
     if (!l->bad)

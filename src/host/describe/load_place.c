@@ -2,12 +2,13 @@
 #include <stdlib.h>
 #include <string.h>
 
+#include "bilancia/cells.h"
 #include "host/describe/loading.h"
 
-uint8_t load_want_space(load *l, yaml_node_t *node)
+uint16_t load_want_space(load *l, yaml_node_t *node)
 {
     static const char *const names[] = {"holding", "input", NULL};
-    return node ? (uint8_t)load_want_name(l, node, names) : BIL_HOLDING;
+    return node ? (uint16_t)load_want_name(l, node, names) : BIL_HOLDING;
 }
 
 uint8_t load_order(load *l, yaml_node_t *map, uint8_t usual)
@@ -26,10 +27,10 @@ static int by_place(const void *a, const void *b, void *params)
 {
     const bil_param *x = (const bil_param *)params + *(const uint16_t *)a;
     const bil_param *y = (const bil_param *)params + *(const uint16_t *)b;
-    return x->space != y->space ? x->space - y->space : x->address - y->address;
+    return x->space != y->space ? x->space - y->space : (int)x->at.number - (int)y->at.number;
 }
 
-void load_by_address(load *l)
+void load_by_place(load *l)
 {
     uint16_t *order = arena_take(l->memory, l->table->count * sizeof *order);
     for (uint16_t i = 0; i < l->table->count; i++)
@@ -37,20 +38,20 @@ void load_by_address(load *l)
     qsort_r(order, l->table->count, sizeof *order, by_place, l->params);
     for (uint16_t i = 0; i < l->table->count && !l->bad; i++) {
         const bil_param *param = &l->params[order[i]];
-        uint16_t most = param->flags & BIL_WRITABLE && l->table->link.write_cells < l->table->link.read_cells
-                            ? l->table->link.write_cells
-                            : l->table->link.read_cells;
+        const bil_space *space = &l->table->spaces[param->space];
+        uint16_t most =
+            param->flags & BIL_WRITABLE && space->write_most < space->read_most ? space->write_most : space->read_most;
         if (param->cells > most)
             load_complain(l, l->nodes[order[i]], "%s takes %u cells, more than one request carries", param->id,
                           param->cells);
         if (i == 0)
             continue;
         const bil_param *before = &l->params[order[i - 1]];
-        if (before->space == param->space && before->address + before->cells > param->address)
+        if (before->space == param->space && before->at.number + before->cells > param->at.number)
             load_complain(l, l->nodes[order[i]], "%s and %s lie on the same cell %u", before->id, param->id,
-                          param->address);
+                          (unsigned)param->at.number);
     }
-    l->table->by_address = order;
+    l->table->by_place = order;
 }
 
 static uint16_t link_number(load *l, yaml_node_t *map, const char *key, long low, long high, long usual)
@@ -95,8 +96,6 @@ void load_link(load *l, yaml_node_t *map)
     if (l->bad)
         return;
     l->table->link = (bil_link_limits){
-        .read_cells = link_number(l, map, "largest_read", 1, 125, 125),
-        .write_cells = link_number(l, map, "largest_write", 1, 123, 123),
         .reply_ms = link_number(l, map, "reply_ms", 1, 60000, 500),
         .late_ms = link_number(l, map, "late_ms", 1, 60000, 2000),
         .busy_ms = link_number(l, map, "busy_ms", 1, 60000, 200),
@@ -104,6 +103,12 @@ void load_link(load *l, yaml_node_t *map)
         .request_cost = link_number(l, map, "request_cost", 1, 10000, 1),
         .cell_cost = link_number(l, map, "cell_cost", 0, 10000, 0),
     };
+    bil_space *spaces = arena_take(l->memory, 2 * sizeof *spaces);
+    spaces[BIL_HOLDING] = (bil_space){.read_most = link_number(l, map, "largest_read", 1, BIL_CELLS_MAX, BIL_CELLS_MAX),
+                                      .write_most = link_number(l, map, "largest_write", 1, 123, 123)};
+    spaces[BIL_INPUT] = spaces[BIL_HOLDING]; /* nothing there can be written */
+    l->table->spaces = spaces;
+    l->table->space_count = 2;
     l->order = load_order(l, map, 0);
     yaml_node_t *across = load_get(l, map, "across");
     if (across)

@@ -223,12 +223,31 @@ static void load_bank(load *l, yaml_node_t *map, bil_bank *bank)
     bank->at = (uint16_t)load_want_number(l, at, 0, 65535 - (bank->last - bank->first));
 }
 
+/* What belongs to the unit or is measured is never read from a bank; and where a value lies is told once. */
+static void check_bank(load *l, const yaml_node_t *node, const bil_bank *banks, const bil_bank *b)
+{
+    for (uint16_t i = 0; i < l->table->count; i++) {
+        const bil_param *p = &l->params[i];
+        if ((p->cls == BIL_CLASS_UNIT || p->cls == BIL_CLASS_LIVE) && p->space == b->space && p->at.number <= b->last &&
+            p->at.number + p->cells > b->first)
+            load_complain(l, node, "%s is of the unit, or measured, and lies among these cells", p->id);
+    }
+    for (const bil_bank *other = banks; other < b; other++)
+        if (other->kind == b->kind && other->copy == b->copy && other->space == b->space && other->first <= b->last &&
+            b->first <= other->last)
+            load_complain(l, node, "these cells lie in another place of the same kind, too");
+}
+
 void load_banks(load *l, yaml_node_t *list)
 {
     size_t count = load_want_list(l, list, 255);
     bil_bank *banks = arena_take(l->memory, (count + 1) * sizeof *banks);
-    for (size_t i = 0; i < count && !l->bad; i++)
-        load_bank(l, load_node(l, list->data.sequence.items.start[i]), &banks[i]);
+    for (size_t i = 0; i < count && !l->bad; i++) {
+        yaml_node_t *node = load_node(l, list->data.sequence.items.start[i]);
+        load_bank(l, node, &banks[i]);
+        if (!l->bad)
+            check_bank(l, node, banks, &banks[i]);
+    }
     l->table->banks = banks;
     l->table->bank_count = (uint8_t)count;
 }

@@ -55,6 +55,17 @@ static void put_choices(FILE *file, const bil_description *d)
     }
 }
 
+/* A space whose values are side by side has them by number. */
+static void put_at(FILE *file, const bil_description *d, const bil_param *p)
+{
+    if (d->spaces[p->space].reading == BIL_SHARE_NEIGHBOURS) {
+        fprintf(file, ".number = %" PRIu32 "u", p->at.number);
+        return;
+    }
+    fputs(".key = ", file);
+    put_string(file, p->at.key);
+}
+
 static void put_params(FILE *file, const bil_description *d)
 {
     for (uint16_t i = 0; i < d->count; i++)
@@ -84,9 +95,10 @@ static void put_params(FILE *file, const bil_description *d)
         fprintf(file, ".low = UINT64_C(%" PRIu64 "), .high = UINT64_C(%" PRIu64 ")", f->low, f->high);
         if (f->choice_count)
             fprintf(file, ", .choices = choices_%u, .choice_count = %u", i, f->choice_count);
-        fprintf(file,
-                "},\n     .address = %u, .raw_at = %u, .cells = %u, .space = %u, .cls = %u, .flags = %u, .stage = %u",
-                p->address, p->raw_at, p->cells, p->space, p->cls, p->flags, p->stage);
+        fputs("},\n     .at = {", file);
+        put_at(file, d, p);
+        fprintf(file, "}, .raw_at = %u, .cells = %u, .space = %u, .cls = %u, .flags = %u, .stage = %u", p->raw_at,
+                p->cells, p->space, p->cls, p->flags, p->stage);
         if (p->reset_count)
             fprintf(file, ", .resets = resets_%u, .reset_count = %u", i, p->reset_count);
         fputs("},\n", file);
@@ -118,6 +130,21 @@ static void put_procedures(FILE *file, const bil_description *d)
                 p->found);
         put_string(file, p->hardware);
         fprintf(file, ", .steps = steps_%u, .step_count = %u},\n", i, p->step_count);
+    }
+    fputs("};\n", file);
+}
+
+static void put_spaces(FILE *file, const bil_description *d)
+{
+    fputs("static const bil_space spaces[] = {\n", file);
+    for (uint16_t i = 0; i < d->space_count; i++) {
+        const bil_space *s = &d->spaces[i];
+        fputs("    {.ask = ", file);
+        put_string(file, s->ask);
+        fputs(", .set = ", file);
+        put_string(file, s->set);
+        fprintf(file, ", .reading = %u, .writing = %u, .whole = %d, .read_most = %u, .write_most = %u},\n", s->reading,
+                s->writing, s->whole, s->read_most, s->write_most);
     }
     fputs("};\n", file);
 }
@@ -178,7 +205,8 @@ static void put_lists(FILE *file, const bil_description *d)
 {
     put_texts(file, "firmwares", d->firmwares, d->firmware_count);
     put_texts(file, "hardwares", d->hardwares, d->hardware_count);
-    put_numbers(file, "by_address", d->by_address, d->count);
+    put_numbers(file, "by_place", d->by_place, d->count);
+    put_spaces(file, d);
     put_choices(file, d);
     put_params(file, d);
     put_procedures(file, d);
@@ -236,9 +264,9 @@ static void put_rest(FILE *file, const bil_description *d)
     if (d->factory)
         fputs("    .factory = factory, .factory_known = factory_known,\n", file);
     fprintf(file,
-            "    .link = {.read_cells = %u, .write_cells = %u, .reply_ms = %u, .late_ms = %u, .busy_ms = %u, "
+            "    .spaces = spaces, .space_count = %u,\n    .link = {.reply_ms = %u, .late_ms = %u, .busy_ms = %u, "
             ".busy_tries = %u,\n",
-            l->read_cells, l->write_cells, l->reply_ms, l->late_ms, l->busy_ms, l->busy_tries);
+            d->space_count, l->reply_ms, l->late_ms, l->busy_ms, l->busy_tries);
     fprintf(file, "             .request_cost = %u, .cell_cost = %u},\n    .raw_size = %" PRIu32 "u,\n};\n",
             l->request_cost, l->cell_cost, d->raw_size);
 }
@@ -258,10 +286,9 @@ void description_write_c(const bil_description *d, const char *name, FILE *file)
             ",\n    .revision = %u, .firmwares = firmwares, .firmware_count = %u, .hardwares = hardwares, "
             ".hardware_count = %u,\n",
             d->revision, d->firmware_count, d->hardware_count);
-    fprintf(
-        file,
-        "    .stored_values = %u, .restart_keeps_hold = %d, .count = %u, .params = params, .by_address = by_address,\n",
-        d->stored_values, d->restart_keeps_hold, d->count);
+    fprintf(file,
+            "    .stored_values = %u, .restart_keeps_hold = %d, .count = %u, .params = params, .by_place = by_place,\n",
+            d->stored_values, d->restart_keeps_hold, d->count);
     fprintf(file, "    .across = %s, .across_count = %u, .procedures = %s, .procedure_count = %u,\n    .identity = {",
             d->across_count ? "across" : "NULL", d->across_count, d->procedure_count ? "procedures" : "NULL",
             d->procedure_count);

@@ -5,7 +5,6 @@
 
 #include "host/base/arena.h"
 #include "host/base/float_text.h"
-#include "host/run/bank.h"
 
 static const char *const names[] = {
 #define NAME(NAME_, name, text) name,
@@ -123,18 +122,22 @@ static int hidden(const side *s, const device *dev, char *why, size_t size)
     return BIL_E_STORED_HIDDEN;
 }
 
-static bank_kind_and_copy wanted_bank(const side *s)
+/* The first place named for what is wanted, or NULL. */
+static const bil_bank *wanted_bank(const side *s, const bil_description *d)
 {
-    return (bank_kind_and_copy){s->kind == SIDE_STORED    ? BIL_BANK_STORED
-                                : s->kind == SIDE_FACTORY ? BIL_BANK_FACTORY
-                                                          : BIL_BANK_KEPT,
-                                (uint8_t)s->copy};
+    bil_bank_kind kind = s->kind == SIDE_STORED    ? BIL_BANK_STORED
+                         : s->kind == SIDE_FACTORY ? BIL_BANK_FACTORY
+                                                   : BIL_BANK_KEPT;
+    for (uint8_t i = 0; i < d->bank_count; i++)
+        if (d->banks[i].kind == kind && d->banks[i].copy == s->copy)
+            return &d->banks[i];
+    return NULL;
 }
 
 static void tell_when(side *s, device *dev)
 {
     char text[BIL_VALUE_TEXT];
-    const bil_bank *bank = bank_find(dev->description, wanted_bank(s));
+    const bil_bank *bank = wanted_bank(s, dev->description);
     if (bank->when == BIL_NONE || device_look(dev, bank->when) != BIL_OK)
         return;
     const bil_param *p = &dev->description->params[bank->when];
@@ -148,17 +151,11 @@ static int read_elsewhere(side *s, device *dev,
                           void (*progress)(void *ctx, const bil_job *job, const bil_action *action), char *why,
                           size_t size)
 {
-    bank_kind_and_copy which = wanted_bank(s);
-    if (bank_find(dev->description, which)) {
+    const bil_bank *bank = wanted_bank(s, dev->description);
+    if (bank) {
         if (s->kind == SIDE_KEPT)
             tell_when(s, dev);
-        bank_link shifted;
-        bil_link straight = dev->link;
-        dev->link = bank_link_over(&shifted, straight, dev->description, which);
-        int error = device_read_all(dev, progress, NULL, NULL);
-        dev->link = straight;
-        bank_keep_only(&dev->image, which);
-        return error;
+        return device_read_bank(dev, bank, progress);
     }
     if (s->kind == SIDE_STORED && dev->description->unstored != BIL_NONE && !device_says_unstored(dev)) {
         snprintf(s->extra, sizeof s->extra, "those in force: the device says that all are stored");
@@ -180,7 +177,7 @@ static int open_device(side *s, const models *m,
     set_origin_of(&s->origin, &dev->image);
     if (s->kind == SIDE_RUNNING) {
         error = device_read_all(dev, progress, NULL, NULL);
-    } else if (s->kind == SIDE_FACTORY && !bank_find(dev->description, wanted_bank(s))) {
+    } else if (s->kind == SIDE_FACTORY && !wanted_bank(s, dev->description)) {
         set_origin who = s->origin;
         error = factory_image(s, dev->description, why, size);
         if (!error)

@@ -9,6 +9,7 @@
 enum { ADDRESS_TEXT = 400 };
 
 typedef struct address {
+    const struct link_kind *kind; /* links.h */
     bool serial;
     char host[256], port[6]; /* of a network address */
     char path[256];          /* of a serial line */

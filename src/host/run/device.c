@@ -20,10 +20,11 @@ bil_job *device_job(device *dev, bil_job_kind kind, bil_job_config config)
     return job;
 }
 
-int device_read_all(device *dev, void (*progress)(void *ctx, const bil_job *job, const bil_action *action),
-                    bil_job_progress *counts, bil_verdict *verdict)
+static int read_values(device *dev, bil_job_config config,
+                       void (*progress)(void *ctx, const bil_job *job, const bil_action *action),
+                       bil_job_progress *counts, bil_verdict *verdict)
 {
-    bil_job *job = device_job(dev, BIL_JOB_READ, (bil_job_config){0});
+    bil_job *job = device_job(dev, BIL_JOB_READ, config);
     runner r = {.link = dev->link, .clock = dev->clock, .progress = progress};
     bil_action end = run_job(job, &r);
     if (counts)
@@ -34,6 +35,24 @@ int device_read_all(device *dev, void (*progress)(void *ctx, const bil_job *job,
     return (int)end.u.end.cause;
 }
 
+int device_read_all(device *dev, void (*progress)(void *ctx, const bil_job *job, const bil_action *action),
+                    bil_job_progress *counts, bil_verdict *verdict)
+{
+    return read_values(dev, (bil_job_config){0}, progress, counts, verdict);
+}
+
+int device_read_bank(device *dev, const bil_bank *bank,
+                     void (*progress)(void *ctx, const bil_job *job, const bil_action *action))
+{
+    const bil_description *d = dev->description;
+    bil_job_config config = {.bank = (uint8_t)(bank->kind + 1), .copy = bank->copy};
+    int error = read_values(dev, config, progress, NULL, NULL);
+    for (uint16_t i = 0; i < d->count; i++) /* what was watched meanwhile */
+        if (d->params[i].cls != BIL_CLASS_UNIT && !bil_description_bank(d, &d->params[i], config.bank, config.copy))
+            dev->image.state[i] = BIL_ABSENT;
+    return error;
+}
+
 static void use(device *dev, const bil_description *description)
 {
     free(dev->memory);
@@ -41,7 +60,7 @@ static void use(device *dev, const bil_description *description)
     dev->memory = need(1, size);
     dev->description = description;
     bil_image_init(&dev->image, description, dev->memory, size);
-    modbus_link_reply_ms(&dev->modbus, description->link.reply_ms * 2u + 100);
+    dev->below.kind->wait_at_most(dev->below.memory, description->link.reply_ms * 2u + 100);
 }
 
 static bil_action identify(device *dev)
@@ -61,13 +80,6 @@ static void remember(const device *dev, char *seen, size_t size)
     bil_image_identity(&dev->image, BIL_ID_MODEL, model, sizeof model);
     if (model[0] && vendor[0])
         snprintf(seen, size, "; it says \"%s %s\"", vendor, model);
-}
-
-bool device_link(modbus_link *modbus, const address *where, bil_link *link)
-{
-    return where->serial ? modbus_link_open_serial(modbus, where->path, where->speed, where->parity, where->stop_bits,
-                                                   where->unit, link)
-                         : modbus_link_open(modbus, where->host, where->port, where->unit, link);
 }
 
 bool device_says_unstored(device *dev)
@@ -93,17 +105,11 @@ int device_open_as(device *dev, const char *text, const char *model, const model
 
 int device_look(device *dev, uint16_t index)
 {
-    const bil_param *param = &dev->description->params[index];
-    uint16_t cells[BIL_TEXT_MAX / 2 + 1];
     uint8_t raw[BIL_TEXT_MAX];
     bil_result result = {0};
-    if (dev->link.ops->read(dev->link.ctx, param->space, param->address, (uint16_t)bil_value_cells(&param->format),
-                            cells, &result) != BIL_DONE)
-        return (int)result.cause;
-    int error = bil_value_from_cells(&param->format, cells, raw);
-    if (!error)
+    if (read_param(dev->link, dev->description, index, raw, &result) == BIL_DONE && !result.cause)
         bil_image_put(&dev->image, index, raw);
-    return error;
+    return (int)result.cause;
 }
 
 /* The descriptions in the order in which they are tried: the one expected comes first. */
@@ -126,10 +132,11 @@ int device_open_within(device *dev, const char *text, const char *model, uint32_
     int error = address_parse(text, &where, why, size);
     if (error)
         return error;
-    if (!device_link(&dev->modbus, &where, &dev->link)) {
+    if (!link_open(&dev->below, &where)) {
         snprintf(why, size, where.serial ? "the line can't be opened like this" : "host and port make no sense");
         return BIL_E_ADDRESS;
     }
+    dev->link = dev->below.link;
     dev->clock = clock_monotonic();
     dev->until_ms = within_ms ? dev->clock.ops->now_ms(dev->clock.ctx) + within_ms : 0;
     char seen[2 * BIL_VALUE_TEXT + 20] = "";
@@ -152,8 +159,8 @@ int device_open_within(device *dev, const char *text, const char *model, uint32_
 
 void device_close(device *dev)
 {
-    dev->connect_errno = dev->modbus.connect_errno;
-    modbus_link_free(&dev->modbus);
+    dev->connect_errno = dev->below.kind->connect_errno(dev->below.memory);
+    link_end(&dev->below);
     free(dev->memory);
     dev->memory = NULL;
 }

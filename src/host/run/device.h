@@ -3,14 +3,13 @@
 #define BIL_HOST_RUN_DEVICE_H
 
 #include "host/describe/catalogue.h"
-#include "host/run/address.h"
+#include "host/run/links.h"
 #include "host/run/run.h"
-#include "port/modbus.h"
 
 typedef struct device {
     const char *text; /* the address as given */
-    modbus_link modbus;
-    bil_link link;
+    linked below;
+    bil_link link; /* of it */
     bil_clock clock;
     const bil_description *description;
     bil_image image; /* identity after device_open; all values after a read */
@@ -31,12 +30,12 @@ int device_open_within(device *dev, const char *text, const char *model, uint32_
  * of the job. */
 int device_read_all(device *dev, void (*progress)(void *ctx, const bil_job *job, const bil_action *action),
                     bil_job_progress *counts, bil_verdict *verdict);
+/* Reads what lies in a bank: what doesn't is absent afterwards; who the unit is stays. */
+int device_read_bank(device *dev, const bil_bank *bank,
+                     void (*progress)(void *ctx, const bil_job *job, const bil_action *action));
 /* Reads one parameter by itself into the image. */
 int device_look(device *dev, uint16_t param);
 void device_close(device *dev);
-
-/* The link alone: false when the address makes no sense to it. */
-bool device_link(modbus_link *modbus, const address *where, bil_link *link);
 
 /* Does the device say that values in force aren't stored yet? False where its model can't tell. */
 bool device_says_unstored(device *dev);

@@ -8,6 +8,7 @@
 #include "bilancia/host_error.h"
 #include "host/base/arena.h"
 #include "host/run/lines.h"
+#include "port/ports.h"
 
 enum { CONNECT_MS = 500, IDENTIFY_MS = 1500 };
 
@@ -38,17 +39,17 @@ static int add(const char *text, finder_hit **list, size_t *count, char *why, si
 /* The first "a-b" that stands where a range may. */
 static const char *range_in(const char *text, long *low, long *high, size_t *length)
 {
-    bool serial = strncmp(text, "modbus+rtu:", 11) == 0;
-    const char *at = serial ? strchr(text, '?') : strstr(text, "://");
+    const link_kind *kind = link_kind_of(text);
+    const char *at = kind ? strstr(text, kind->range_from) : NULL;
     for (; at && *at; at++) {
-        if (!isdigit((unsigned char)*at) || !strchr(serial ? "=" : ".:/", at[-1]))
+        if (!isdigit((unsigned char)*at) || !strchr(kind->range_after, at[-1]))
             continue;
         char *dash, *end;
         *low = strtol(at, &dash, 10);
         if (*dash != '-' || !isdigit((unsigned char)dash[1]))
             continue;
         *high = strtol(dash + 1, &end, 10);
-        if (*end && !strchr(serial ? "&" : ":/", *end))
+        if (*end && !strchr(kind->range_before, *end))
             continue;
         *length = (size_t)(end - at);
         return at;
@@ -73,6 +74,28 @@ int finder_expand(const char *text, finder_hit **list, size_t *count, char *why,
         snprintf(one, sizeof one, "%.*s%ld%s", (int)(at - text), text, i, at + length);
         error = finder_expand(one, list, count, why, size);
     }
+    return error;
+}
+
+int finder_new(const models *known, finder_hit **list, size_t *count, char *why, size_t size)
+{
+    enum { PORTS = 64 };
+    serial_port *ports = need(PORTS, sizeof *ports);
+    size_t found = ports_list(ports, PORTS);
+    int error = BIL_OK;
+    for (size_t i = 0; i < known->count && !error; i++) {
+        const char *text = known->list[i]->factory_address;
+        const link_kind *kind = text ? link_kind_of(text) : NULL;
+        const char *rest = kind ? text + strlen(kind->scheme) : "";
+        if (text && rest[0] != '?')
+            error = finder_expand(text, list, count, why, size);
+        for (size_t k = 0; rest[0] == '?' && k < found && k < PORTS && !error; k++) {
+            char whole[ADDRESS_TEXT + 300];
+            snprintf(whole, sizeof whole, "%s%s%s", kind->scheme, ports[k].path, rest);
+            error = finder_expand(whole, list, count, why, size);
+        }
+    }
+    free(ports);
     return error;
 }
 
@@ -119,26 +142,24 @@ static uint32_t patience_ms(const models *known)
 /* Does anybody answer one harmless read? */
 static bool knock(finder_hit *hit, const address *where, const models *known)
 {
-    modbus_link modbus;
-    bil_link link;
+    linked below;
     bil_result result = {0};
-    if (!device_link(&modbus, where, &link))
+    if (!link_open(&below, where))
         return false;
-    modbus_link_reply_ms(&modbus, CONNECT_MS);
-    bil_outcome outcome = link.ops->connect(link.ctx, &result);
+    const bil_link link = below.link;
+    below.kind->wait_at_most(below.memory, CONNECT_MS);
+    bil_outcome outcome = link.ops->connect(link.ctx, &(bil_connect){0}, &result);
     hit->end = FINDER_ABSENT;
     if (outcome == BIL_DONE) {
-        modbus_link_reply_ms(&modbus, patience_ms(known));
+        below.kind->wait_at_most(below.memory, patience_ms(known));
         const bil_description *d = known->list[0];
-        const bil_param *param = &d->params[d->identity[BIL_ID_MODEL]];
-        uint16_t cells[BIL_TEXT_MAX / 2 + 1];
-        outcome = link.ops->read(link.ctx, param->space, param->address, (uint16_t)bil_value_cells(&param->format),
-                                 cells, &result);
+        uint8_t raw[BIL_TEXT_MAX];
+        outcome = read_param(link, d, d->identity[BIL_ID_MODEL], raw, &result);
         hit->end = outcome == BIL_UNKNOWN || outcome == BIL_NOT_SENT ? FINDER_SILENT : FINDER_REFUSED;
     }
     hit->error = (int)result.cause;
-    hit->connect_errno = modbus.connect_errno;
-    modbus_link_free(&modbus);
+    hit->connect_errno = below.kind->connect_errno(below.memory);
+    link_end(&below);
     return hit->end == FINDER_REFUSED;
 }
 

@@ -26,6 +26,10 @@ typedef struct finder_hit {
  * the list, which is realloc'ed. BIL_E_ADDRESS with the reason in `why`. */
 int finder_expand(const char *text, finder_hit **list, size_t *count, char *why, size_t why_size);
 
+/* The same for all places where the descriptions say that a new or reset unit is found; one that tells no port is looked
+ * for at every serial port of this computer. */
+int finder_new(const models *known, finder_hit **list, size_t *count, char *why, size_t why_size);
+
 /* Leaves each address in the list once, where it stands first. */
 void finder_drop_doubles(finder_hit *list, size_t *count);
 

@@ -19,52 +19,53 @@ static void sleep_until(const runner *r, uint64_t moment)
     r->clock.ops->sleep_until(r->clock.ctx, r->until_ms && moment > r->until_ms ? r->until_ms : moment);
 }
 
-static void connect_until(const runner *r, uint64_t until, bil_result *result)
+static void connect_until(const runner *r, const bil_connect *to, bil_result *result)
 {
     for (;;) {
-        result->outcome = r->link.ops->connect(r->link.ctx, result);
+        result->outcome = r->link.ops->connect(r->link.ctx, to, result);
         uint64_t next = now(r) + CONNECT_EVERY_MS;
-        if (result->outcome == BIL_DONE || next > until || late(r))
+        if (result->outcome == BIL_DONE || next > to->until_ms || late(r))
             return;
         sleep_until(r, next);
     }
 }
 
 /* False when it is longer than the device takes. */
-static bool put_secret(const char *secret, const bil_format *format, uint16_t *cells)
+static bool put_secret(const char *secret, const bil_transfer *t)
 {
-    uint8_t raw[BIL_TEXT_MAX] = {0};
-    size_t length = secret ? strlen(secret) : 0;
-    if (length == 0 || length > format->size)
+    size_t size = t->description->params[t->items[0]].format.size, length = secret ? strlen(secret) : 0;
+    if (length == 0 || length > size)
         return false;
-    memcpy(raw, secret, length);
-    bil_value_to_cells(format, raw, cells);
-    explicit_bzero(raw, sizeof raw);
+    memset(t->raw, 0, size);
+    memcpy(t->raw, secret, length);
     return true;
 }
 
-static void transfer(const runner *r, const bil_action *action, bil_result *result)
+static void transfer(const runner *r, const bil_transfer *t, bil_result *result)
 {
-    uint16_t *cells = action->u.transfer.cells, count = action->u.transfer.count;
-    uint8_t space = action->u.transfer.space;
-    uint16_t address = action->u.transfer.address;
     if (late(r)) {
         result->outcome = BIL_NOT_SENT;
         result->cause = BIL_E_SILENT;
         return;
     }
-    if (!action->u.transfer.write) {
-        result->outcome = r->link.ops->read(r->link.ctx, space, address, count, cells, result);
-        return;
-    }
-    if (action->u.transfer.secret && !put_secret(r->password, action->u.transfer.format, cells)) {
+    if (t->secret && !put_secret(r->password, t)) {
         result->outcome = BIL_REFUSED;
         result->cause = BIL_E_REFUSED;
         return;
     }
-    result->outcome = r->link.ops->write(r->link.ctx, space, address, count, cells, result);
-    if (action->u.transfer.secret)
-        explicit_bzero(cells, count * sizeof cells[0]);
+    result->outcome = r->link.ops->transfer(r->link.ctx, t, result);
+    if (t->secret)
+        explicit_bzero(t->raw, t->description->params[t->items[0]].format.size);
+}
+
+bil_outcome read_param(bil_link link, const bil_description *d, uint16_t param, uint8_t *raw, bil_result *result)
+{
+    uint8_t cause = BIL_OK;
+    bil_transfer t = {.description = d, .items = &param, .count = 1, .raw = raw, .cause = &cause};
+    bil_outcome outcome = link.ops->transfer(link.ctx, &t, result);
+    if (outcome == BIL_DONE)
+        result->cause = (bil_error)cause;
+    return outcome;
 }
 
 static bil_outcome yes(bool answer)
@@ -82,12 +83,10 @@ bil_action run_job(bil_job *job, const runner *r)
             r->progress(r->ctx, job, &action);
         switch (action.kind) {
         case BIL_ACT_CONNECT:
-            if (r->link.ops->speak_to)
-                r->link.ops->speak_to(r->link.ctx, action.u.connect.unit);
-            connect_until(r, action.u.connect.until_ms, &result);
+            connect_until(r, &action.u.connect, &result);
             break;
         case BIL_ACT_TRANSFER:
-            transfer(r, &action, &result);
+            transfer(r, &action.u.transfer, &result);
             break;
         case BIL_ACT_WAIT:
             sleep_until(r, action.u.wait.until_ms);

@@ -2,7 +2,7 @@
 #ifndef BIL_HOST_RUN_RUN_H
 #define BIL_HOST_RUN_RUN_H
 
-#include "bilancia/port.h"
+#include "bilancia/job.h"
 
 /* What the one who starts a job supplies; functions may be NULL where the job never asks. */
 typedef struct runner {
@@ -19,5 +19,9 @@ typedef struct runner {
 
 /* Runs to the end and returns the last action. */
 bil_action run_job(bil_job *job, const runner *r);
+
+/* Reads one parameter by itself, without a job. `raw` has BIL_TEXT_MAX bytes; done, the cause tells whether the value
+ * is there. */
+bil_outcome read_param(bil_link link, const bil_description *d, uint16_t param, uint8_t *raw, bil_result *result);
 
 #endif

@@ -36,8 +36,8 @@ typedef struct write_call write_call;
  * asked, and nobody who watches. They are called by the thread that runs the write. */
 typedef struct write_answers {
     write_answer (*ask)(void *ctx, const write_call *w, write_question question, const char *text);
-    /* The password of the device, SECRET_MAX bytes: at first what was handed over beforehand, and where the device wants
-     * one and there is none, once the unit is known to be the right one, what a person may be asked for. */
+    /* The password of the device, SECRET_MAX bytes: at first what was handed over beforehand, and where the device
+     * wants one and there is none, once the unit is known to be the right one, what a person may be asked for. */
     bool (*password)(void *ctx, bool may_ask, char *out, size_t size);
     /* All that is planned is known (write_planned, `changed`): time to show it. */
     void (*preview)(void *ctx, const write_call *w);

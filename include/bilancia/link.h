@@ -1,0 +1,81 @@
+/* bilancia/link.h - the way to a device: one const table of functions and a context for each.
+ *
+ * A job speaks of items: parameters and their raw values (value.h). The link knows their form on the wire. It moves one
+ * request at a time and tells, in one of five outcomes, what is known about it afterwards. It never repeats a request
+ * and never reads meaning into values. For registers, cells.h makes a link of four functions on cells.
+ *
+ * After a time-out the link must be silent for `late_ms` and drained before the next request, so that a late reply
+ * can't answer the next question: the job waits, and has it connect anew.
+ *
+ * Thread rules: a link belongs to one thread at a time. */
+#ifndef BILANCIA_LINK_H
+#define BILANCIA_LINK_H
+
+#include "bilancia/description.h"
+
+/* A unit number on a line, 0 to 255, each of them a number like any other; 0 of this type is none. */
+#define BIL_UNIT(number) ((uint32_t)(number) + 1)
+#define BIL_UNIT_NUMBER(unit) ((unit)-1)
+
+/* A transfer ends in one of five ways; other actions of a job use `done` and `refused` (no, or failed). */
+typedef enum bil_outcome {
+    BIL_DONE,
+    BIL_REFUSED,  /* the device said no; `code` tells its reason */
+    BIL_BUSY,     /* the device said: later */
+    BIL_NOT_SENT, /* nothing left this computer */
+    BIL_UNKNOWN   /* a reply was lost or late: it may have happened */
+} bil_outcome;
+
+typedef struct bil_result {
+    uint32_t number; /* of the action it answers; 0 before the first */
+    bil_outcome outcome;
+    bil_error cause; /* for a transfer or connect that wasn't done: SILENT, LOST, GARBLED, REFUSED, ... */
+    uint32_t code;   /* the device's own reason for a refusal, 0 if it gave none */
+    uint64_t now_ms; /* a clock that never goes back; only differences count */
+} bil_result;
+
+/* Some values of one space, in one request. */
+typedef struct bil_transfer {
+    const bil_description *description;
+    const uint16_t *items; /* indices of parameters, by place */
+    uint16_t count;        /* of them, at least one */
+    bool write;
+    bool value;         /* values of a copy, rather than of identity, states or procedures */
+    uint8_t bank, copy; /* 0: the values in force; else 1 + bil_bank_kind, and which of the kept ones */
+    uint8_t secret;     /* not 0: whoever performs it puts secret slot `secret`, NUL-padded, into `raw`, and wipes it */
+    uint8_t *raw;       /* raw values one behind the other, each of its format's size: to fill, or to send */
+    uint8_t *cause;     /* reading: one for each, BIL_OK or the bil_error why that value isn't there */
+} bil_transfer;
+
+/* A new connection. */
+typedef struct bil_connect {
+    uint64_t until_ms; /* on the clock of the results: keep trying so long */
+    const bil_description *description;
+    const uint8_t *raw; /* value of the parameter `at`, which tells where it answers from now on; NULL: as at first */
+    uint16_t at;
+} bil_connect;
+
+typedef struct bil_link_ops {
+    /* Opens the link once; an open one is closed first. BIL_DONE, or BIL_NOT_SENT with cause and code. */
+    bil_outcome (*connect)(void *ctx, const bil_connect *to, bil_result *result);
+    bil_outcome (*transfer)(void *ctx, const bil_transfer *t, bil_result *result);
+    void (*close)(void *ctx);
+} bil_link_ops;
+
+typedef struct bil_link {
+    const bil_link_ops *ops;
+    void *ctx;
+} bil_link;
+
+/* A clock that never goes back, and a way to let time pass. */
+typedef struct bil_clock_ops {
+    uint64_t (*now_ms)(void *ctx);
+    void (*sleep_until)(void *ctx, uint64_t ms);
+} bil_clock_ops;
+
+typedef struct bil_clock {
+    const bil_clock_ops *ops;
+    void *ctx;
+} bil_clock;
+
+#endif

@@ -1,0 +1,51 @@
+#include "host/run/links.h"
+
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+#include "host/base/arena.h"
+
+extern const link_kind link_modbus_tcp, link_modbus_rtu;
+
+static const link_kind *const kinds[] = {&link_modbus_tcp, &link_modbus_rtu};
+enum { KINDS = sizeof kinds / sizeof kinds[0] };
+
+const link_kind *link_kind_of(const char *text)
+{
+    for (size_t i = 0; i < KINDS; i++)
+        if (strncmp(text, kinds[i]->scheme, strlen(kinds[i]->scheme)) == 0)
+            return kinds[i];
+    return NULL;
+}
+
+const char *link_kinds_text(char *out, size_t size)
+{
+    out[0] = '\0';
+    for (size_t i = 0, used = 0; i < KINDS && used < size; i++)
+        used += (size_t)snprintf(out + used, size - used, "%s%s",
+                                 i == 0          ? ""
+                                 : i + 1 < KINDS ? ", "
+                                                 : " and ",
+                                 kinds[i]->scheme);
+    return out;
+}
+
+bool link_open(linked *l, const address *where)
+{
+    *l = (linked){.kind = where->kind, .memory = need(1, where->kind->size)};
+    if (l->kind->open(l->memory, where, &l->link))
+        return true;
+    free(l->memory);
+    *l = (linked){0};
+    return false;
+}
+
+void link_end(linked *l)
+{
+    if (!l->kind)
+        return;
+    l->kind->end(l->memory);
+    free(l->memory);
+    *l = (linked){0};
+}

@@ -1,0 +1,42 @@
+/* Which scheme of an address is which kind of link: one row each in links.c. Whoever opens, scans, explains or writes
+ * asks here, so that a new kind is a row and a file of its own. */
+#ifndef BIL_HOST_RUN_LINKS_H
+#define BIL_HOST_RUN_LINKS_H
+
+#include "bilancia/link.h"
+#include "host/run/address.h"
+
+typedef struct link_kind {
+    const char *scheme; /* with what ends it: "modbus+tcp://" */
+    bool serial;        /* a line at a port of this computer, rather than a network: what its failures mean */
+    /* A range a-b may stand for a number behind this text, between these characters: "finder_expand" */
+    const char *range_from, *range_after, *range_before;
+    /* What follows the scheme, to an address and back; the address was zeroed. BIL_OK, or BIL_E_ADDRESS with the
+     * reason. */
+    int (*parse)(const char *rest, address *out, char *why, size_t why_size);
+    void (*text)(const address *where, char *out, size_t size);
+    size_t size; /* of the memory of an open one */
+    /* False: the address makes no sense to it. Nothing is connected yet. */
+    bool (*open)(void *memory, const address *where, bil_link *link);
+    void (*wait_at_most)(void *memory, uint32_t ms); /* for a whole reply, and for a connection */
+    int (*connect_errno)(const void *memory);        /* of the last connection that failed, else 0 */
+    void (*end)(void *memory);
+    const char *(*reason)(uint32_t code); /* what a device's own reason for a refusal says, for people */
+} link_kind;
+
+/* The kind of this address; NULL where no scheme fits. */
+const link_kind *link_kind_of(const char *text);
+/* "modbus+tcp:// and modbus+rtu:", for a message. */
+const char *link_kinds_text(char *out, size_t size);
+
+/* An open link with its memory. */
+typedef struct linked {
+    const link_kind *kind;
+    void *memory;
+    bil_link link;
+} linked;
+/* False when the address makes no sense to its kind. */
+bool link_open(linked *l, const address *where);
+void link_end(linked *l);
+
+#endif
