@@ -3,142 +3,51 @@
 #include <string.h>
 
 #include "cli/site_cli.h"
-
-typedef struct wishes {
-    char *address, *group, *description, *writers, *why, *signed_by, *storage, *rename, *limit;
-    int retired, in_service;
-} wishes;
-
-static void put(json_t *card, const char *key, const char *value)
-{
-    if (value && *value)
-        json_object_set_new(card, key, json_string(value));
-    else if (value)
-        json_object_del(card, key);
-}
-
-/* "anna,bruno" as a list; "" takes the limit away. */
-static void put_writers(json_t *card, const char *text)
-{
-    if (!text)
-        return;
-    json_t *list = json_array();
-    for (const char *at = text; *at;) {
-        size_t length = strcspn(at, ",");
-        if (length)
-            json_array_append_new(list, json_stringn(at, length));
-        at += length + (at[length] == ',');
-    }
-    if (json_array_size(list))
-        json_object_set(card, "writers", list);
-    else
-        json_object_del(card, "writers");
-    json_decref(list);
-}
-
-static bool wishes_are_good(const wishes *w)
-{
-
-    const char *texts[] = {w->group, w->description, w->writers, w->why, w->signed_by, w->storage};
-    for (size_t i = 0; i < sizeof texts / sizeof texts[0]; i++)
-        if (!note_is_good(texts[i]))
-            return false;
-    return true;
-}
-
-static int check_address(const char *text)
-{
-    address where;
-    char why[200];
-    int error = address_parse(text, &where, why, sizeof why);
-    return error ? say_error(text, error, why) : -1;
-}
+#include "host/site/marks.h"
 
 /* Somebody else in the site at this address? */
 static void warn_of_neighbours(open_site *h, const char *text, const char *folder)
 {
     device_row other;
-    if (!index_device(&h->index, text, &other))
+    if (!text || !index_device(&h->index, text, &other))
         return;
     if (strcmp(other.folder, folder) != 0)
         say("%s!%s the site has another device at this address: %s\n", warn(), plain(), other.name);
     device_row_free(&other);
 }
 
-static int write_card(open_site *h, const char *name, const char *old_folder, json_t *card, const wishes *w,
-                      const char *who)
+static int add(open_site *h, const char *name, const char *where, card_change *w, const char *who)
 {
     char folder[SITE_FOLDER];
-    if (old_folder)
-        snprintf(folder, sizeof folder, "%s", old_folder);
-    else
-        site_folder_of(name, folder);
-    json_object_set_new(card, "name", json_string(name));
-    put(card, "address", w->address);
-    put(card, "group", w->group);
-    put(card, "description", w->description);
-    put(card, "signed_by", w->signed_by);
-    put(card, "storage", w->storage);
-    put(card, "why", w->why ? w->why : "");
-    put(card, "limit", w->limit && strcmp(w->limit, "none") == 0 ? "" : w->limit);
-    put_writers(card, w->writers);
-    if (w->retired)
-        json_object_set_new(card, "retired", json_true());
-    if (w->in_service)
-        json_object_del(card, "retired");
-    json_object_set_new(card, "after", index_heads(&h->index, folder, "device"));
-    if (w->address)
-        warn_of_neighbours(h, w->address, folder);
-    json_object_del(card, "nobody"); /* it came of two that disagreed; now somebody decides */
-    int error = note_add(&h->place, folder, "device", person(who), card, NULL);
-    if (error)
-        return say_error(h->place.path, error, NULL);
-    index_accept(&h->index, folder);
+    trouble t;
+    w->name = name;
+    w->address = where;
+    if (card_change_check(w, &t) != BIL_OK)
+        return say_trouble(&t);
+    site_folder_of(name, folder);
+    warn_of_neighbours(h, where, folder);
+    if (card_write(&h->index, NULL, w, person(who), &t) != BIL_OK)
+        return say_trouble(&t);
+    say("%s✓ added%s  %s at %s\nNext: bilancia read %s%s%s\n", good(), plain(), name, where,
+        strchr(name, ' ') ? "\"" : "", name, strchr(name, ' ') ? "\"" : "");
     return EXIT_DONE;
 }
 
-static int add(open_site *h, const char *name, const char *where, wishes *w, const char *who)
+static int change(open_site *h, const char *name, const card_change *w, const char *who)
 {
     device_row row;
-    if (!site_name_is_good(name))
-        return say_error(name, BIL_E_CALL,
-                         "a name is a line of printable text without / and #, and without blanks at its ends");
-    int code = check_address(where);
-    if (code >= 0)
-        return code;
-    if (index_device(&h->index, name, &row)) {
-        bool has_card = row.card && strcmp(row.name, name) == 0;
-        char at[ADDRESS_TEXT];
-        snprintf(at, sizeof at, "the site has this device already, at %.300s; device change changes it",
-                 card_text(&row, "address"));
-        device_row_free(&row);
-        if (has_card)
-            return say_error(name, BIL_E_CALL, at);
-    }
-    free(w->address);
-    w->address = strdup(where);
-    code = write_card(h, name, NULL, json_object(), w, who);
-    if (code == EXIT_DONE)
-        say("%s✓ added%s  %s at %s\nNext: bilancia read %s%s%s\n", good(), plain(), name, where,
-            strchr(name, ' ') ? "\"" : "", name, strchr(name, ' ') ? "\"" : "");
-    return code;
-}
-
-static int change(open_site *h, const char *name, const wishes *w, const char *who)
-{
-    device_row row;
-    int code = w->address ? check_address(w->address) : -1;
-    if (code >= 0)
-        return code;
-    if (w->rename && !site_name_is_good(w->rename))
-        return say_error(w->rename, BIL_E_CALL, "a name is a line of printable text without / and #");
+    trouble t;
+    if (card_change_check(w, &t) != BIL_OK)
+        return say_trouble(&t);
     int error = find_device(h, name, &row);
     if (error)
         return exit_code_of(error);
-    json_t *card = row.card ? json_deep_copy(row.card) : json_object();
-    code = write_card(h, w->rename ? w->rename : row.name, row.folder, card, w, who);
-    if (code == EXIT_DONE)
-        say("%s✓ changed%s  %s\n", good(), plain(), w->rename ? w->rename : row.name);
+    warn_of_neighbours(h, w->address, row.folder);
+    int code = EXIT_DONE;
+    if (card_write(&h->index, &row, w, person(who), &t) != BIL_OK)
+        code = say_trouble(&t);
+    else
+        say("%s✓ changed%s  %s\n", good(), plain(), w->name ? w->name : row.name);
     device_row_free(&row);
     return code;
 }
@@ -177,20 +86,20 @@ static int show(open_site *h, const char *name, bool json)
 
 static int run(const command *self, int argc, const char **argv)
 {
-    wishes w = {0};
-    char *who = NULL, *given = NULL;
-    int json = 0;
+    card_change w = {0};
+    char *who = NULL, *given = NULL, *limit = NULL, *added = NULL;
+    int json = 0, retired = 0, in_service = 0;
     struct poptOption options[] = {
-        {"address", 0, POPT_ARG_STRING, &w.address, 0, "its address (change)", "ADDRESS"},
+        {"address", 0, POPT_ARG_STRING, &added, 0, "its address (change)", "ADDRESS"},
         {"group", 'g', POPT_ARG_STRING, &w.group, 0, "a group of devices that belong together", "TEXT"},
         {"model", 'm', POPT_ARG_STRING, &w.description, 0, "the model expected there", "MODEL"},
-        {"limit", 0, POPT_ARG_STRING, &w.limit, 0, "what may be done with it", "reading|trials|none"},
+        {"limit", 0, POPT_ARG_STRING, &limit, 0, "what may be done with it", "reading|trials|none"},
         {"writers", 0, POPT_ARG_STRING, &w.writers, 0, "who may write to it (all)", "NAME,NAME"},
         {"signed-by", 0, POPT_ARG_STRING, &w.signed_by, 0, "take only copies signed with this key", "KEY"},
         {"storage", 0, POPT_ARG_STRING, &w.storage, 0, "where the device's own disk appears on this computer", "DIR"},
-        {"rename", 0, POPT_ARG_STRING, &w.rename, 0, "another name (change)", "TEXT"},
-        {"retired", 0, POPT_ARG_NONE, &w.retired, 0, "out of service: its copies stay (change)", NULL},
-        {"in-service", 0, POPT_ARG_NONE, &w.in_service, 0, "in service again (change)", NULL},
+        {"rename", 0, POPT_ARG_STRING, &w.name, 0, "another name (change)", "TEXT"},
+        {"retired", 0, POPT_ARG_NONE, &retired, 0, "out of service: its copies stay (change)", NULL},
+        {"in-service", 0, POPT_ARG_NONE, &in_service, 0, "in service again (change)", NULL},
         {"why", 0, POPT_ARG_STRING, &w.why, 0, "a note on why", "TEXT"},
         WHO_OPTION(who),
         SITE_OPTION(given),
@@ -204,10 +113,13 @@ static int run(const command *self, int argc, const char **argv)
     const char *verb = c.arguments[0];
     bool adds = strcmp(verb, "add") == 0 && c.count == 3, changes = strcmp(verb, "change") == 0 && c.count == 2,
          shows = strcmp(verb, "show") == 0 && c.count == 2;
+    card_change wish = w; /* the options' texts stay theirs */
+    wish.address = added;
+    wish.limit = limit && strcmp(limit, "none") == 0 ? "" : limit && !limit[0] ? "?" : limit;
+    wish.retired = retired;
+    wish.in_service = in_service;
     open_site h;
-    if (w.limit && strcmp(w.limit, "reading") != 0 && strcmp(w.limit, "trials") != 0 && strcmp(w.limit, "none") != 0) {
-        code = say_error(w.limit, BIL_E_CALL, "a limit is reading, trials or none");
-    } else if (!wishes_are_good(&w) || !note_is_good(who)) {
+    if (!note_is_good(who)) {
         code = say_error("", BIL_E_CALL, NOTE_WANTED);
     } else if (!adds && !changes && !shows) {
         code = say_error(verb, BIL_E_CALL, "say device add NAME ADDRESS, device change NAME, or device show NAME");
@@ -216,8 +128,8 @@ static int run(const command *self, int argc, const char **argv)
         if (error) {
             code = exit_code_of(error);
         } else {
-            code = adds      ? add(&h, c.arguments[1], c.arguments[2], &w, who)
-                   : changes ? change(&h, c.arguments[1], &w, who)
+            code = adds      ? add(&h, c.arguments[1], c.arguments[2], &wish, who)
+                   : changes ? change(&h, c.arguments[1], &wish, who)
                              : show(&h, c.arguments[1], json);
             leave_site(&h);
         }

@@ -1,9 +1,7 @@
 /* bilancia write: a saved copy to a device, with proof at the end. */
 #include "cli/writing.h"
 
-extern const command command_rehearse;
-
-static int run(const command *self, int argc, const char **argv)
+int write_from_copy(const command *self, int argc, const char **argv, bool only_rehearse)
 {
     writing *x = writing_new(BIL_JOB_WRITE);
     char *purpose = NULL, *groups = NULL;
@@ -25,7 +23,7 @@ static int run(const command *self, int argc, const char **argv)
         return code;
     write_call *w = &x->w;
     w->groups = groups;
-    w->rehearse = self == &command_rehearse ? REHEARSE_ONLY : rehearse_first ? REHEARSE_FIRST : REHEARSE_NOT;
+    w->rehearse = only_rehearse ? REHEARSE_ONLY : rehearse_first ? REHEARSE_FIRST : REHEARSE_NOT;
     int as = purpose ? bil_purpose_from_name(purpose) : BIL_RESTORE;
     w->config.trial = trial;
     w->config.with_calibration = calibration;
@@ -43,6 +41,11 @@ static int run(const command *self, int argc, const char **argv)
     return writing_end(x, &c, code);
 }
 
+static int run(const command *self, int argc, const char **argv)
+{
+    return write_from_copy(self, argc, argv, false);
+}
+
 const command command_write = {"write",
                                "[options] COPY ADDRESS",
                                "writes a saved copy to a device: only what differs, stored and proved",
@@ -50,10 +53,3 @@ const command command_write = {"write",
                                "  bilancia write crusher#baseline crusher                     as a site names them\n",
                                run,
                                60};
-const command command_rehearse = {"rehearse",
-                                  "[options] COPY ADDRESS",
-                                  "plays a write on a simulated unit with the values of the device; writes nothing",
-                                  "  bilancia rehearse crusher#baseline crusher\n"
-                                  "In a site the history says of the copy that it was proved so.\n",
-                                  run,
-                                  90};

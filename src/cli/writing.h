@@ -76,6 +76,9 @@ int writing_run(writing *x);
 /* Gives back what the call holds, and returns the code. */
 int writing_end(writing *x, call *c, int code);
 
+/* The whole command that writes a saved copy; the exit code. */
+int write_from_copy(const command *self, int argc, const char **argv, bool only_rehearse);
+
 /* What the words of the call say of checks, values left out and the restart. -1, or the exit code. */
 int writing_words(writing *x);
 /* Plays it on a simulated unit with the values of the device. -1 when it ended well, else the exit code. */

@@ -212,7 +212,18 @@ static int begin(const site *s, const char *path, char *why, size_t size)
     return BIL_OK;
 }
 
-int site_share(const site *s, const char *path, share_count *count, char *why, size_t size)
+static int both_ways(const site *s, const site *other, share_count *count)
+{
+    int error = BIL_OK;
+    for (int notes = 1; notes >= 0 && !error; notes--) {
+        error = one_way(s, other, &count->there, count, notes);
+        if (!error)
+            error = one_way(other, s, &count->here, count, notes);
+    }
+    return error;
+}
+
+int site_share(const site *s, const char *path, const char *who, share_count *count, char *why, size_t size)
 {
     site other;
     *count = (share_count){0};
@@ -224,10 +235,13 @@ int site_share(const site *s, const char *path, share_count *count, char *why, s
         return BIL_E_CALL;
     }
     why[0] = error ? why[0] : '\0';
-    for (int notes = 1; notes >= 0 && !error; notes--) {
-        error = one_way(s, &other, &count->there, count, notes);
-        if (!error)
-            error = one_way(&other, s, &count->here, count, notes);
-    }
-    return error;
+    if (!error)
+        error = both_ways(s, &other, count);
+    if (error || !(count->there || count->here))
+        return error;
+    char *whole = realpath(path, NULL);
+    share_count again = {0};
+    error = note_add(s, "", "second_place", who, json_pack("{s:s}", "place", whole ? whole : path), NULL);
+    free(whole);
+    return error ? error : both_ways(s, &other, &again); /* the other place learns of it, too */
 }

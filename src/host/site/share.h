@@ -11,7 +11,8 @@ typedef struct share_count {
     char clash[STORAGE_PATH]; /* the last of either */
 } share_count;
 
-/* `other` is made when it isn't there or empty. BIL_E_SITE_BROKEN when it is another site, or no site. */
-int site_share(const site *s, const char *other, share_count *count, char *why, size_t why_size);
+/* `other` is made when it isn't there or empty. Where that brought anything, a note of the site says where the second
+ * place is. BIL_E_SITE_BROKEN when it is another site, or no site. */
+int site_share(const site *s, const char *other, const char *who, share_count *count, char *why, size_t why_size);
 
 #endif

@@ -1,0 +1,96 @@
+/* Writing the card of a device. */
+#include <string.h>
+
+#include "host/base/person.h"
+#include "host/run/address.h"
+#include "host/site/marks.h"
+
+static void put(json_t *card, const char *key, const char *value)
+{
+    if (value && *value)
+        json_object_set_new(card, key, json_string(value));
+    else if (value)
+        json_object_del(card, key);
+}
+
+/* "anna,bruno" as a list; "" takes the limit away. */
+static void put_writers(json_t *card, const char *text)
+{
+    if (!text)
+        return;
+    json_t *list = json_array();
+    for (const char *at = text; *at;) {
+        size_t length = strcspn(at, ",");
+        if (length)
+            json_array_append_new(list, json_stringn(at, length));
+        at += length + (at[length] == ',');
+    }
+    if (json_array_size(list))
+        json_object_set(card, "writers", list);
+    else
+        json_object_del(card, "writers");
+    json_decref(list);
+}
+
+int card_change_check(const card_change *w, trouble *t)
+{
+    const char *texts[] = {w->group, w->description, w->writers, w->why, w->signed_by, w->storage};
+    char why[200];
+    address where;
+    for (size_t i = 0; i < sizeof texts / sizeof texts[0]; i++)
+        if (!note_is_good(texts[i]))
+            return trouble_of(t, BIL_E_CALL, "", NOTE_WANTED);
+    if (w->limit && strcmp(w->limit, "reading") != 0 && strcmp(w->limit, "trials") != 0 && w->limit[0])
+        return trouble_of(t, BIL_E_CALL, w->limit, "a limit is reading, trials or none");
+    if (w->name && !site_name_is_good(w->name))
+        return trouble_of(t, BIL_E_CALL, w->name,
+                          "a name is a line of printable text without / and #, and without blanks at its ends");
+    int error = w->address ? address_parse(w->address, &where, why, sizeof why) : BIL_OK;
+    return error ? trouble_of(t, error, w->address, why) : BIL_OK;
+}
+
+/* Is there a device with a card of this name? One that is known by its copies alone may get one. */
+static bool is_taken(site_index *x, const char *name, char *why, size_t size)
+{
+    device_row row;
+    if (!index_device(x, name, &row))
+        return false;
+    bool has_card = row.card && strcmp(row.name, name) == 0;
+    snprintf(why, size, "the site has this device already, at %.300s; device change changes it",
+             card_text(&row, "address"));
+    device_row_free(&row);
+    return has_card;
+}
+
+int card_write(site_index *x, const device_row *before, const card_change *w, const char *who, trouble *t)
+{
+    char folder[SITE_FOLDER], at[500];
+    const char *name = w->name ? w->name : before->name;
+    if (!before && is_taken(x, name, at, sizeof at))
+        return trouble_of(t, BIL_E_CALL, name, at);
+    if (before)
+        snprintf(folder, sizeof folder, "%s", before->folder);
+    else
+        site_folder_of(name, folder);
+    json_t *card = before && before->card ? json_deep_copy(before->card) : json_object();
+    json_object_set_new(card, "name", json_string(name));
+    put(card, "address", w->address);
+    put(card, "group", w->group);
+    put(card, "description", w->description);
+    put(card, "signed_by", w->signed_by);
+    put(card, "storage", w->storage);
+    put(card, "why", w->why ? w->why : "");
+    put(card, "limit", w->limit);
+    put_writers(card, w->writers);
+    if (w->retired)
+        json_object_set_new(card, "retired", json_true());
+    if (w->in_service)
+        json_object_del(card, "retired");
+    json_object_set_new(card, "after", index_heads(x, folder, "device"));
+    json_object_del(card, "nobody"); /* it came of two that disagreed; now somebody decides */
+    int error = note_add(x->site, folder, "device", who, card, NULL);
+    if (error)
+        return trouble_of(t, error, x->site->path, NULL);
+    index_accept(x, folder);
+    return BIL_OK;
+}

@@ -1,0 +1,32 @@
+#include "host/site/marks.h"
+
+static int add(site_index *x, const device_row *owner, const char *kind, const char *who, json_t *body)
+{
+    return note_add(x->site, owner->folder, kind, who, body, NULL);
+}
+
+int mark_note(site_index *x, const device_row *owner, const copy_row *copy, const char *text, const char *who)
+{
+    json_t *body = json_pack("{s:s}", "text", text);
+    if (copy)
+        json_object_set_new(body, "about", json_string(copy->digest));
+    return add(x, owner, "note", who, body);
+}
+
+int mark_baseline(site_index *x, const device_row *owner, copy_row *copy, const char *why, const char *who)
+{
+    if (index_verify(x, copy) == COPY_DAMAGED)
+        return BIL_E_SET_ALTERED;
+    return add(x, owner, "baseline", who,
+               json_pack("{s:s,s:s,s:o}", "about", copy->digest, "text", why ? why : "", "after",
+                         index_heads(x, owner->folder, "baseline")));
+}
+
+int mark_name(site_index *x, const device_row *owner, const copy_row *copy, const char *name, const char *who)
+{
+    if (!index_name_is_good(name))
+        return BIL_E_CALL;
+    return add(x, owner, "named", who,
+               json_pack("{s:s,s:s,s:o}", "about", copy->digest, "name", name, "after",
+                         index_name_heads(x, owner->folder, name)));
+}
