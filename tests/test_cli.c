@@ -350,7 +350,7 @@ static void sets_with_wrong_values(void **state)
     char path[200], saved[STORAGE_PATH];
     snprintf(path, sizeof path, "%s/%s", folder, copy);
     loaded_copy sound;
-    models m = {.list = {d}, .count = 1};
+    catalogue m = {.list = {d}, .count = 1};
     assert_int_equal(copy_load(&sound, path, &m, false), BIL_OK);
     bil_image image = sound.image;
     set_origin origin = sound.origin;

@@ -30,9 +30,9 @@ static int end(void **state)
 
 /* ---- what editing makes is what write takes ---- */
 
-static const models *drives(void)
+static const catalogue *drives(void)
 {
-    static models m = {.list = {&bil_description_ed_30}, .count = 1};
+    static catalogue m = {.list = {&bil_description_ed_30}, .count = 1};
     return &m;
 }
 

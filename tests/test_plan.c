@@ -54,7 +54,7 @@ static void make_map(map *m, dice *d)
     uint32_t address = roll_below(d, 5);
     for (uint16_t i = 0; i < m->count; i++) {
         uint16_t before = i > 0 ? m->params[i - 1].space : 0;
-        m->params[i].space = (uint16_t)(before + 1 < SPACES && roll_below(d, 4) == 0 ? before + 1 : before);
+        m->params[i].space = (uint8_t)(before + 1 < SPACES && roll_below(d, 4) == 0 ? before + 1 : before);
         m->params[i].at.number = address;
         m->params[i].cells = (uint8_t)(1 + roll_below(d, 4));
         address += m->params[i].cells + (roll_below(d, 2) ? roll_below(d, 4) : 0);

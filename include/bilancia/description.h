@@ -79,7 +79,7 @@ typedef struct bil_param {
     bil_format format;
     bil_at at;
     uint16_t raw_at; /* where its raw value lies in an image */
-    uint16_t space;  /* index in the description's spaces */
+    uint8_t space;   /* index in the description's spaces */
     uint8_t cells;   /* of 16 bits, where it lies among such; else 0 */
     uint8_t cls;     /* bil_class */
     uint8_t flags;
@@ -198,9 +198,9 @@ typedef struct bil_description {
     uint8_t firmware_count, hardware_count;
     uint8_t stored_values; /* bil_stored_values */
     bool restart_keeps_hold;
-    bool writes_last; /* a value that is written survives a power cut at once: there is no trial */
-    uint16_t count;   /* of params and by_place */
-    uint16_t space_count;
+    bool writes_last;     /* a value that is written survives a power cut at once: there is no trial */
+    uint16_t count;       /* of params and by_place */
+    uint16_t space_count; /* at most 255 */
     const bil_space *spaces;
     const bil_param *params;
     const uint16_t *by_place;

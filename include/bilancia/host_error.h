@@ -20,7 +20,6 @@
     X(84, CALL, "call", "the call is wrong") \
     X(85, MEMORY, "memory", "the computer has no memory left") \
     X(86, CONTROL, "control", "the simulator doesn't answer on its control channel") \
-    X(87, LIBRARY, "library", "a library that this needs is not on this computer") \
     X(88, STORED_HIDDEN, "stored_hidden", "the stored values can't be read now") \
     X(89, CSV, "csv", "the table isn't as it must be") \
     /* the site */ \

@@ -220,6 +220,9 @@ bool bil_job_unit_tells(const bil_job *job);
 /* From the question BIL_ASK_WRITE on: what the job is about to do about a value, as far as the device is known now. */
 bil_write_need bil_job_need(const bil_job *job, uint16_t index);
 
+/* From the question BIL_ASK_WRITE on: does the job write it? Not every one that differs: see bil_job_exception. */
+bool bil_job_plans(const bil_job *job, uint16_t index);
+
 /* From the question BIL_ASK_WRITE on: why a value isn't, or won't be, exactly as wanted: BIL_E_ROUNDED, FIXED, LACKS,
  * REFUSED, UNREADABLE (now, so that there is no way back from it), DIFFERS (it is, or was, to be written). BIL_OK: it
  * is. */

@@ -22,7 +22,7 @@ static int check_description(const char *path)
         d->vendor, d->model, d->revision, d->count, d->rule_count, d->procedure_count);
     char doubt[300];
     char digest[65];
-    if (models_digest(d, digest))
+    if (catalogue_digest(d, digest))
         say("  digest %s\n", digest);
     for (unsigned i = 0; description_doubt(d, i, doubt, sizeof doubt); i++)
         say("  %s!%s %s\n", warn(), plain(), doubt);
@@ -44,7 +44,7 @@ static int check_rules(const char *path, const loaded_copy *copy)
     return code;
 }
 
-static int check_set(const char *path, const models *m)
+static int check_set(const char *path, const catalogue *m)
 {
     loaded_copy *copy = need(1, sizeof *copy);
     int error = copy_load(copy, path, m, false), code;
@@ -70,19 +70,19 @@ static int check_set(const char *path, const models *m)
 static int decide(const char *digits, const char *site_given)
 {
     open_site *h = need(1, sizeof *h);
-    models m;
+    catalogue m;
     char why[STORAGE_PATH + 300], digest[65], found[65] = "";
     const bil_description *d = NULL;
     int error = site_find(&h->place, site_given, why, sizeof why);
     if (error)
         say_error("", error, why);
     if (!error)
-        error = models_open(&m, NULL);
+        error = catalogue_open(&m, NULL);
     if (!error)
         error = take_models(h, &m);
     bool several = false;
     for (size_t i = 0; !error && strlen(digits) >= 6 && i < m.count; i++)
-        if (models_digest(m.list[i], digest) && strncmp(digest, digits, strlen(digits)) == 0) {
+        if (catalogue_digest(m.list[i], digest) && strncmp(digest, digits, strlen(digits)) == 0) {
             several = d && strcmp(digest, found) != 0;
             d = m.list[i];
             strcpy(found, digest);
@@ -124,8 +124,8 @@ static int run(const command *self, int argc, const char **argv)
         return call_end(&c, decide(digits, given));
     if (c.count == 0)
         return call_end(&c, say_error("", BIL_E_CALL, "say which file"));
-    models m;
-    int error = models_open(&m, description);
+    catalogue m;
+    int error = catalogue_open(&m, description);
     if (error)
         return call_end(&c, exit_code_of(error));
     code = EXIT_DONE;

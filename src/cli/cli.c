@@ -142,10 +142,10 @@ int exit_code_of_end(const bil_action *end, int file_error)
 
 /* ---- things at hand ---- */
 
-int models_open(models *m, const char *file)
+int catalogue_open(catalogue *m, const char *file)
 {
     static loaded_description loaded; /* lives as long as the program */
-    *m = (models){0};
+    *m = (catalogue){0};
     if (file) {
         char why[400];
         int error = description_load(&loaded, file, why, sizeof why);
@@ -156,7 +156,7 @@ int models_open(models *m, const char *file)
         m->list[m->count++] = &loaded.table;
         m->given = loaded.table.model;
     }
-    for (const bil_description *const *one = descriptions_built_in; *one && m->count < MODELS_MAX; one++)
+    for (const bil_description *const *one = descriptions_built_in; *one && m->count < CATALOGUE_MAX; one++)
         m->list[m->count++] = *one;
     return BIL_OK;
 }
@@ -172,7 +172,7 @@ void progress_of_reading(void *ctx, const bil_job *job, const bil_action *action
     progress_line("Reading", p.done, p.total, p.read_requests);
 }
 
-int device_read(device *dev, const char *where, const models *m, bil_job_progress *progress)
+int device_read(device *dev, const char *where, const catalogue *m, bil_job_progress *progress)
 {
     char why[500];
     progress_line("Connecting", 0, 0, 0);

@@ -67,11 +67,11 @@ int exit_code_of_end(const bil_action *end, int file_error);
 
 /* The built-in descriptions and, when `file` isn't NULL, one more that is tried first. BIL_OK or an error that was
  * said. */
-int models_open(models *m, const char *file);
+int catalogue_open(catalogue *m, const char *file);
 
 /* Connects, finds the description and reads everything, with progress. -1 when that went well and the device is open,
  * else the exit code; then what went wrong has been said and nothing is open. */
-int device_read(device *dev, const char *where, const models *m, bil_job_progress *progress);
+int device_read(device *dev, const char *where, const catalogue *m, bil_job_progress *progress);
 
 /* For a runner: the progress line of a read. */
 void progress_of_reading(void *ctx, const bil_job *job, const bil_action *action);

@@ -26,12 +26,12 @@ static int run(const command *self, int argc, const char **argv)
     int code = call_begin(&c, self, argc, argv, options, 2, SIDES_MOST);
     if (code >= 0)
         return code;
-    models m;
+    catalogue m;
     if (report && !report_is_good(report))
         return call_end(&c, EXIT_CALL);
     int error = filter_of(&words, &filter);
     if (!error)
-        error = models_at_hand(&m, description, given);
+        error = catalogue_at_hand(&m, description, given);
     if (error)
         return call_end(&c, exit_code_of(error));
     s.all = all;

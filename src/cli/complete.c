@@ -112,10 +112,10 @@ static const char *model_of(const char *word, const char *site_given, char *mode
 
 static void put_ids(const char *const *words, size_t count, const char *ending, bool groups)
 {
-    models m;
+    catalogue m;
     char model[SET_TEXT];
     const char *only = NULL;
-    if (models_at_hand(&m, NULL, NULL) != BIL_OK)
+    if (catalogue_at_hand(&m, NULL, NULL) != BIL_OK)
         return;
     for (size_t i = 1; i + 1 < count && !only; i++)
         only = model_of(words[i], NULL, model);

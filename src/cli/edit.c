@@ -45,7 +45,7 @@ static int take_over(new_copy *n, side *other, const finding_filter *filter)
     return code;
 }
 
-static int take_from(new_copy *n, const edit_call *e, const models *m)
+static int take_from(new_copy *n, const edit_call *e, const catalogue *m)
 {
     finding_filter filter;
     const char *text = e->of;
@@ -67,7 +67,7 @@ static int take_from(new_copy *n, const edit_call *e, const models *m)
     return code;
 }
 
-static int change(new_copy *n, const edit_call *e, const models *m, const char **assignments)
+static int change(new_copy *n, const edit_call *e, const catalogue *m, const char **assignments)
 {
     int code = -1, error = BIL_OK;
     if (e->of)
@@ -86,7 +86,7 @@ static int change(new_copy *n, const edit_call *e, const models *m, const char *
 }
 
 /* What the new copy has in another way than the one it comes from. */
-static int show_changes(new_copy *n, const models *m)
+static int show_changes(new_copy *n, const catalogue *m)
 {
     if (!n->path[0])
         return EXIT_DONE;
@@ -112,9 +112,7 @@ static int run(const command *self, int argc, const char **argv)
         {"take-from", 't', POPT_ARG_STRING, &e.of, 0, "take values over from another copy or device", "COPY"},
         FILTER_OPTIONS(e.words),
         {"values", 'v', POPT_ARG_STRING, &e.values, 0, "values from a table with the columns id and value", "FILE.csv"},
-        {"folder", 'f', POPT_ARG_STRING, &e.folder, 0, "where the new copy goes (beside the old one)", "DIR"},
-        {"why", 'w', POPT_ARG_STRING, &e.why, 0, "a note on why", "TEXT"},
-        WHO_OPTION(e.who),
+        NEW_COPY_OPTIONS(e.folder, e.why, e.who),
         {"description", 'd', POPT_ARG_STRING, &description, 0, "a description to try first", "FILE"},
         SITE_OPTION(e.given),
         HELP_OPTION,
@@ -132,8 +130,8 @@ static int run(const command *self, int argc, const char **argv)
     if (c.count == 1 && !e.of && !e.values)
         return call_end(&c, say_error(c.arguments[0], BIL_E_CALL,
                                       "say what changes: ID=VALUE, --values FILE.csv, or --take-from COPY"));
-    models m;
-    int error = models_at_hand(&m, description, e.given);
+    catalogue m;
+    int error = catalogue_at_hand(&m, description, e.given);
     if (error)
         return call_end(&c, exit_code_of(error));
     new_copy *n = malloc(sizeof *n);

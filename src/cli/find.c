@@ -74,7 +74,7 @@ static int look_at_home(bool json)
 /* ---- where to look ---- */
 
 typedef struct places {
-    finder_hit *list;
+    find_hit *list;
     size_t count;
     int error;
     char why[300];
@@ -85,7 +85,7 @@ static bool add_device(void *ctx, const device_row *row)
 {
     places *p = ctx;
     if (!row->retired && card_text(row, "address")[0])
-        p->error = finder_expand(card_text(row, "address"), &p->list, &p->count, p->why, sizeof p->why);
+        p->error = find_expand(card_text(row, "address"), &p->list, &p->count, p->why, sizeof p->why);
     return true;
 }
 
@@ -97,7 +97,7 @@ typedef struct telling {
     unsigned found[5];
 } telling;
 
-static void known_as(open_site *h, const finder_hit *hit, char *out, size_t size)
+static void known_as(open_site *h, const find_hit *hit, char *out, size_t size)
 {
     device_row row;
     copy_row other;
@@ -117,19 +117,19 @@ static void known_as(open_site *h, const finder_hit *hit, char *out, size_t size
     }
 }
 
-static void put_hit(telling *t, const finder_hit *hit, bool alone)
+static void put_hit(telling *t, const find_hit *hit, bool alone)
 {
     char known[300], hint[300];
     hint_for(hit->address, hit->error, hit->connect_errno, hint, sizeof hint);
     known_as(t->h, hit, known, sizeof known);
-    if (hit->end == FINDER_DEVICE) {
+    if (hit->end == FIND_DEVICE) {
         say("%s✓%s %-34s %s %s, firmware %s, serial number %s%s%s\n", good(), plain(), hit->address, hit->vendor,
             hit->model, hit->firmware, hit->serial, hit->name[0] ? ", " : "", hit->name);
         if (known[0])
             say("%37s%s\n", "", known);
         else if (t->h)
             say("%37snot in the site: bilancia device add NAME \"%s\"\n", "", hit->address);
-    } else if (hit->end == FINDER_UNKNOWN || hit->end == FINDER_REFUSED) {
+    } else if (hit->end == FIND_UNKNOWN || hit->end == FIND_REFUSED) {
         say("%s?%s %-34s %s\n", warn(), plain(), hit->address, bil_host_error_text(hit->error));
     } else if (alone) {
         say("%s✗%s %-34s %s\n", bad(), plain(), hit->address, bil_host_error_text(hit->error));
@@ -138,7 +138,7 @@ static void put_hit(telling *t, const finder_hit *hit, bool alone)
     }
 }
 
-static void done(void *ctx, const finder_hit *hit, size_t finished, size_t count)
+static void done(void *ctx, const find_hit *hit, size_t finished, size_t count)
 {
     telling *t = ctx;
     t->found[hit->end]++;
@@ -148,14 +148,14 @@ static void done(void *ctx, const finder_hit *hit, size_t finished, size_t count
         progress_line(line, 0, 0, 0);
 }
 
-static json_t *hit_json(open_site *h, const finder_hit *hit)
+static json_t *hit_json(open_site *h, const find_hit *hit)
 {
     static const char *const ends[] = {"device", "unknown", "refused", "silent", "absent"};
     char known[300], hint[300];
     hint_for(hit->address, hit->error, hit->connect_errno, hint, sizeof hint);
     known_as(h, hit, known, sizeof known);
     json_t *one = json_pack("{s:s,s:s}", "address", hit->address, "end", ends[hit->end]);
-    if (hit->end == FINDER_DEVICE)
+    if (hit->end == FIND_DEVICE)
         json_object_update_new(one, json_pack("{s:s,s:s,s:s,s:s,s:s,s:s,s:s}", "vendor", hit->vendor, "model",
                                               hit->model, "hardware", hit->hardware, "firmware", hit->firmware,
                                               "serial", hit->serial, "device", hit->name, "site", known));
@@ -176,44 +176,43 @@ static bool far_away(const places *p)
     return false;
 }
 
-static int look_there(places *p, const models *known, unsigned at_once, bool json)
+static int look_there(places *p, const catalogue *known, unsigned at_once, bool json)
 {
     telling t = {.h = p->h, .json = json};
     bool alone = p->count == 1;
     if (!json) {
         tell(stderr, "Asking %zu address%s; at most %.0f s\n", p->count, alone ? "" : "es",
-             1 + finder_bound(p->list, p->count, known, at_once));
+             1 + find_bound(p->list, p->count, known, at_once));
         if (far_away(p))
             tell(stderr,
                  "%s!%s some of them lie outside the networks of this computer: without a router, nobody can answer "
                  "there\n",
                  warn(), plain());
     }
-    finder_run(p->list, p->count, known, at_once, done, &t);
+    find_run(p->list, p->count, known, at_once, done, &t);
     progress_clear();
     json_t *list = json_array();
     for (size_t i = 0; i < p->count; i++)
         if (!json)
             put_hit(&t, &p->list[i], alone);
-        else if (p->list[i].end <= FINDER_REFUSED || alone)
+        else if (p->list[i].end <= FIND_REFUSED || alone)
             json_array_append_new(list, hit_json(p->h, &p->list[i]));
     if (json)
-        say_json(json_pack("{s:i,s:i,s:i,s:i,s:O}", "asked", (int)p->count, "devices", (int)t.found[FINDER_DEVICE],
-                           "silent", (int)t.found[FINDER_SILENT], "absent", (int)t.found[FINDER_ABSENT], "found",
-                           list));
+        say_json(json_pack("{s:i,s:i,s:i,s:i,s:O}", "asked", (int)p->count, "devices", (int)t.found[FIND_DEVICE],
+                           "silent", (int)t.found[FIND_SILENT], "absent", (int)t.found[FIND_ABSENT], "found", list));
     else if (!alone)
         say("%zu addresses: %u known, %u that no description knows or that refuse, %u silent, %u where nothing "
             "listens\n",
-            p->count, t.found[FINDER_DEVICE], t.found[FINDER_UNKNOWN] + t.found[FINDER_REFUSED], t.found[FINDER_SILENT],
-            t.found[FINDER_ABSENT]);
+            p->count, t.found[FIND_DEVICE], t.found[FIND_UNKNOWN] + t.found[FIND_REFUSED], t.found[FIND_SILENT],
+            t.found[FIND_ABSENT]);
     json_decref(list);
-    if (!json && !alone && t.found[FINDER_DEVICE] == 0 && p->count) {
+    if (!json && !alone && t.found[FIND_DEVICE] == 0 && p->count) {
         char hint[300];
         hint_for(p->list[0].address, p->list[0].error, p->list[0].connect_errno, hint, sizeof hint);
         if (hint[0])
             say("What to check, from %s: %s\n", p->list[0].address, hint);
     }
-    return t.found[FINDER_DEVICE] ? EXIT_DONE : EXIT_NOT_REACHABLE;
+    return t.found[FIND_DEVICE] ? EXIT_DONE : EXIT_NOT_REACHABLE;
 }
 
 static int run(const command *self, int argc, const char **argv)
@@ -233,11 +232,11 @@ static int run(const command *self, int argc, const char **argv)
         return code;
     if (c.count == 0)
         return call_end(&c, look_at_home(json));
-    models known;
+    catalogue known;
     static open_site h;
     places p = {0};
     char nowhere[STORAGE_PATH + 300];
-    int error = models_open(&known, description);
+    int error = catalogue_open(&known, description);
     if (!error && (given || site_find(&h.place, NULL, nowhere, sizeof nowhere) == BIL_OK)) {
         error = enter_site(&h, given);
         if (!error) {
@@ -253,13 +252,13 @@ static int run(const command *self, int argc, const char **argv)
         else if (strcmp(c.arguments[i], "site") == 0)
             p.error = BIL_E_NO_SITE;
         else if (strcmp(c.arguments[i], "new") == 0)
-            p.error = finder_new(&known, &p.list, &p.count, p.why, sizeof p.why);
+            p.error = find_new(&known, &p.list, &p.count, p.why, sizeof p.why);
         else
-            p.error = finder_expand(c.arguments[i], &p.list, &p.count, p.why, sizeof p.why);
+            p.error = find_expand(c.arguments[i], &p.list, &p.count, p.why, sizeof p.why);
         if (p.error)
             code = say_error(c.arguments[i], p.error, p.why);
     }
-    finder_drop_doubles(p.list, &p.count);
+    find_drop_doubles(p.list, &p.count);
     if (!p.error && at_once >= 0)
         code = look_there(&p, &known, (unsigned)at_once, json);
     free(p.list);

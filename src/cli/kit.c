@@ -33,8 +33,8 @@ static int fill(kit *k, open_site *h, const device_row *owner, const copy_row *c
     FILE *out = fd < 0 ? NULL : fdopen(fd, "w");
     if (!out)
         return say_error(sheet, BIL_E_FILE_WRITE, NULL);
-    models m;
-    int error = models_open(&m, NULL);
+    catalogue m;
+    int error = catalogue_open(&m, NULL);
     if (!error)
         error = take_models(h, &m);
     if (!error)

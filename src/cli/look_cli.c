@@ -17,7 +17,7 @@ int filter_of(const filter_words *words, finding_filter *filter)
     return BIL_E_CALL;
 }
 
-static int open_one(side *s, const models *m)
+static int open_one(side *s, const catalogue *m)
 {
     char why[STORAGE_PATH + 500];
     if (address_is_device(s->place))
@@ -27,7 +27,7 @@ static int open_one(side *s, const models *m)
     return error ? say_error(s->kind == SIDE_COPY ? "" : s->text, error, why) : -1;
 }
 
-int sides_open(side *sides, const char *const *texts, size_t count, const models *m, const char *site_given)
+int sides_open(side *sides, const char *const *texts, size_t count, const catalogue *m, const char *site_given)
 {
     char place[STORAGE_PATH];
     const bil_description *model = NULL;
@@ -190,7 +190,7 @@ int show_findings(showing *s, side *sides, size_t count, const finding_filter *f
             return say_error(s->report, error, NULL);
         }
     }
-    look l = screen();
+    screen l = the_screen();
     l.out = spool;
     view views[2] = {s->json ? view_json(spool, s->all) : view_text(l, s->all)};
     size_t shown = 1;

@@ -23,7 +23,7 @@ int filter_of(const filter_words *words, finding_filter *filter);
 
 /* Opens what somebody named as sides: files, devices, names of the site, "factory". -1, or the exit code; then nothing
  * is open. */
-int sides_open(side *sides, const char *const *texts, size_t count, const models *m, const char *site_given);
+int sides_open(side *sides, const char *const *texts, size_t count, const catalogue *m, const char *site_given);
 void sides_close(side *sides, size_t count);
 /* Refuses sides of different models. */
 int sides_fit(const side *sides, size_t count);

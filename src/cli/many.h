@@ -10,7 +10,7 @@ typedef struct many {
     bool only_changed, json, quiet; /* quiet: what stays as it was isn't mentioned */
     unsigned at_once;
     const char *who, *why;
-    const models *known;
+    const catalogue *known;
     const volatile int *stop;
     unsigned saved, same, failed, partly; /* out: `same` counts unchanged ones, too */
 } many;

@@ -30,7 +30,7 @@ static int find_in_site(new_copy *n, const char *text, const char *site_given)
     return -1;
 }
 
-int new_copy_open(new_copy *n, const char *text, const models *m, const char *site_given, const char *folder)
+int new_copy_open(new_copy *n, const char *text, const catalogue *m, const char *site_given, const char *folder)
 {
     memset(n, 0, sizeof *n);
     int code = -1;

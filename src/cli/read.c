@@ -111,7 +111,7 @@ static int save(device *dev, const bil_job_progress *p, keeper *at, const char *
     return unreadable ? EXIT_INCOMPLETE : EXIT_DONE;
 }
 
-static int read_from(keeper *at, const models *m, const char *who, const char *why, bool json)
+static int read_from(keeper *at, const catalogue *m, const char *who, const char *why, bool json)
 {
     device dev;
     bil_job_progress p;
@@ -130,7 +130,7 @@ static int read_from(keeper *at, const models *m, const char *who, const char *w
 }
 
 static int read_one(const char *where, const char *site_given, const char *folder, const char *who, const char *why,
-                    models *m, bool json)
+                    catalogue *m, bool json)
 {
     keeper *at = need(1, sizeof *at);
     trouble t;
@@ -179,8 +179,8 @@ static int run(const command *self, int argc, const char **argv)
     if ((all ? 1 : 0) == (c.count > 0 ? 1 : 0) || at_once < 0)
         return call_end(
             &c, say_error("", BIL_E_CALL, "say which device: an address, names or groups of the site, or --all"));
-    models m;
-    int error = models_open(&m, description);
+    catalogue m;
+    int error = catalogue_open(&m, description);
     if (error)
         return call_end(&c, exit_code_of(error));
     bool is_group = false;

@@ -235,7 +235,7 @@ static int gather(settling *s, const settle_call *wish)
 }
 
 /* Another copy may stand for the device: then it is loaded, so that values can be listed against it. */
-static int load_device(settling *s, const models *m)
+static int load_device(settling *s, const catalogue *m)
 {
     side *second = &s->sides[1];
     edited other;
@@ -249,7 +249,7 @@ static int load_device(settling *s, const models *m)
     return -1;
 }
 
-static int settle(settling *s, const settle_call *wish, const char *const *texts, const models *m)
+static int settle(settling *s, const settle_call *wish, const char *const *texts, const catalogue *m)
 {
     finding_filter filter;
     int error = filter_of(&wish->words, &filter);
@@ -289,9 +289,7 @@ static int run(const command *self, int argc, const char **argv)
         {"record", 0, POPT_ARG_STRING, &wish.record, 0, "write the decisions to a file, to take them again",
          "FILE.json"},
         {"list", 0, POPT_ARG_STRING, &wish.list, 0, "write a table of the values to write to the device", "FILE.csv"},
-        {"folder", 'f', POPT_ARG_STRING, &wish.folder, 0, "where the new copy goes (beside the old one)", "DIR"},
-        {"why", 'w', POPT_ARG_STRING, &wish.why, 0, "a note on why", "TEXT"},
-        WHO_OPTION(wish.who),
+        NEW_COPY_OPTIONS(wish.folder, wish.why, wish.who),
         {"description", 'd', POPT_ARG_STRING, &description, 0, "a description to try first", "FILE"},
         SITE_OPTION(wish.given),
         HELP_OPTION,
@@ -300,12 +298,12 @@ static int run(const command *self, int argc, const char **argv)
     int code = call_begin(&c, self, argc, argv, options, 2, 2);
     if (code >= 0)
         return code;
-    models m;
+    catalogue m;
     if (wish.device_wins && wish.saved_wins)
         return call_end(&c, say_error("--device-wins, --saved-wins", BIL_E_CALL, "one of them, not both"));
     if (!note_is_good(wish.who) || !note_is_good(wish.why))
         return call_end(&c, say_error("--why, --who", BIL_E_CALL, NOTE_WANTED));
-    int error = models_at_hand(&m, description, wish.given);
+    int error = catalogue_at_hand(&m, description, wish.given);
     if (error)
         return call_end(&c, exit_code_of(error));
     settling *s = calloc(1, sizeof *s);

@@ -72,7 +72,8 @@ static int show_json(const char *path)
     return code;
 }
 
-static int show(const char *text, const models *m, const char *given, const finding_filter *filter, const char *report)
+static int show(const char *text, const catalogue *m, const char *given, const finding_filter *filter,
+                const char *report)
 {
     showing s = {.all = true, .report = report};
     side *one = calloc(1, sizeof *one);
@@ -115,10 +116,10 @@ static int run(const command *self, int argc, const char **argv)
             &c, say_error(path, BIL_E_CALL, "show takes a saved copy; read the device first, or say DEVICE#last"));
     if (report && !report_is_good(report))
         return call_end(&c, EXIT_CALL);
-    models m;
+    catalogue m;
     error = filter_of(&words, &filter);
     if (!error)
-        error = models_at_hand(&m, description, given);
+        error = catalogue_at_hand(&m, description, given);
     return call_end(&c, error  ? exit_code_of(error)
                         : json ? show_json(path)
                                : show(c.arguments[0], &m, given, &filter, report));

@@ -72,7 +72,7 @@ static void say_two(void *ctx, const char *model, const char *digest, const char
          warn(), plain(), model, digest, other, digest, h->place.path);
 }
 
-int take_models(const open_site *h, models *m)
+int take_models(const open_site *h, catalogue *m)
 {
     enum { MOST = 32 };
     static loaded_description loaded[MOST]; /* live as long as the program */
@@ -81,7 +81,7 @@ int take_models(const open_site *h, models *m)
     site_path(&h->place, "", "descriptions", folder);
     DIR *dir = storage_list(folder);
     struct dirent *entry;
-    while (dir && (entry = readdir(dir)) && used < MOST && m->count < MODELS_MAX) {
+    while (dir && (entry = readdir(dir)) && used < MOST && m->count < CATALOGUE_MAX) {
         char path[STORAGE_PATH + 300], why[400];
         if (!index_takes_name(entry->d_name, ".yaml"))
             continue;
@@ -94,15 +94,15 @@ int take_models(const open_site *h, models *m)
     }
     if (dir)
         closedir(dir);
-    models_settle(m, h->place.id, say_two, (void *)(uintptr_t)h);
+    catalogue_settle(m, h->place.id, say_two, (void *)(uintptr_t)h);
     return BIL_OK;
 }
 
-int models_at_hand(models *m, const char *file, const char *site_given)
+int catalogue_at_hand(catalogue *m, const char *file, const char *site_given)
 {
     static open_site h;
     char why[STORAGE_PATH + 300];
-    int error = models_open(m, file);
+    int error = catalogue_open(m, file);
     if (!error && site_find(&h.place, site_given, why, sizeof why) == BIL_OK)
         error = take_models(&h, m);
     return error;

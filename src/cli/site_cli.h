@@ -33,10 +33,10 @@ int find_device(open_site *h, const char *name, device_row *row);
 int find_copy(open_site *h, const char *text, device_row *owner, copy_row *row);
 
 /* The descriptions of the site, added to those at hand. */
-int take_models(const open_site *h, models *m);
+int take_models(const open_site *h, catalogue *m);
 
-/* models_open, and the descriptions of the site, if this is one. */
-int models_at_hand(models *m, const char *file, const char *site_given);
+/* catalogue_open, and the descriptions of the site, if this is one. */
+int catalogue_at_hand(catalogue *m, const char *file, const char *site_given);
 
 /* What somebody gave as a place: a file or an address stays what it is; NAME#WHICH becomes the path of a copy (or the
  * address with #stored, #factory, #kept1 ...), and the name of a device its address. `out` takes STORAGE_PATH bytes.

@@ -33,9 +33,9 @@ static int run(const command *self, int argc, const char **argv)
         return call_end(&c, say_error("", BIL_E_CALL, "every 1 to 86400 seconds"));
     if (!note_is_good(who))
         return call_end(&c, say_error("--who", BIL_E_CALL, NOTE_WANTED));
-    models known;
+    catalogue known;
     open_site h;
-    int error = models_open(&known, description);
+    int error = catalogue_open(&known, description);
     if (!error)
         error = enter_site(&h, given);
     if (error)

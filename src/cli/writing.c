@@ -56,7 +56,7 @@ int writing_copy(writing *x, const char *text)
 
 int writing_models(writing *x)
 {
-    return models_at_hand(&x->m, x->description, x->given) == BIL_OK ? -1 : EXIT_FILE;
+    return catalogue_at_hand(&x->m, x->description, x->given) == BIL_OK ? -1 : EXIT_FILE;
 }
 
 int writing_end(writing *x, call *c, int code)

@@ -11,7 +11,7 @@
 typedef struct writing {
     write_call w;
     keeper at;
-    models m;
+    catalogue m;
     char copy[STORAGE_PATH];
     /* options, as given */
     char *folder, *who, *why, *description, *given, *restart;

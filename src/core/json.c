@@ -28,13 +28,9 @@ void bil_json_lit(json_out *out, const char *text)
 
 void bil_json_number(json_out *out, uint64_t number)
 {
-    char digits[20];
-    size_t at = sizeof digits;
-    do {
-        digits[--at] = (char)('0' + number % 10);
-        number /= 10;
-    } while (number > 0);
-    bil_json_raw(out, digits + at, sizeof digits - at);
+    char digits[DIGITS];
+    size_t at = bil_decimal(number, digits);
+    bil_json_raw(out, digits + at, DIGITS - at);
 }
 
 void bil_json_digits(json_out *out, const uint8_t *bytes, size_t count)

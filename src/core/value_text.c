@@ -21,15 +21,21 @@ static void put(text_out *out, const char *text, size_t length)
     out->at += length;
 }
 
-static void put_number(text_out *out, uint64_t number)
+size_t bil_decimal(uint64_t number, char digits[DIGITS])
 {
-    char digits[20];
-    size_t at = sizeof digits;
+    size_t at = DIGITS;
     do {
         digits[--at] = (char)('0' + number % 10);
         number /= 10;
     } while (number > 0);
-    put(out, digits + at, sizeof digits - at);
+    return at;
+}
+
+static void put_number(text_out *out, uint64_t number)
+{
+    char digits[DIGITS];
+    size_t at = bil_decimal(number, digits);
+    put(out, digits + at, DIGITS - at);
 }
 
 static int put_end(text_out *out)

@@ -5,8 +5,8 @@
 
 enum { BEGIN, RECHECKING, STAGE, WRITING, BLOCK, REFUSED, UNTOUCHED, READING_BACK };
 
-/* Is it to be written: not what the device refused, nor what there would be no way back from, unless it was named? */
-static bool planned(const bil_job *job, uint16_t index)
+/* Not what the device refused, nor what there would be no way back from, unless it was named. */
+bool bil_job_plans(const bil_job *job, uint16_t index)
 {
     const bil_job_config *config = &job->config;
     bil_write_need need = bil_job_need(job, index);
@@ -23,8 +23,7 @@ static const bil_space *space_of(const bil_job *job, uint16_t index)
 /* Does it come along, as the device has it, when something else of its space is written? */
 static bool rides(const bil_job *job, uint16_t index)
 {
-    const bil_param *param = &job->description->params[index];
-    return space_of(job, index)->whole && param->flags & BIL_WRITABLE && !bil_class_left_out((bil_class)param->cls);
+    return space_of(job, index)->whole && job->description->params[index].flags & BIL_WRITABLE;
 }
 
 /* What of a stage is to be written, by place. */
@@ -43,7 +42,7 @@ static uint16_t plan_stage(bil_job *job, uint8_t stage)
         }
         if (param->stage != stage)
             continue;
-        bool now = planned(job, index);
+        bool now = bil_job_plans(job, index);
         any = any || now;
         if (now || rides(job, index))
             job->items[count++] = index;
@@ -129,7 +128,7 @@ static flow start_block(bil_job *job)
     for (uint16_t i = from; i < to; i++) {
         uint16_t index = job->items[i];
         uint8_t size = job->description->params[index].format.size;
-        const bil_image *its = planned(job, index) ? job->config.want : job->config.have;
+        const bil_image *its = bil_job_plans(job, index) ? job->config.want : job->config.have;
         if (its->state[index] != BIL_PRESENT) /* without it the write would take it away */
             return bil_refuse(job, BIL_E_UNREADABLE, index);
         memcpy(raw, bil_image_raw(its, index), size);

@@ -79,7 +79,6 @@
     X(CALL, "see --help of the command") \
     X(MEMORY, "close other programs") \
     X(CONTROL, "check that it runs and that the path is the one it printed") \
-    X(LIBRARY, "install it (on Debian: libarchive13), then run the command again") \
     X(STORED_HIDDEN, "store or undo what is in force; or restart the device and read it: then what was stored is in force") \
     X(CSV, "mend the line named; docs/compare.md tells how a table looks") \
     X(NO_SITE, "go to the folder of the site, name it with --site, or make one: bilancia site make FOLDER") \

@@ -38,12 +38,12 @@ void put_last_cell(FILE *file, const char *text, size_t width)
         terminal_put(file, text, SIZE_MAX);
 }
 
-size_t id_width(const look *l, size_t count)
+size_t id_width(const screen *l, size_t count)
 {
     return l->width >= 110 || count == 1 ? 28 : 24;
 }
 
-size_t value_width(const look *l, size_t count)
+size_t value_width(const screen *l, size_t count)
 {
     if (l->width < NARROW || count == 0)
         return 0;
@@ -53,7 +53,7 @@ size_t value_width(const look *l, size_t count)
 }
 
 /* Each value once, behind the labels of all that have it. */
-static void put_below(const look *l, const value_row *row)
+static void put_below(const screen *l, const value_row *row)
 {
     uint32_t told = 0;
     for (size_t i = 0; i < row->count; i++) {
@@ -71,7 +71,7 @@ static void put_below(const look *l, const value_row *row)
     }
 }
 
-void put_value_row(const look *l, const value_row *row)
+void put_value_row(const screen *l, const value_row *row)
 {
     size_t width = value_width(l, row->count), ids = id_width(l, row->count), longest = 0;
     for (size_t i = 0; i < row->count; i++) {

@@ -9,11 +9,11 @@
 #include "show/tint.h"
 
 /* Where text goes, how wide it may be, and whether it takes colours. */
-typedef struct look {
+typedef struct screen {
     FILE *out;
     size_t width;
     bool colour;
-} look;
+} screen;
 
 /* Characters that a text takes on the screen. */
 size_t shown_width(const char *text);
@@ -30,10 +30,10 @@ typedef struct value_row {
     const char *const *labels, *const *values;
     uint32_t odd; /* a bit for each value to be marked */
 } value_row;
-void put_value_row(const look *l, const value_row *row);
+void put_value_row(const screen *l, const value_row *row);
 /* The width of each value in such a row; 0 when they stand below. */
-size_t value_width(const look *l, size_t count);
+size_t value_width(const screen *l, size_t count);
 /* The width of the id before them, behind a mark and a blank. */
-size_t id_width(const look *l, size_t count);
+size_t id_width(const screen *l, size_t count);
 
 #endif

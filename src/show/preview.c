@@ -119,7 +119,7 @@ static void put_change(const write_call *w, uint16_t i)
     param_text(&w->dev.image, i, now, sizeof now);
     param_text(&w->want.image, i, then, sizeof then);
     const char *mark = param->flags & BIL_SAFETY ? "!" : "→";
-    look l = screen();
+    screen l = the_screen();
     put_value_row(
         &l, &(value_row){mark, param->id, param->name, 2,
                          (const char *const[]){"device now", w->config.kind == BIL_JOB_RESET ? "as delivered" : "copy"},
@@ -233,7 +233,7 @@ static void put_plan(const write_call *w)
             w->planned, w->planned == 1 ? "" : "s");
         if (safety)
             say(", %u of them safety-relevant (%s!%s)", safety, warn(), plain());
-        look l = screen();
+        screen l = the_screen();
         int width = (int)value_width(&l, 2);
         if (width)
             say("\n  %-*s %-*s %s", (int)id_width(&l, 2), "parameter", width, "device now",

@@ -17,7 +17,7 @@ bool use_colour(FILE *file)
 
 static const char *colour(tint t)
 {
-    return tint_code(screen().colour, t);
+    return tint_code(the_screen().colour, t);
 }
 
 const char *bold(void)
@@ -41,7 +41,7 @@ const char *plain(void)
     return colour(TINT_PLAIN);
 }
 
-look screen(void)
+screen the_screen(void)
 {
     static size_t width; /* asked once: rows come by the million */
     static bool colour;
@@ -51,12 +51,12 @@ look screen(void)
         width = !known ? 80 : size.ws_col < 16 ? 16 : size.ws_col < 200 ? size.ws_col : 200;
         colour = use_colour(stdout);
     }
-    return (look){stdout, width, colour};
+    return (screen){stdout, width, colour};
 }
 
 size_t screen_width(void)
 {
-    return screen().width;
+    return the_screen().width;
 }
 
 void param_text(const bil_image *image, uint16_t index, char *out, size_t size)

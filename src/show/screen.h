@@ -14,7 +14,7 @@ const char *warn(void);
 const char *plain(void);
 
 /* Standard output: its colours, and the width of the terminal, 80 where there is none. */
-look screen(void);
+screen the_screen(void);
 size_t screen_width(void);
 
 /* The value of a parameter with its unit. */

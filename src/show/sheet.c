@@ -7,7 +7,7 @@
 
 enum { SHEET_WIDTH = 100 };
 
-int sheet_write(const char *copy, const models *m, FILE *out, char *why, size_t size)
+int sheet_write(const char *copy, const catalogue *m, FILE *out, char *why, size_t size)
 {
     side *s = need(1, sizeof *s);
     findings *f = need(1, sizeof *f);
@@ -17,7 +17,7 @@ int sheet_write(const char *copy, const models *m, FILE *out, char *why, size_t 
         finding one;
         side_collect_left_out(s);
         findings_begin(f, s, 1, &(finding_filter){0}, false);
-        view v = view_text((look){out, SHEET_WIDTH, false}, true);
+        view v = view_text((screen){out, SHEET_WIDTH, false}, true);
         v.ops->begin(&v, f);
         while (findings_next(f, &one) == 1)
             v.ops->row(&v, f, &one);

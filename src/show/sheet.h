@@ -7,6 +7,6 @@
 #include "host/describe/catalogue.h"
 
 /* A sheet that a person can read and print: identity, values by group, what isn't in it. */
-int sheet_write(const char *copy, const models *m, FILE *out, char *why, size_t why_size);
+int sheet_write(const char *copy, const catalogue *m, FILE *out, char *why, size_t why_size);
 
 #endif

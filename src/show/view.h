@@ -17,8 +17,8 @@ typedef struct view_ops {
 
 struct view {
     const view_ops *ops;
-    look look; /* `out` can be positioned */
-    bool all;  /* equal parameters too */
+    screen screen; /* `out` can be positioned */
+    bool all;      /* equal parameters too */
     /* own */
     char group[BIL_ID_MAX + 1];
     long heading; /* where the counts of the group go; 0: nothing of it is shown yet */
@@ -33,7 +33,7 @@ struct view {
 
 enum { SHEET_MOST = BIL_PARAMS_MAX }; /* rows that a page shows of all values; no description has more */
 
-view view_text(look l, bool all);
+view view_text(screen l, bool all);
 view view_json(FILE *out, bool all);
 
 /* A kind of file in which findings are reported. It is listed by being defined in a file of this folder. */

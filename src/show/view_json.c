@@ -6,17 +6,17 @@
 
 static void begin(view *v, const findings *f)
 {
-    fputs("{\n  \"sides\": [", v->look.out);
+    fputs("{\n  \"sides\": [", v->screen.out);
     for (size_t i = 0; i < f->count; i++) {
         const side *s = &f->sides[i];
         json_t *json =
             json_pack("{s:s,s:s,s:s,s:s,s:s,s:s,s:s,s:s}", "label", side_label(f, i), "kind", side_kind_name(s->kind),
                       "from", s->text, "model", s->origin.model, "firmware", s->origin.firmware, "serial",
                       s->origin.serial, "device", s->origin.device, "when", s->kind == SIDE_COPY ? s->origin.when : "");
-        fputs(i ? ",\n    " : "\n    ", v->look.out);
-        tell_json(v->look.out, json, 0);
+        fputs(i ? ",\n    " : "\n    ", v->screen.out);
+        tell_json(v->screen.out, json, 0);
     }
-    fputs("\n  ],\n  \"parameters\": [", v->look.out);
+    fputs("\n  ],\n  \"parameters\": [", v->screen.out);
 }
 
 static void put_text(FILE *out, const char *text)
@@ -67,7 +67,7 @@ static void row(view *v, const findings *f, const finding *one)
 {
     if (!v->all && !one->differs && !one->apart)
         return;
-    FILE *out = v->look.out;
+    FILE *out = v->screen.out;
     const bil_item *item = one->item;
     fprintf(out, "%s{\"id\":\"%s\",\"name\":\"%.*s\",\"unit\":\"%.*s\",\"class\":\"%s\",\"relation\":\"%s\"",
             v->any ? ",\n    " : "\n    ", one->id, (int)item->name.length, item->name.text, (int)item->unit.length,
@@ -99,21 +99,21 @@ static bool end(view *v, const findings *f)
         json_object_set_new(odd, side_label(f, i), json_integer(n->odd[i]));
     if (f->damaged >= 0)
         json_array_append_new(damaged, json_string(side_why(&f->sides[f->damaged])));
-    fputs("\n  ],\n  \"damaged\": ", v->look.out);
-    tell_json(v->look.out, damaged, 0);
-    fputs(",\n  \"odd\": ", v->look.out);
-    tell_json(v->look.out, odd, 0);
-    fputs(",\n  \"counts\": {", v->look.out);
+    fputs("\n  ],\n  \"damaged\": ", v->screen.out);
+    tell_json(v->screen.out, damaged, 0);
+    fputs(",\n  \"odd\": ", v->screen.out);
+    tell_json(v->screen.out, odd, 0);
+    fputs(",\n  \"counts\": {", v->screen.out);
     for (int i = 0; i < BIL_RELATION_COUNT; i++)
-        fprintf(v->look.out, "\"%s\": %u, ", bil_relation_name((bil_relation)i), n->relation[i]);
-    fprintf(v->look.out, "\"meant_to_differ\": %u, \"safety\": %u, \"needs_hold\": %u, \"needs_restart\": %u},\n",
+        fprintf(v->screen.out, "\"%s\": %u, ", bil_relation_name((bil_relation)i), n->relation[i]);
+    fprintf(v->screen.out, "\"meant_to_differ\": %u, \"safety\": %u, \"needs_hold\": %u, \"needs_restart\": %u},\n",
             n->apart, n->safety, n->hold, n->restart);
-    fprintf(v->look.out, "  \"differing\": %u\n}\n", n->differing);
-    return !ferror(v->look.out);
+    fprintf(v->screen.out, "  \"differing\": %u\n}\n", n->differing);
+    return !ferror(v->screen.out);
 }
 
 view view_json(FILE *out, bool all)
 {
     static const view_ops ops = {begin, row, end};
-    return (view){.ops = &ops, .look = {.out = out}, .all = all};
+    return (view){.ops = &ops, .screen = {.out = out}, .all = all};
 }

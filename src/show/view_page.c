@@ -353,7 +353,7 @@ static void put_left_out(FILE *file, const side *s)
 
 static bool end(view *v, const findings *f)
 {
-    FILE *file = v->look.out;
+    FILE *file = v->screen.out;
     char now[40];
     if (!v->rows || !v->sheet)
         return false;
@@ -398,7 +398,7 @@ static bool end(view *v, const findings *f)
 static view make(FILE *out, bool all)
 {
     static const view_ops ops = {begin, row, end};
-    return (view){.ops = &ops, .look = {.out = out}, .all = all};
+    return (view){.ops = &ops, .screen = {.out = out}, .all = all};
 }
 
 const report_kind report_page = {".html", make, SHEET_MOST};

@@ -9,14 +9,14 @@ enum { HEADING = 26 }; /* room for "12345 of 1234567 differ" */
 
 static const char *code(const view *v, tint t)
 {
-    return tint_code(v->look.colour, t);
+    return tint_code(v->screen.colour, t);
 }
 
 /* One side alone: the unit, and how the copy came to be. */
 static void begin_sheet(view *v, const side *s)
 {
     const set_origin *o = &s->origin;
-    FILE *out = v->look.out;
+    FILE *out = v->screen.out;
     char age[64];
     age_text(o->when, age, sizeof age);
     tell(out, "%s%s%s  %s\n", code(v, TINT_BOLD), s->kind == SIDE_COPY ? "Saved copy" : side_kind_text(s->kind),
@@ -43,7 +43,7 @@ static void end_sheet(view *v, const findings *f)
 {
     size_t i;
     json_t *one;
-    FILE *out = v->look.out;
+    FILE *out = v->screen.out;
     tell(out, "%sNot in the copy, on purpose%s\n", code(v, TINT_BOLD), code(v, TINT_PLAIN));
     json_array_foreach(f->sides[0].left_out, i, one)
     {
@@ -62,28 +62,28 @@ static void begin(view *v, const findings *f)
 {
     if (f->count == 1) {
         begin_sheet(v, &f->sides[0]);
-        putc('\n', v->look.out);
+        putc('\n', v->screen.out);
         return;
     }
     char what[STORAGE_PATH + 200], who[6 * SET_TEXT];
     for (size_t i = 0; i < f->count; i++) {
         const side *s = &f->sides[i];
         side_line(s, what, sizeof what, who, sizeof who);
-        if (v->look.width < 60)
-            tell(v->look.out, "%s%s%s %s\n%s\n%s\n", code(v, TINT_BOLD), side_label(f, i), code(v, TINT_PLAIN),
+        if (v->screen.width < 60)
+            tell(v->screen.out, "%s%s%s %s\n%s\n%s\n", code(v, TINT_BOLD), side_label(f, i), code(v, TINT_PLAIN),
                  side_kind_text(s->kind), what, who);
         else
-            tell(v->look.out, "%-6s %s%s%s  %s\n       %s\n", side_label(f, i), code(v, TINT_BOLD),
+            tell(v->screen.out, "%-6s %s%s%s  %s\n       %s\n", side_label(f, i), code(v, TINT_BOLD),
                  side_kind_text(s->kind), code(v, TINT_PLAIN), what, who);
     }
-    putc('\n', v->look.out);
-    size_t width = value_width(&v->look, f->count);
+    putc('\n', v->screen.out);
+    size_t width = value_width(&v->screen, f->count);
     if (!width)
         return;
-    tell(v->look.out, "  %*s", (int)id_width(&v->look, f->count), "");
+    tell(v->screen.out, "  %*s", (int)id_width(&v->screen, f->count), "");
     for (size_t i = 0; i < f->count; i++)
-        tell(v->look.out, " %-*s", i + 1 < f->count ? (int)width : 1, side_label(f, i));
-    fputs("\n", v->look.out);
+        tell(v->screen.out, " %-*s", i + 1 < f->count ? (int)width : 1, side_label(f, i));
+    fputs("\n", v->screen.out);
 }
 
 /* How many of a group differ is known at its end, and stands in its heading. */
@@ -94,24 +94,24 @@ static void end_group(view *v, const findings *f)
     unsigned all =
         f->before.apart + f->before.differing + f->before.relation[BIL_REL_EQUAL] + f->before.relation[BIL_REL_WITHIN];
     char text[HEADING + 20];
-    fseek(v->look.out, v->heading, SEEK_SET);
+    fseek(v->screen.out, v->heading, SEEK_SET);
     if (f->count > 1)
         snprintf(text, sizeof text, "%u of %u differ%s", f->before.differing, all, f->before.differing == 1 ? "s" : "");
     else
         snprintf(text, sizeof text, "%u value%s", all, all == 1 ? "" : "s");
-    tell(v->look.out, "%s", text);
-    fseek(v->look.out, 0, SEEK_END);
+    tell(v->screen.out, "%s", text);
+    fseek(v->screen.out, 0, SEEK_END);
     v->heading = 0;
 }
 
 static void begin_group(view *v, const finding *one)
 {
     if (v->any)
-        fputc('\n', v->look.out);
-    tell(v->look.out, "%s%s%s  ", code(v, TINT_BOLD), one->group, code(v, TINT_PLAIN));
-    fflush(v->look.out);
-    v->heading = ftell(v->look.out);
-    tell(v->look.out, "%*s\n", HEADING, "");
+        fputc('\n', v->screen.out);
+    tell(v->screen.out, "%s%s%s  ", code(v, TINT_BOLD), one->group, code(v, TINT_PLAIN));
+    fflush(v->screen.out);
+    v->heading = ftell(v->screen.out);
+    tell(v->screen.out, "%*s\n", HEADING, "");
     if (v->heading <= 0)
         v->heading = 0;
 }
@@ -137,7 +137,7 @@ static void row(view *v, const findings *f, const finding *one)
         texts[i] = values[i];
         labels[i] = side_label(f, i);
     }
-    if (v->look.width >= 110 && one->differs && one->weight & (BIL_NEEDS_HOLD | BIL_NEEDS_RESTART)) {
+    if (v->screen.width >= 110 && one->differs && one->weight & (BIL_NEEDS_HOLD | BIL_NEEDS_RESTART)) {
         size_t used = strlen(name);
         snprintf(name + used, sizeof name - used, "%s%s", one->weight & BIL_NEEDS_HOLD ? " · held" : "",
                  one->weight & BIL_NEEDS_RESTART ? " · restart" : "");
@@ -146,10 +146,10 @@ static void row(view *v, const findings *f, const finding *one)
                        : f->count == 1 && one->relation == BIL_REL_EQUAL ? one->item->cls ? "·" : " "
                        : one->apart                                      ? "·"
                                                                          : bil_relation_mark(one->relation);
-    put_value_row(&v->look, &(value_row){mark, one->id, name, f->count, labels, texts, one->odd});
+    put_value_row(&v->screen, &(value_row){mark, one->id, name, f->count, labels, texts, one->odd});
     bits_text(f, one, bits, sizeof bits);
     if (bits[0])
-        tell(v->look.out, "    %s\n", bits);
+        tell(v->screen.out, "    %s\n", bits);
 }
 
 static void put_differing(view *v, const findings *f)
@@ -159,7 +159,7 @@ static void put_differing(view *v, const findings *f)
         [BIL_REL_ONLY_RIGHT] = "only right", [BIL_REL_MISSING] = "missing on some sides",
         [BIL_REL_UNREADABLE] = "unreadable", [BIL_REL_NOT_COMPARABLE] = "not comparable"};
     const finding_counts *n = &f->total;
-    FILE *out = v->look.out;
+    FILE *out = v->screen.out;
     tell(out, "%s≠ %u differ%s%s (", code(v, TINT_WARN), n->differing, n->differing == 1 ? "s" : "",
          code(v, TINT_PLAIN));
     const char *between = "";
@@ -179,19 +179,19 @@ static void put_odd(view *v, const findings *f)
         worst = f->total.odd[i] > f->total.odd[worst] ? i : worst;
     if (!f->total.odd[worst])
         return;
-    tell(v->look.out, "%s▸%s odd one out: ", code(v, TINT_WARN), code(v, TINT_PLAIN));
+    tell(v->screen.out, "%s▸%s odd one out: ", code(v, TINT_WARN), code(v, TINT_PLAIN));
     for (unsigned most = f->total.odd[worst]; most > 0; most--)
         for (size_t i = 0; i < f->count; i++)
             if (f->total.odd[i] == most)
-                tell(v->look.out, "%s%s in %u", most == f->total.odd[worst] && i == worst ? "" : ", ", side_label(f, i),
-                     most);
-    tell(v->look.out, " of %u\n", f->total.differing);
+                tell(v->screen.out, "%s%s in %u", most == f->total.odd[worst] && i == worst ? "" : ", ",
+                     side_label(f, i), most);
+    tell(v->screen.out, " of %u\n", f->total.differing);
 }
 
 static bool end(view *v, const findings *f)
 {
     const finding_counts *n = &f->total;
-    FILE *out = v->look.out;
+    FILE *out = v->screen.out;
     end_group(v, f);
     if (v->any)
         putc('\n', out);
@@ -226,17 +226,17 @@ static bool end(view *v, const findings *f)
     return !ferror(out);
 }
 
-view view_text(look l, bool all)
+view view_text(screen l, bool all)
 {
     static const view_ops ops = {begin, row, end};
-    return (view){.ops = &ops, .look = l, .all = all};
+    return (view){.ops = &ops, .screen = l, .all = all};
 }
 
 static view make(FILE *out, bool all)
 {
     enum { WIDTH = 110 };
     (void)all;
-    return view_text((look){out, WIDTH, false}, true);
+    return view_text((screen){out, WIDTH, false}, true);
 }
 
 const report_kind report_text = {".txt", make, 0};

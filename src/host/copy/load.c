@@ -16,7 +16,7 @@ static int take(loaded_copy *out, const set_file *set, const bil_item *item, boo
     return error;
 }
 
-int copy_load(loaded_copy *out, const char *path, const models *m, bool as_it_was)
+int copy_load(loaded_copy *out, const char *path, const catalogue *m, bool as_it_was)
 {
     set_file set;
     bil_item item;
@@ -27,7 +27,7 @@ int copy_load(loaded_copy *out, const char *path, const models *m, bool as_it_wa
         snprintf(out->why, sizeof out->why, "%s", set.why);
         return fault;
     }
-    out->description = models_find(m, set.origin.model, set.origin.layout, &same_model);
+    out->description = catalogue_find(m, set.origin.model, set.origin.layout, &same_model);
     if (out->description) {
         size_t size = bil_image_size(out->description);
         out->memory = need(1, size);

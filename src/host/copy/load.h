@@ -18,7 +18,7 @@ typedef struct loaded_copy {
  * mean; each id, type and limit is checked, or with `as_it_was` only what of a value any device may have had. A fault
  * of the file goes before a wrong value, and that before a description that is missing: BIL_E_UNKNOWN_MODEL, or
  * BIL_E_OTHER_LAYOUT; then origin and totals stand all the same. What was taken is to be given back in any case. */
-int copy_load(loaded_copy *out, const char *path, const models *m, bool as_it_was);
+int copy_load(loaded_copy *out, const char *path, const catalogue *m, bool as_it_was);
 void copy_unload(loaded_copy *copy);
 
 #endif

@@ -43,7 +43,7 @@ typedef struct record_intent {
     uint32_t found, found_first;  /* state in which the device was found now, and by the first one */
     uint32_t unit_after;          /* BIL_UNIT that the device answers at afterwards, 0: as before */
     unsigned planned;             /* values */
-    const char *description;      /* digest of the one that is used (models_digest), or NULL */
+    const char *description;      /* digest of the one that is used (catalogue_digest), or NULL */
     const json_t *despite;        /* checks set aside, each with its reason */
     const json_t *without;        /* values left out, each with its reason */
 } record_intent;

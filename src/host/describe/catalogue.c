@@ -8,8 +8,8 @@
 #include "host/describe/load.h"
 #include "port/digest.h"
 
-const bil_description *models_find(const models *m, const char *model, const char *layout,
-                                   const bil_description **same_model)
+const bil_description *catalogue_find(const catalogue *m, const char *model, const char *layout,
+                                      const bil_description **same_model)
 {
     if (same_model)
         *same_model = NULL;
@@ -24,7 +24,7 @@ const bil_description *models_find(const models *m, const char *model, const cha
     return NULL;
 }
 
-bool models_digest(const bil_description *d, char hex[65])
+bool catalogue_digest(const bil_description *d, char hex[65])
 {
     char *text = NULL;
     size_t size = 0;
@@ -37,23 +37,23 @@ bool models_digest(const bil_description *d, char hex[65])
     return good;
 }
 
-static bool is_of(const models *m, size_t i, const char *model)
+static bool is_of(const catalogue *m, size_t i, const char *model)
 {
     return strcmp(m->list[i]->model, model) == 0;
 }
 
-static void decide(models *m, const char *model)
+static void decide(catalogue *m, const char *model)
 {
     for (size_t i = 0; i < m->count; i++)
         m->disputed[i] = m->disputed[i] && !is_of(m, i, model);
 }
 
-bool models_choose(models *m, const char *digest)
+bool catalogue_choose(catalogue *m, const char *digest)
 {
     char its[65];
     for (size_t i = 0; i < m->count; i++) {
         const bil_description *d = m->list[i];
-        if (!models_digest(d, its) || strcmp(its, digest) != 0)
+        if (!catalogue_digest(d, its) || strcmp(its, digest) != 0)
             continue;
         size_t first = i;
         for (size_t k = i; k-- > 0;)
@@ -66,24 +66,24 @@ bool models_choose(models *m, const char *digest)
     return false;
 }
 
-void models_settle(models *m, const char *scope,
-                   void (*say)(void *ctx, const char *model, const char *digest, const char *other), void *ctx)
+void catalogue_settle(catalogue *m, const char *scope,
+                      void (*say)(void *ctx, const char *model, const char *digest, const char *other), void *ctx)
 {
     for (size_t i = 0; i < m->count; i++)
         for (size_t k = i + 1; k < m->count; k++) {
             const char *model = m->list[i]->model;
             char one[65], other[65], answer[65];
             if (!is_of(m, k, model) || (m->given && strcmp(m->given, model) == 0) || m->disputed[k] ||
-                !models_digest(m->list[i], one) || !models_digest(m->list[k], other) || strcmp(one, other) == 0)
+                !catalogue_digest(m->list[i], one) || !catalogue_digest(m->list[k], other) || strcmp(one, other) == 0)
                 continue;
-            if (decided_find(DECIDED_DESCRIPTION, scope, model, answer, sizeof answer) && models_choose(m, answer))
+            if (decided_find(DECIDED_DESCRIPTION, scope, model, answer, sizeof answer) && catalogue_choose(m, answer))
                 continue;
             m->disputed[i] = m->disputed[k] = true;
             say(ctx, model, one, other);
         }
 }
 
-bool models_is_disputed(const models *m, const bil_description *d)
+bool catalogue_is_disputed(const catalogue *m, const bil_description *d)
 {
     for (size_t i = 0; i < m->count; i++)
         if (m->disputed[i] && is_of(m, i, d->model))

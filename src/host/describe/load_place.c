@@ -5,10 +5,10 @@
 #include "bilancia/cells.h"
 #include "host/describe/loading.h"
 
-uint16_t load_want_space(load *l, yaml_node_t *node)
+uint8_t load_want_space(load *l, yaml_node_t *node)
 {
     static const char *const names[] = {"holding", "input", NULL};
-    return node ? (uint16_t)load_want_name(l, node, names) : BIL_HOLDING;
+    return node ? (uint8_t)load_want_name(l, node, names) : BIL_HOLDING;
 }
 
 uint8_t load_order(load *l, yaml_node_t *map, uint8_t usual)

@@ -61,7 +61,7 @@ void load_resets(load *l, uint16_t index);
 void load_factory(load *l);
 
 /* load_place.c */
-uint16_t load_want_space(load *l, yaml_node_t *node); /* NULL: holding cells */
+uint8_t load_want_space(load *l, yaml_node_t *node); /* NULL: holding cells */
 uint8_t load_order(load *l, yaml_node_t *map, uint8_t usual);
 void load_by_place(load *l);
 void load_link(load *l, yaml_node_t *map);

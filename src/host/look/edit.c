@@ -9,7 +9,7 @@
 #include "host/copy/csv.h"
 #include "host/describe/rule_text.h"
 
-int edit_open(edited *o, const char *path, const models *m)
+int edit_open(edited *o, const char *path, const catalogue *m)
 {
     memset(o, 0, sizeof *o);
     int error = copy_load(&o->from, path, m, false);

@@ -15,7 +15,7 @@ typedef struct edited {
 } edited;
 
 /* Loads the copy; it must be whole, and its description at hand: its layout decides what its bits mean. */
-int edit_open(edited *o, const char *path, const models *m);
+int edit_open(edited *o, const char *path, const catalogue *m);
 void edit_close(edited *o);
 
 /* Index of a parameter that may be changed here: BIL_E_UNKNOWN_PARAMETER (and which one is most like it), or

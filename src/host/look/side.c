@@ -164,7 +164,7 @@ static int read_elsewhere(side *s, device *dev,
     return hidden(s, dev, why, size);
 }
 
-static int open_device(side *s, const models *m,
+static int open_device(side *s, const catalogue *m,
                        void (*progress)(void *ctx, const bil_job *job, const bil_action *action), char *why,
                        size_t size)
 {
@@ -197,7 +197,7 @@ static int open_device(side *s, const models *m,
 
 /* ---- all ---- */
 
-int side_open(side *s, const models *m, void (*progress)(void *ctx, const bil_job *job, const bil_action *action),
+int side_open(side *s, const catalogue *m, void (*progress)(void *ctx, const bil_job *job, const bil_action *action),
               char *why, size_t size)
 {
     why[0] = '\0';
@@ -208,7 +208,7 @@ int side_open(side *s, const models *m, void (*progress)(void *ctx, const bil_jo
             return error;
         }
         s->origin = s->set.origin;
-        s->description = models_find(m, s->origin.model, s->origin.layout, NULL);
+        s->description = catalogue_find(m, s->origin.model, s->origin.layout, NULL);
         return BIL_OK;
     }
     if (address_is_device(s->place))

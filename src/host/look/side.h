@@ -52,7 +52,7 @@ bool side_wants_model(const side *s);
 
 /* Opens a copy (looking for damage on the way, not before), or reads a device and lets it go. `progress` may be NULL.
  * `why` tells what went wrong. */
-int side_open(side *s, const models *m, void (*progress)(void *ctx, const bil_job *job, const bil_action *action),
+int side_open(side *s, const catalogue *m, void (*progress)(void *ctx, const bil_job *job, const bil_action *action),
               char *why, size_t why_size);
 void side_close(side *s);
 /* Has what is left out collected: of a copy while its items are read. */

@@ -93,12 +93,12 @@ bool device_says_unstored(device *dev)
     return value == d->unstored_value;
 }
 
-int device_open(device *dev, const char *text, const models *known, char *why, size_t size)
+int device_open(device *dev, const char *text, const catalogue *known, char *why, size_t size)
 {
     return device_open_as(dev, text, NULL, known, why, size);
 }
 
-int device_open_as(device *dev, const char *text, const char *model, const models *known, char *why, size_t size)
+int device_open_as(device *dev, const char *text, const char *model, const catalogue *known, char *why, size_t size)
 {
     return device_open_within(dev, text, model, 0, known, why, size);
 }
@@ -113,7 +113,7 @@ int device_look(device *dev, uint16_t index)
 }
 
 /* The descriptions in the order in which they are tried: the one expected comes first. */
-static const bil_description *candidate(const models *known, const char *model, size_t at)
+static const bil_description *candidate(const catalogue *known, const char *model, size_t at)
 {
     size_t first = 0;
     while (model && first < known->count && strcmp(known->list[first]->model, model) != 0)
@@ -123,7 +123,7 @@ static const bil_description *candidate(const models *known, const char *model, 
     return at == 0 ? known->list[first] : known->list[at - 1 + (at > first)];
 }
 
-int device_open_within(device *dev, const char *text, const char *model, uint32_t within_ms, const models *known,
+int device_open_within(device *dev, const char *text, const char *model, uint32_t within_ms, const catalogue *known,
                        char *why, size_t size)
 {
     memset(dev, 0, sizeof *dev);

@@ -19,11 +19,12 @@ typedef struct device {
 } device;
 
 /* Connects and finds the description by the identity that each one names. On an error `why` says what was seen. */
-int device_open(device *dev, const char *text, const models *known, char *why, size_t why_size);
+int device_open(device *dev, const char *text, const catalogue *known, char *why, size_t why_size);
 /* The same, looking first whether it is this model (NULL: no guess). */
-int device_open_as(device *dev, const char *text, const char *model, const models *known, char *why, size_t why_size);
+int device_open_as(device *dev, const char *text, const char *model, const catalogue *known, char *why,
+                   size_t why_size);
 /* The same, over with this time, whatever answers (0: as long as the descriptions tried take). */
-int device_open_within(device *dev, const char *text, const char *model, uint32_t within_ms, const models *known,
+int device_open_within(device *dev, const char *text, const char *model, uint32_t within_ms, const catalogue *known,
                        char *why, size_t why_size);
 /* Reads every value into the image. `progress` is called after each action, `counts` gets what it took; both may be
  * NULL. BIL_OK (values that can't be read are marked so in the image), or why it ended; `verdict`, unless NULL, is that

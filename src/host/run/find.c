@@ -14,14 +14,14 @@ enum { CONNECT_MS = 500, IDENTIFY_MS = 1500 };
 
 /* ---- ranges ---- */
 
-static int add(const char *text, finder_hit **list, size_t *count, char *why, size_t size)
+static int add(const char *text, find_hit **list, size_t *count, char *why, size_t size)
 {
     address where;
     int error = address_parse(text, &where, why, size);
     if (error)
         return error;
-    if (*count == FINDER_MOST) {
-        snprintf(why, size, "these are more than %d addresses", FINDER_MOST);
+    if (*count == FIND_MOST) {
+        snprintf(why, size, "these are more than %d addresses", FIND_MOST);
         return BIL_E_ADDRESS;
     }
     if ((*count & (*count - 1)) == 0) { /* room for the next power of two */
@@ -29,8 +29,8 @@ static int add(const char *text, finder_hit **list, size_t *count, char *why, si
         if (!*list)
             no_memory();
     }
-    finder_hit *hit = &(*list)[(*count)++];
-    *hit = (finder_hit){.end = FINDER_ABSENT};
+    find_hit *hit = &(*list)[(*count)++];
+    *hit = (find_hit){.end = FIND_ABSENT};
     address_text(&where, hit->address);
     address_line(&where, hit->line);
     return BIL_OK;
@@ -57,7 +57,7 @@ static const char *range_in(const char *text, long *low, long *high, size_t *len
     return NULL;
 }
 
-int finder_expand(const char *text, finder_hit **list, size_t *count, char *why, size_t size)
+int find_expand(const char *text, find_hit **list, size_t *count, char *why, size_t size)
 {
     long low, high;
     size_t length;
@@ -72,12 +72,12 @@ int finder_expand(const char *text, finder_hit **list, size_t *count, char *why,
     for (long i = low; i <= high && !error; i++) {
         char one[ADDRESS_TEXT + 12];
         snprintf(one, sizeof one, "%.*s%ld%s", (int)(at - text), text, i, at + length);
-        error = finder_expand(one, list, count, why, size);
+        error = find_expand(one, list, count, why, size);
     }
     return error;
 }
 
-int finder_new(const models *known, finder_hit **list, size_t *count, char *why, size_t size)
+int find_new(const catalogue *known, find_hit **list, size_t *count, char *why, size_t size)
 {
     enum { PORTS = 64 };
     serial_port *ports = need(PORTS, sizeof *ports);
@@ -88,11 +88,11 @@ int finder_new(const models *known, finder_hit **list, size_t *count, char *why,
         const link_kind *kind = text ? link_kind_of(text) : NULL;
         const char *rest = kind ? text + strlen(kind->scheme) : "";
         if (text && rest[0] != '?')
-            error = finder_expand(text, list, count, why, size);
+            error = find_expand(text, list, count, why, size);
         for (size_t k = 0; rest[0] == '?' && k < found && k < PORTS && !error; k++) {
             char whole[ADDRESS_TEXT + 300];
             snprintf(whole, sizeof whole, "%s%s%s", kind->scheme, ports[k].path, rest);
-            error = finder_expand(whole, list, count, why, size);
+            error = find_expand(whole, list, count, why, size);
         }
     }
     free(ports);
@@ -100,7 +100,7 @@ int finder_new(const models *known, finder_hit **list, size_t *count, char *why,
 }
 
 typedef struct entry {
-    const finder_hit *hit;
+    const find_hit *hit;
     size_t at;
 } entry;
 
@@ -111,7 +111,7 @@ static int by_address(const void *left, const void *right)
     return order ? order : (a->at > b->at) - (a->at < b->at);
 }
 
-void finder_drop_doubles(finder_hit *list, size_t *count)
+void find_drop_doubles(find_hit *list, size_t *count)
 {
     entry *sorted = need(*count + 1, sizeof *sorted);
     bool *twice = need(*count + 1, sizeof *twice);
@@ -131,7 +131,7 @@ void finder_drop_doubles(finder_hit *list, size_t *count)
 
 /* ---- one address ---- */
 
-static uint32_t patience_ms(const models *known)
+static uint32_t patience_ms(const catalogue *known)
 {
     uint32_t most = 0;
     for (size_t i = 0; i < known->count; i++)
@@ -140,7 +140,7 @@ static uint32_t patience_ms(const models *known)
 }
 
 /* Does anybody answer one harmless read? */
-static bool knock(finder_hit *hit, const address *where, const models *known)
+static bool knock(find_hit *hit, const address *where, const catalogue *known)
 {
     linked below;
     bil_result result = {0};
@@ -149,30 +149,30 @@ static bool knock(finder_hit *hit, const address *where, const models *known)
     const bil_link link = below.link;
     below.kind->wait_at_most(below.memory, CONNECT_MS);
     bil_outcome outcome = link.ops->connect(link.ctx, &(bil_connect){0}, &result);
-    hit->end = FINDER_ABSENT;
+    hit->end = FIND_ABSENT;
     if (outcome == BIL_DONE) {
         below.kind->wait_at_most(below.memory, patience_ms(known));
         const bil_description *d = known->list[0];
         uint8_t raw[BIL_TEXT_MAX];
         outcome = read_param(link, d, d->identity[BIL_ID_MODEL], raw, &result);
-        hit->end = outcome == BIL_UNKNOWN || outcome == BIL_NOT_SENT ? FINDER_SILENT : FINDER_REFUSED;
+        hit->end = outcome == BIL_UNKNOWN || outcome == BIL_NOT_SENT ? FIND_SILENT : FIND_REFUSED;
     }
     hit->error = (int)result.cause;
     hit->connect_errno = below.kind->connect_errno(below.memory);
     link_end(&below);
-    return hit->end == FINDER_REFUSED;
+    return hit->end == FIND_REFUSED;
 }
 
-static void who_is_it(finder_hit *hit, const models *known)
+static void who_is_it(find_hit *hit, const catalogue *known)
 {
     device dev;
     char why[300];
     hit->error = device_open_within(&dev, hit->address, NULL, IDENTIFY_MS, known, why, sizeof why);
     if (hit->error) {
-        hit->end = hit->error == BIL_E_UNKNOWN_MODEL ? FINDER_UNKNOWN : FINDER_REFUSED;
+        hit->end = hit->error == BIL_E_UNKNOWN_MODEL ? FIND_UNKNOWN : FIND_REFUSED;
         return;
     }
-    hit->end = FINDER_DEVICE;
+    hit->end = FIND_DEVICE;
     snprintf(hit->vendor, sizeof hit->vendor, "%s", dev.description->vendor);
     snprintf(hit->model, sizeof hit->model, "%s", dev.description->model);
     bil_image_identity(&dev.image, BIL_ID_HARDWARE, hit->hardware, sizeof hit->hardware);
@@ -185,10 +185,10 @@ static void who_is_it(finder_hit *hit, const models *known)
 /* ---- all of them ---- */
 
 typedef struct search {
-    finder_hit *list;
+    find_hit *list;
     size_t count, finished;
-    const models *known;
-    void (*done)(void *ctx, const finder_hit *hit, size_t finished, size_t count);
+    const catalogue *known;
+    void (*done)(void *ctx, const find_hit *hit, size_t finished, size_t count);
     void *ctx;
 } search;
 
@@ -201,10 +201,10 @@ static const char *line_of(void *ctx, size_t i)
 static void ask(void *ctx, size_t i, size_t before)
 {
     search *s = ctx;
-    finder_hit *hit = &s->list[i];
+    find_hit *hit = &s->list[i];
     address where;
     char why[200];
-    if (before != CREW_NONE && s->list[before].end == FINDER_ABSENT) {
+    if (before != LINES_NONE && s->list[before].end == FIND_ABSENT) {
         hit->error = s->list[before].error;
         hit->connect_errno = s->list[before].connect_errno;
     } else if (address_parse(hit->address, &where, why, sizeof why) == BIL_OK && knock(hit, &where, s->known)) {
@@ -220,20 +220,20 @@ static void asked(void *ctx, size_t i)
         s->done(s->ctx, &s->list[i], s->finished, s->count);
 }
 
-void finder_run(finder_hit *list, size_t count, const models *known, unsigned at_once,
-                void (*done)(void *ctx, const finder_hit *hit, size_t finished, size_t count), void *ctx)
+void find_run(find_hit *list, size_t count, const catalogue *known, unsigned at_once,
+              void (*done)(void *ctx, const find_hit *hit, size_t finished, size_t count), void *ctx)
 {
     search s = {list, count, 0, known, done, ctx};
-    crew_run(&(crew){count, at_once, line_of, ask, asked, &s});
+    lines_run(&(lines_work){count, at_once, line_of, ask, asked, &s});
 }
 
-double finder_bound(const finder_hit *list, size_t count, const models *known, unsigned at_once)
+double find_bound(const find_hit *list, size_t count, const catalogue *known, unsigned at_once)
 {
-    search s = {.list = (finder_hit *)list, .count = count};
-    crew c = {count, at_once, line_of, NULL, NULL, &s};
+    search s = {.list = (find_hit *)list, .count = count};
+    lines_work c = {count, at_once, line_of, NULL, NULL, &s};
     size_t lines, longest;
-    crew_measure(&c, &lines, &longest);
-    size_t hands = crew_hands(&c, lines);
+    lines_measure(&c, &lines, &longest);
+    size_t hands = lines_hands(&c, lines);
     /* lines in turn on each hand, and never less than the longest line takes by itself */
     double turns = (double)((lines + hands - 1) / (hands ? hands : 1)) * (double)longest;
     return turns * (CONNECT_MS + patience_ms(known) + IDENTIFY_MS) / 1000.0;

@@ -15,7 +15,7 @@ typedef struct piece {
 } piece;
 
 typedef struct shift {
-    const crew *c;
+    const lines_work *c;
     piece *pieces; /* by line */
     size_t next;
     pthread_mutex_t lock;
@@ -28,7 +28,7 @@ static int by_line(const void *left, const void *right)
     return order ? order : (a->number > b->number) - (a->number < b->number);
 }
 
-static piece *sort(const crew *c)
+static piece *sort(const lines_work *c)
 {
     piece *pieces = need(c->count + 1, sizeof *pieces);
     for (size_t i = 0; i < c->count; i++)
@@ -48,10 +48,10 @@ static size_t end_of_line(const piece *pieces, size_t count, size_t first)
 static void *work(void *ctx)
 {
     shift *s = ctx;
-    const crew *c = s->c;
+    const lines_work *c = s->c;
     pthread_mutex_lock(&s->lock);
     while (s->next < c->count) {
-        size_t first = s->next, end = end_of_line(s->pieces, c->count, first), before = CREW_NONE;
+        size_t first = s->next, end = end_of_line(s->pieces, c->count, first), before = LINES_NONE;
         s->next = end;
         for (size_t i = first; i < end; i++) {
             size_t number = s->pieces[i].number;
@@ -66,7 +66,7 @@ static void *work(void *ctx)
     return NULL;
 }
 
-void crew_measure(const crew *c, size_t *lines, size_t *longest)
+void lines_measure(const lines_work *c, size_t *lines, size_t *longest)
 {
     piece *pieces = sort(c);
     *lines = *longest = 0;
@@ -78,18 +78,18 @@ void crew_measure(const crew *c, size_t *lines, size_t *longest)
     free(pieces);
 }
 
-size_t crew_hands(const crew *c, size_t lines)
+size_t lines_hands(const lines_work *c, size_t lines)
 {
     size_t hands = c->at_once ? c->at_once : USUAL_AT_ONCE;
     hands = hands > MOST_AT_ONCE ? MOST_AT_ONCE : hands;
     return hands > lines ? lines : hands;
 }
 
-void crew_run(const crew *c)
+void lines_run(const lines_work *c)
 {
     size_t lines, longest;
-    crew_measure(c, &lines, &longest);
-    size_t hands = crew_hands(c, lines), started = 0;
+    lines_measure(c, &lines, &longest);
+    size_t hands = lines_hands(c, lines), started = 0;
     shift s = {.c = c, .pieces = sort(c)};
     pthread_mutex_init(&s.lock, NULL);
     pthread_attr_t small;

@@ -9,7 +9,7 @@
 typedef struct link_kind {
     const char *scheme; /* with what ends it: "modbus+tcp://" */
     bool serial;        /* a line at a port of this computer, rather than a network: what its failures mean */
-    /* A range a-b may stand for a number behind this text, between these characters: "finder_expand" */
+    /* A range a-b may stand for a number behind this text, between these characters: "find_expand" */
     const char *range_from, *range_after, *range_before;
     /* What follows the scheme, to an address and back; the address was zeroed. BIL_OK, or BIL_E_ADDRESS with the
      * reason. */

@@ -154,7 +154,7 @@ void fleet_read(const fleet_orders *orders, fleet_task *tasks, size_t count)
             address_line(&where, tasks[i].line);
     }
     trip t = {orders, tasks, count, 0};
-    crew_run(&(crew){count, orders->at_once, line_of, work, done, &t});
+    lines_run(&(lines_work){count, orders->at_once, line_of, work, done, &t});
 }
 
 void fleet_task_free(fleet_task *task)

@@ -39,7 +39,7 @@ typedef struct fleet_task {
 
 typedef struct fleet_orders {
     const site *site;
-    const models *models;
+    const catalogue *models;
     const char *who, *why;
     unsigned at_once;         /* lines read beside each other; 0: as many as is sensible */
     const volatile int *stop; /* not NULL: no new device is begun once this is true */

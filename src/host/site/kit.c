@@ -10,8 +10,8 @@
 
 #include "host/base/arena.h"
 #include "host/base/time.h"
-#include "host/site/archive.h"
 #include "port/digest.h"
+#include "port/zip.h"
 
 enum { BLOCK = 16384, LIST_MOST = 1 << 20 };
 
@@ -76,30 +76,15 @@ static bool digest_file(const char *path, char hex[2 * BIL_SHA256 + 1], uint64_t
     return good;
 }
 
-static bool put_head(const archive_calls *la, struct archive *a, const char *name, uint64_t size, bool runs)
-{
-    struct archive_entry *entry = la->entry_new();
-    la->entry_set_pathname_utf8(entry, name);
-    la->entry_set_size(entry, (int64_t)size);
-    la->entry_set_filetype(entry, AE_IFREG);
-    la->entry_set_perm(entry, runs ? 0755 : 0644);
-    la->entry_set_mtime(entry, time(NULL), 0);
-    bool good = la->write_header(a, entry) == ARCHIVE_OK;
-    la->entry_free(entry);
-    return good;
-}
-
-static bool put_file(const archive_calls *la, struct archive *a, const kit_file *f, uint64_t size)
+static bool put_file(zip_out *zip, const kit_file *f, uint64_t size)
 {
     char block[BLOCK];
-    if (!put_head(la, a, f->name, size, strncmp(f->name, "tool/", 5) == 0))
-        return false;
+    zip_out_file(zip, f->name, size, strncmp(f->name, "tool/", 5) == 0);
     FILE *file = storage_read(f->path, 0);
     size_t got;
-    bool good = file != NULL;
-    while (good && (got = fread(block, 1, BLOCK, file)) > 0)
-        good = la->write_data(a, block, got) == (la_ssize_t)got;
-    good = good && !ferror(file);
+    while (file && (got = fread(block, 1, BLOCK, file)) > 0)
+        zip_out_put(zip, block, got);
+    bool good = file && !ferror(file);
     if (file)
         fclose(file);
     return good;
@@ -135,10 +120,6 @@ static bool has_room(const char *folder, uint64_t bytes)
 int kit_save(const kit *k, const char *folder, const char *name, char *path, char *why, size_t why_size)
 {
     uint64_t sizes[KIT_FILES], all;
-    archive_calls calls, *la = &calls;
-    int error = archive_load(la, why, why_size);
-    if (error)
-        return error;
     json_t *list = make_list(k, sizes, &all, why, why_size);
     if (!list)
         return BIL_E_FILE_OPEN;
@@ -150,22 +131,22 @@ int kit_save(const kit *k, const char *folder, const char *name, char *path, cha
     char *text = json_dumps(list, JSON_INDENT(2) | JSON_SORT_KEYS);
     json_decref(list);
     storage_file storage;
-    error = text ? storage_begin(&storage, folder, name) : BIL_E_MEMORY;
+    int error = text ? storage_begin(&storage, folder, name) : BIL_E_MEMORY;
     if (error) {
         snprintf(why, why_size, "%s: %s", folder, bil_host_error_text(error));
         free(text);
         return error;
     }
-    struct archive *a = la->write_new();
-    bool good = la->write_set_format_zip(a) == ARCHIVE_OK && la->write_set_bytes_in_last_block(a, 1) == ARCHIVE_OK &&
-                la->write_open_FILE(a, storage.file) == ARCHIVE_OK && put_head(la, a, list_name, strlen(text), false) &&
-                la->write_data(a, text, strlen(text)) == (la_ssize_t)strlen(text);
+    zip_out zip;
+    zip_out_begin(&zip, storage.file);
+    zip_out_file(&zip, list_name, strlen(text), false);
+    zip_out_put(&zip, text, strlen(text));
+    bool good = true;
     for (size_t i = 0; good && i < k->count; i++)
-        good = put_file(la, a, &k->files[i], sizes[i]);
-    good = la->write_close(a) == ARCHIVE_OK && good;
+        good = put_file(&zip, &k->files[i], sizes[i]);
+    good = zip_out_end(&zip) && good;
     if (!good)
-        snprintf(why, why_size, "%s: %s", folder, la->error_string(a) ? la->error_string(a) : strerror(errno));
-    la->write_free(a);
+        snprintf(why, why_size, "%s: %s", folder, strerror(errno));
     free(text);
     if (!good) {
         error = storage_error();
@@ -180,11 +161,11 @@ int kit_save(const kit *k, const char *folder, const char *name, char *path, cha
 
 /* ---- checking ---- */
 
-static json_t *read_list(const archive_calls *la, struct archive *a)
+static json_t *read_list(zip_in *zip)
 {
     char *text = need(LIST_MOST + 1, 1);
-    la_ssize_t got, used = 0;
-    while (used < LIST_MOST && (got = la->read_data(a, text + used, (size_t)(LIST_MOST - used))) > 0)
+    long got, used = 0;
+    while (used < LIST_MOST && (got = zip_in_get(zip, text + used, (size_t)(LIST_MOST - used))) > 0)
         used += got;
     json_t *list = json_loadb(text, (size_t)used, JSON_REJECT_DUPLICATES, NULL);
     free(text);
@@ -205,18 +186,17 @@ static json_t *entry_of(const json_t *list, const char *name)
 }
 
 /* Digests one file of the kit; a copy is also put aside, to be looked at by itself. */
-static bool read_file(const archive_calls *la, struct archive *a, FILE *aside, json_int_t most,
-                      char hex[2 * BIL_SHA256 + 1], json_int_t *bytes)
+static bool read_file(zip_in *zip, FILE *aside, json_int_t most, char hex[2 * BIL_SHA256 + 1], json_int_t *bytes)
 {
     char block[BLOCK];
     bil_digest digest;
     uint8_t out[BIL_SHA256];
     if (!digest_open(&digest))
         no_memory();
-    la_ssize_t got;
+    long got;
     *bytes = 0;
     digest.ops->start(digest.ctx);
-    while ((got = la->read_data(a, block, BLOCK)) > 0) {
+    while ((got = zip_in_get(zip, block, BLOCK)) > 0) {
         digest.ops->add(digest.ctx, block, (size_t)got);
         *bytes += got;
         if (*bytes > most)
@@ -283,23 +263,20 @@ static bool list_is_sound(const json_t *list)
     return good && has_copy;
 }
 
-static int check_entries(const archive_calls *la, struct archive *a, json_t *list, FILE *aside, const char *path,
-                         char *why, size_t size)
+static int check_entries(zip_in *zip, json_t *list, FILE *aside, const char *path, char *why, size_t size)
 {
-    struct archive_entry *entry;
+    zip_file file;
     size_t seen = 0;
     int result, error = BIL_OK;
-    while (!error && (result = la->read_next_header(a, &entry)) == ARCHIVE_OK) {
-        const char *name = la->entry_pathname_utf8(entry);
-        json_t *one = name ? entry_of(list, name) : NULL;
+    while (!error && (result = zip_in_next(zip, &file)) == 1) {
+        json_t *one = entry_of(list, file.name);
         char hex[2 * BIL_SHA256 + 1];
         json_int_t bytes, listed = json_integer_value(json_object_get(one, "bytes"));
         const char *digest = json_string_value(json_object_get(one, "digest"));
-        bool twice = json_object_get(one, "seen") != NULL, is_copy = one && strcmp(name, copy_name) == 0;
-        if (!one || twice || la->entry_filetype(entry) != AE_IFREG ||
-            !read_file(la, a, is_copy ? aside : NULL, listed, hex, &bytes) || strcmp(digest, hex) != 0 ||
-            bytes != listed) {
-            snprintf(why, size, "%.300s: %s", name && bil_text_is_printable(name, strlen(name)) ? name : "?",
+        bool twice = json_object_get(one, "seen") != NULL, is_copy = one && strcmp(file.name, copy_name) == 0;
+        if (!one || twice || !file.regular || !read_file(zip, is_copy ? aside : NULL, listed, hex, &bytes) ||
+            strcmp(digest, hex) != 0 || bytes != listed) {
+            snprintf(why, size, "%.300s: %s", bil_text_is_printable(file.name, strlen(file.name)) ? file.name : "?",
                      !one    ? "it isn't in the list of the kit"
                      : twice ? "it is in the kit twice"
                              : "it isn't what the list of the kit says");
@@ -310,77 +287,38 @@ static int check_entries(const archive_calls *la, struct archive *a, json_t *lis
             error = fflush(aside) == 0 ? check_copy(path, why, size) : storage_error();
         seen++;
     }
-    if (!error && (result != ARCHIVE_EOF || seen != json_array_size(json_object_get(list, "files")))) {
-        snprintf(why, size, "%s",
-                 result == ARCHIVE_EOF ? "files of the list are missing" : "the archive is cut or damaged");
+    if (!error && (result != 0 || seen != json_array_size(json_object_get(list, "files")))) {
+        snprintf(why, size, "%s", result == 0 ? "files of the list are missing" : "the archive is cut or damaged");
         error = BIL_E_SET_CUT;
     }
     return error;
-}
-
-static uint32_t low_first(const uint8_t *bytes, int count)
-{
-    uint32_t number = 0;
-    while (count-- > 0)
-        number = number << 8 | bytes[count];
-    return number;
-}
-
-/* A ZIP file tells its names twice, before each file and in a directory at the end (APPNOTE 4.3.12, 4.3.16); who
- * unpacks it may believe either. */
-static bool directory_fits(const char *path, const json_t *list)
-{
-    enum { END = 22, HEAD = 46 };
-    FILE *file = fopen(path, "rb");
-    uint8_t head[HEAD];
-    char name[600];
-    size_t wanted = json_array_size(json_object_get(list, "files")) + 1, seen = 0;
-    bool good = file && fseek(file, -END, SEEK_END) == 0 && fread(head, 1, END, file) == END &&
-                memcmp(head, "PK\5\6", 4) == 0 && low_first(head + 10, 2) == wanted &&
-                fseek(file, (long)low_first(head + 16, 4), SEEK_SET) == 0;
-    for (; good && seen < wanted; seen++) {
-        good = fread(head, 1, HEAD, file) == HEAD && memcmp(head, "PK\1\2", 4) == 0;
-        uint32_t length = low_first(head + 28, 2), rest = low_first(head + 30, 2) + low_first(head + 32, 2);
-        good = good && length < sizeof name && fread(name, 1, length, file) == length &&
-               fseek(file, (long)rest, SEEK_CUR) == 0;
-        name[good ? length : 0] = '\0';
-        good = good && (seen == 0 ? strcmp(name, list_name) == 0 : entry_of(list, name) != NULL);
-    }
-    if (file)
-        fclose(file);
-    return good;
 }
 
 int kit_check(const char *path, json_t **list, char *why, size_t size)
 {
     *list = NULL;
     char aside[] = "/tmp/bilancia-kit-XXXXXX";
-    archive_calls calls, *la = &calls;
-    int error = archive_load(la, why, size);
-    if (error)
-        return error;
-    struct archive *a = la->read_new();
-    struct archive_entry *entry;
-    la->read_support_format_zip(a);
+    zip_in zip = {0};
+    zip_file first;
+    int error = BIL_OK;
     int fd_of_kit = storage_open(path, 0);
     if (fd_of_kit < 0) {
         snprintf(why, size, "%s", storage_why(errno));
         error = storage_open_error();
-    } else if (la->read_open_filename(a, path, BLOCK) != ARCHIVE_OK || la->read_next_header(a, &entry) != ARCHIVE_OK ||
-               !la->entry_pathname_utf8(entry) || strcmp(la->entry_pathname_utf8(entry), list_name) != 0 ||
-               !(*list = read_list(la, a)) || !list_is_sound(*list) || !directory_fits(path, *list)) {
+    } else if (!zip_in_begin(&zip, path) || zip_in_next(&zip, &first) != 1 || strcmp(first.name, list_name) != 0 ||
+               !(*list = read_list(&zip)) || !list_is_sound(*list)) {
         snprintf(why, size, "this is no kit, or it is cut or damaged");
         error = BIL_E_SET_ALTERED;
     } else {
         int fd = mkstemp(aside);
         FILE *copy = fd >= 0 ? fdopen(fd, "wb") : NULL;
-        error = copy ? check_entries(la, a, *list, copy, aside, why, size) : storage_error();
+        error = copy ? check_entries(&zip, *list, copy, aside, why, size) : storage_error();
         if (copy)
             fclose(copy);
         if (fd >= 0)
             unlink(aside);
     }
-    la->read_free(a);
+    zip_in_end(&zip);
     if (fd_of_kit >= 0)
         close(fd_of_kit);
     return error;

@@ -158,12 +158,12 @@ int again_choose(again *a, write_call *w)
                 : find_set(a, w, LEDGER_WANTED, first->copy, first->copy_digest);
 }
 
-int again_take_description(const again *a, write_call *w, models *m)
+int again_take_description(const again *a, write_call *w, catalogue *m)
 {
     const bil_description *same = NULL;
     if (!a->foreign && a->first.description[0])
-        models_choose(m, a->first.description);
-    if (!a->first.layout[0] || models_find(m, a->first.model, a->first.layout, &same))
+        catalogue_choose(m, a->first.description);
+    if (!a->first.layout[0] || catalogue_find(m, a->first.model, a->first.layout, &same))
         return BIL_OK;
     return write_fail(w, a->last.path, same ? BIL_E_OTHER_LAYOUT : BIL_E_UNKNOWN_MODEL,
                       "the write was begun with another description than those at hand: give it with --description");

@@ -37,6 +37,6 @@ int again_agree(again *a, write_call *w, const char *typed);
 /* Fills in what is to be written now: the copy of the first record, or what was there before it. */
 int again_choose(again *a, write_call *w);
 /* The description that it was begun with goes before all others. */
-int again_take_description(const again *a, write_call *w, models *m);
+int again_take_description(const again *a, write_call *w, catalogue *m);
 
 #endif

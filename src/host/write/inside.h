@@ -14,8 +14,8 @@ bool write_keep_record(void *ctx, const bil_action *action);
 bool write_save_safety_copy(void *ctx, const bil_image *have);
 
 /* want.c */
-void write_load_before(write_call *w, const models *m);
-int write_load_copy(write_call *w, const models *m);
+void write_load_before(write_call *w, const catalogue *m);
+int write_load_copy(write_call *w, const catalogue *m);
 void write_want_factory_values(write_call *w);
 int write_keep_groups(write_call *w);
 int write_leave_out(write_call *w);
@@ -29,7 +29,7 @@ int write_take_restart(write_call *w);
 void write_take_password(write_call *w, bool may_ask);
 /* The address with another unit number. */
 bool write_other_number(const char *text, uint32_t unit, char out[ADDRESS_TEXT]);
-int write_open_unit(write_call *w, const models *m);
+int write_open_unit(write_call *w, const catalogue *m);
 int write_take_turn(write_call *w, turn *ours, const char *what);
 int write_take_unit_turn(write_call *w);
 int write_ask_keep(write_call *w);

@@ -10,8 +10,7 @@ bil_write_need write_need(const write_call *w, uint16_t i)
 
 bool write_planned(const write_call *w, uint16_t i)
 {
-    bil_write_need need = write_need(w, i);
-    return need == BIL_NEED_WRITE || (need == BIL_NEED_READ && w->by_name && w->by_name[i]);
+    return bil_job_plans(w->job, i);
 }
 
 bil_error write_exception(const write_call *w, uint16_t i)

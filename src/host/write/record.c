@@ -13,7 +13,7 @@
 static json_t *intent_line(write_call *w, const char *when)
 {
     char digest[2 * BIL_SHA256 + 1] = "", description[65] = "", *whole = realpath(w->copy, NULL);
-    models_digest(w->want.description, description);
+    catalogue_digest(w->want.description, description);
     bool resets = w->config.kind == BIL_JOB_RESET;
     if (!resets)
         set_digest_hex(w->want.totals.digest, digest);

@@ -33,7 +33,7 @@ bool write_other_number(const char *text, uint32_t unit, char out[ADDRESS_TEXT])
     return true;
 }
 
-static int open_at(write_call *w, const char *where, const models *m, char *why, size_t size)
+static int open_at(write_call *w, const char *where, const catalogue *m, char *why, size_t size)
 {
     char serial[BIL_VALUE_TEXT];
     write_doing(w, WRITE_CONNECTING, NULL);
@@ -49,7 +49,7 @@ static int open_at(write_call *w, const char *where, const models *m, char *why,
 }
 
 /* At its address, or, after a write that changed that and broke off, where it may be by now. */
-static int find(write_call *w, const models *m)
+static int find(write_call *w, const catalogue *m)
 {
     char why[500], there[ADDRESS_TEXT], other[500];
     int error = open_at(w, w->keep.address, m, why, sizeof why);
@@ -69,7 +69,7 @@ static int find(write_call *w, const models *m)
     return error ? write_fail(w, w->keep.address, error, why) : BIL_OK;
 }
 
-int write_open_unit(write_call *w, const models *m)
+int write_open_unit(write_call *w, const catalogue *m)
 {
     char why[500];
     int error = find(w, m);
@@ -82,7 +82,7 @@ int write_open_unit(write_call *w, const models *m)
     if (w->config.kind == BIL_JOB_RESET)
         write_want_factory_values(w);
     const bil_description *want = w->want.description;
-    if (models_is_disputed(m, want) && !w->goes_on && !w->rehearse)
+    if (catalogue_is_disputed(m, want) && !w->goes_on && !w->rehearse)
         return write_fail(
             w, want->model, BIL_E_DISPUTED,
             "there are two descriptions of this model that differ, and nobody has decided which one counts");

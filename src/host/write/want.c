@@ -7,7 +7,7 @@
 #include "host/write/inside.h"
 
 /* The values before the story that is gone on with, to tell what was changed since by other hands. */
-void write_load_before(write_call *w, const models *m)
+void write_load_before(write_call *w, const catalogue *m)
 {
     int error = copy_load(&w->before, w->before_path, m, true);
     if (!error && w->before.description == w->want.description)
@@ -19,7 +19,7 @@ void write_load_before(write_call *w, const models *m)
     w->before_path[0] = '\0';
 }
 
-int write_load_copy(write_call *w, const models *m)
+int write_load_copy(write_call *w, const catalogue *m)
 {
     int error = copy_load(&w->want, w->copy, m, w->undoes);
     const bil_description *d = w->want.description;

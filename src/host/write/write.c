@@ -77,7 +77,7 @@ static void find_story(write_call *w, const set_origin *o)
     ledger_close(&known);
 }
 
-static int load(write_call *w, const models *m)
+static int load(write_call *w, const catalogue *m)
 {
     if (w->config.kind == BIL_JOB_RESET)
         return BIL_OK;
@@ -89,7 +89,7 @@ static int load(write_call *w, const models *m)
     return error ? error : write_leave_out(w);
 }
 
-int write_begin(write_call *w, const models *m, const write_answers *answers)
+int write_begin(write_call *w, const catalogue *m, const write_answers *answers)
 {
     char where[ADDRESS_TEXT];
     w->place.fd = w->unit.fd = -1;

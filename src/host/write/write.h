@@ -115,7 +115,7 @@ struct write_call {
 /* May this person write at all? BIL_OK, or BIL_E_NOT_ALLOWED. */
 int write_allowed(write_call *w);
 
-int write_begin(write_call *w, const models *m, const write_answers *answers);
+int write_begin(write_call *w, const catalogue *m, const write_answers *answers);
 /* The job: BIL_OK once it is over, however that was: `end` tells. */
 int write_run(write_call *w);
 /* Did it come to its end as wanted, and did anything change by it, so that a person should try the machine? */
