@@ -96,6 +96,49 @@ static void who_answers(void **state)
     bench_close(&b);
 }
 
+/* What is stored and what the unit keeps by itself, each its own, against the unit's memory. */
+static void what_lies_elsewhere_is_read_there(void **state)
+{
+    (void)state;
+    static const struct {
+        bil_bank_kind kind;
+        uint8_t copy;
+    } banks[] = {{BIL_BANK_STORED, 0}, {BIL_BANK_KEPT, 1}, {BIL_BANK_KEPT, 2}};
+    bench b;
+    bench_open(&b, &sim_ec8, &bil_description_ec_8, false);
+    const bil_description *d = b.description;
+    for (size_t i = 0; i < b.unit->count; i++) {
+        const sim_entry *e = &b.unit->entries[i];
+        if (e->role != SIM_SETTING)
+            continue;
+        b.unit->stored[0][e->address] = b.unit->running[0][e->address] ^ 1;
+        b.unit->kept[0][e->address] = b.unit->running[0][e->address] ^ (e->address & 1);
+        b.unit->kept[1][e->address] = b.unit->running[0][e->address] ^ (e->address >> 1 & 1);
+    }
+    const uint16_t *memory[] = {b.unit->stored[0], b.unit->kept[0], b.unit->kept[1]};
+    for (size_t k = 0; k < 3; k++) {
+        unsigned there = 0;
+        bil_action end = bench_write(
+            &b, (bil_job_config){.kind = BIL_JOB_READ, .bank = (uint8_t)(banks[k].kind + 1), .copy = banks[k].copy});
+        assert_int_equal(end.u.end.verdict, BIL_VERDICT_VERIFIED);
+        for (uint16_t i = 0; i < d->count; i++) {
+            const bil_param *p = &d->params[i];
+            bool elsewhere = p->space == BIL_HOLDING && ((p->at.number >= 1000 && p->at.number + p->cells <= 1160) ||
+                                                         (p->at.number >= 2000 && p->at.number + p->cells <= 2020));
+            uint8_t raw[BIL_TEXT_MAX];
+            if (!elsewhere || bil_class_left_out((bil_class)p->cls))
+                continue;
+            assert_int_equal(bil_value_from_cells(&p->format, memory[k] + p->at.number, raw), BIL_OK);
+            assert_int_equal(b.have.state[i], BIL_PRESENT);
+            assert_memory_equal(bil_image_raw(&b.have, i), raw, p->format.size);
+            there++;
+        }
+        assert_true(there > 100);
+        assert_text(&b.have, "id.serial", "801207");
+    }
+    bench_close(&b);
+}
+
 /* Another unit from any request of a read on, with a lost request and without a trace: what counts as a copy is of one.
  */
 static void a_copy_is_of_one_unit(void **state)
@@ -1180,6 +1223,7 @@ int main(void)
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(a_read_is_whole_and_short),
         cmocka_unit_test(who_answers),
+        cmocka_unit_test(what_lies_elsewhere_is_read_there),
         cmocka_unit_test(a_copy_is_of_one_unit),
         cmocka_unit_test(a_read_while_it_changes),
         cmocka_unit_test(what_is_at_work_is_waited_for),

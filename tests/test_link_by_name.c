@@ -540,9 +540,10 @@ static void everything_that_can_go_wrong(void **state)
         bil_outcome outcome;
         bil_error cause;
         bool does_it;
-    } faults[] = {{BIL_NOT_SENT, BIL_E_LOST, false},   {BIL_UNKNOWN, BIL_E_SILENT, false},
-                  {BIL_UNKNOWN, BIL_E_SILENT, true},   {BIL_BUSY, BIL_E_BUSY, false},
-                  {BIL_REFUSED, BIL_E_REFUSED, false}, {BIL_REFUSED, BIL_E_FOREIGN_CHANGE, false}};
+    } faults[] = {{BIL_NOT_SENT, BIL_E_LOST, false},         {BIL_UNKNOWN, BIL_E_SILENT, false},
+                  {BIL_UNKNOWN, BIL_E_SILENT, true},         {BIL_BUSY, BIL_E_BUSY, false},
+                  {BIL_REFUSED, BIL_E_REFUSED, false},       {BIL_REFUSED, BIL_OK, false},
+                  {BIL_REFUSED, BIL_E_FOREIGN_CHANGE, false}};
     unsigned verified = 0, other = 0;
     for (int k = 0; k < WAYS; k++)
         for (size_t f = 0; f < sizeof faults / sizeof faults[0]; f++) {
