@@ -52,6 +52,8 @@ int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size)
             abort(); /* it doesn't end */
         uint8_t dice = at < size ? data[at++] : (uint8_t)(steps * 37 + data[3]);
         result = (bil_result){.number = action.number, .now_ms = result.now_ms + (dice == 255 ? 60000 : dice)};
+        if (dice == 77 && data[3] & 8)
+            bil_job_cancel(job);
         bool good = honest ? dice % 16 != 0 : dice & 1;
         if (action.kind == BIL_ACT_END)
             break;

@@ -1,5 +1,6 @@
 /* The edges of the core: memory that is too small by a byte, names that nobody knows, lines at every limit of the
  * format. */
+#include "bilancia/host_error.h"
 #include "help.h"
 
 static void start(void *ctx)
@@ -240,9 +241,6 @@ static void memory_that_is_too_small(void **state)
             if (error == BIL_OK)
                 assert_true(strlen(out) < size);
         }
-    bil_job_config config = {.struct_size = sizeof config - 1, .description = d, .have = &image};
-    bil_job *job;
-    assert_int_equal(bil_job_init(&job, memory, sizeof memory, &config), BIL_E_SPACE);
     char cut[4];
     assert_false(bil_str_plain(str("abcdef"), cut, sizeof cut));
     assert_string_equal(cut, "abc");
@@ -251,6 +249,78 @@ static void memory_that_is_too_small(void **state)
     assert_string_equal(cut, "\"\\");
     assert_true(bil_str_equal(str("ab"), str("ab")));
     assert_false(bil_str_equal(str("ab"), str("ac")) || bil_str_equal(str("ab"), str("a")));
+}
+
+/* A call that lacks something is an error, never a crash; programs built with a shorter or a longer struct work. */
+static void a_job_looks_at_its_call(void **state)
+{
+    (void)state;
+    struct {
+        bil_job_config config;
+        uint8_t later[16];
+    } newer = {.config = {.struct_size = sizeof newer}};
+    const bil_description *d = &bil_description_ed_30;
+    bil_image image = new_image(d);
+    size_t size = bil_job_size(d);
+    uint8_t *memory = malloc(size + 1);
+    bil_job *job;
+    for (int kind = BIL_JOB_IDENTIFY; kind <= BIL_JOB_START + 1; kind++)
+        for (unsigned lacks = 0; lacks < 64; lacks++) {
+            bil_job_config c = {.struct_size = sizeof c,
+                                .kind = (bil_job_kind)kind,
+                                .description = lacks & 1 ? NULL : d,
+                                .have = lacks & 2 ? NULL : &image,
+                                .want = lacks & 4 ? NULL : &image,
+                                .serial = lacks & 8 ? NULL : "1",
+                                .firmware = lacks & 16 ? NULL : "1"};
+            bool writes = kind == BIL_JOB_WRITE || kind == BIL_JOB_RESET;
+            unsigned needs = 3 | (writes ? 28 : kind == BIL_JOB_START ? 8 : 0);
+            bool good = kind <= BIL_JOB_START && !(lacks & needs) && !(lacks & 32);
+            assert_int_equal(bil_job_init(&job, memory + (lacks >> 5), size, &c), good ? BIL_OK : BIL_E_BAD_CALL);
+        }
+    newer.config.kind = BIL_JOB_READ;
+    newer.config.description = d;
+    newer.config.have = &image;
+    assert_int_equal(bil_job_init(&job, memory, size, &newer.config), BIL_OK);
+    for (size_t i = 0; i < sizeof newer.later; i++) { /* it asks for what isn't known here */
+        newer.later[i] = 1;
+        assert_int_equal(bil_job_init(&job, memory, size, &newer.config), BIL_E_BAD_CALL);
+        newer.later[i] = 0;
+    }
+    newer.config.struct_size = offsetof(bil_job_config, despite); /* the last field isn't there yet */
+    newer.config.despite = ~0u;
+    assert_int_equal(bil_job_init(&job, memory, size, &newer.config), BIL_OK);
+    newer.config.struct_size = 3; /* of what nobody ever was */
+    assert_int_equal(bil_job_init(&job, memory, size, &newer.config), BIL_E_BAD_CALL);
+    newer.config.struct_size = sizeof newer.config;
+    for (size_t less = 0; less < size; less++)
+        assert_int_equal(bil_job_init(&job, memory, less, &newer.config), BIL_E_SPACE);
+    assert_int_equal(bil_job_init(&job, NULL, size, &newer.config), BIL_E_SPACE);
+    assert_int_equal(bil_job_init(NULL, memory, size, &newer.config), BIL_E_BAD_CALL);
+    assert_int_equal(bil_job_init(&job, memory, size, NULL), BIL_E_BAD_CALL);
+    free(memory);
+    free_image(&image);
+}
+
+/* Both lists number on the same way, so that one number tells one thing. */
+static void no_number_is_two_errors(void **state)
+{
+    (void)state;
+    static const struct {
+        int number;
+        const char *name;
+    } all[] = {
+#define ENTRY(number, NAME, name, text) {number, name},
+        BIL_ERRORS(ENTRY) BIL_HOST_ERRORS(ENTRY)
+#undef ENTRY
+    };
+    for (size_t i = 0; i < sizeof all / sizeof all[0]; i++) {
+        assert_in_range(all[i].number, 0, 255); /* an image keeps causes as bytes */
+        assert_string_equal(bil_host_error_name(all[i].number), all[i].name);
+        for (size_t k = 0; k < i; k++)
+            if (all[k].number == all[i].number || strcmp(all[k].name, all[i].name) == 0)
+                fail_msg("%s and %s are one error", all[k].name, all[i].name);
+    }
 }
 
 static void names_and_texts(void **state)
@@ -377,6 +447,7 @@ int main(void)
         cmocka_unit_test(what_the_manual_forbids),
 #endif
         cmocka_unit_test(texts_are_only_read),     cmocka_unit_test(memory_that_is_too_small),
+        cmocka_unit_test(a_job_looks_at_its_call), cmocka_unit_test(no_number_is_two_errors),
         cmocka_unit_test(names_and_texts)};
     return cmocka_run_group_tests_name("core_edges", tests, NULL, NULL);
 }

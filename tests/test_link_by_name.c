@@ -1,6 +1,8 @@
 /* A kind of link that nobody had in mind: values go by name, as decimal text, over questions that hold one, a few or
  * all of them. It is made here alone; core and job know nothing of it. Reading, writing, proving, and being broken off
  * at every action, each with requests that are counted against what the description allows. */
+#include <limits.h>
+
 #include "bilancia/job.h"
 #include "help.h"
 
@@ -329,6 +331,7 @@ typedef struct play {
     bil_job_progress progress;
     bool meant, safe, held; /* as a record would tell */
     unsigned actions;       /* that were performed */
+    unsigned cancel_at;     /* it is cancelled while this one is performed; UINT_MAX: never */
 } play;
 
 static bool perform(play *p, const bil_action *action, bil_result *result)
@@ -389,6 +392,8 @@ static bool run(play *p, bil_job_kind kind, unsigned most, bil_action *action)
         over = action->kind == BIL_ACT_END;
         if (!over)
             perform(p, action, &result);
+        if (p->actions == p->cancel_at)
+            bil_job_cancel(job);
     }
     bil_job_progress_of(job, &p->progress);
     free(memory);
@@ -397,7 +402,8 @@ static bool run(play *p, bil_job_kind kind, unsigned most, bil_action *action)
 
 static play new_play(device *d)
 {
-    play p = {.d = d, .link = {&by_name, d}, .have = new_image(&model), .want = new_image(&model)};
+    play p = {
+        .d = d, .link = {&by_name, d}, .have = new_image(&model), .want = new_image(&model), .cancel_at = UINT_MAX};
     return p;
 }
 
@@ -580,6 +586,81 @@ static void everything_that_can_go_wrong(void **state)
     assert_true(verified > 100 && other > 20);
 }
 
+/* Cancelled while any action is performed: as long as no value went out it is let go as it was, afterwards it is as if
+ * broken off; what is being let go comes to its end. */
+static void cancelled_at_every_action(void **state)
+{
+    (void)state;
+    enum { SOME = 0x35 };
+    unsigned untouched = 0, incomplete = 0, over = 0;
+    for (int k = 0; k < WAYS; k++)
+        for (unsigned at = 0, actions = 1; at < actions; at++) {
+            describe(&ways[k]);
+            device d = new_device();
+            play p = new_play(&d);
+            bil_action end;
+            if (at == 0) { /* how many there are */
+                want_some(&p, SOME);
+                assert_true(run(&p, BIL_JOB_WRITE, UINT32_MAX, &end));
+                actions = p.actions;
+                end_play(&p);
+                d = new_device();
+                p = new_play(&d);
+            }
+            want_some(&p, SOME);
+            p.cancel_at = at;
+            assert_true(run(&p, BIL_JOB_WRITE, UINT32_MAX, &end));
+            p.cancel_at = UINT_MAX;
+            if (end.u.end.verdict == BIL_VERDICT_UNTOUCHED) {
+                assert_int_equal(end.u.end.cause, BIL_E_CANCELLED);
+                assert_int_equal(d.values, 0);
+                assert_false(end.u.end.held || end.u.end.wrote);
+                assert_wanted(&d, 0);
+                untouched++;
+            } else if (end.u.end.verdict == BIL_VERDICT_INCOMPLETE) {
+                assert_int_equal(end.u.end.cause, BIL_E_CANCELLED);
+                assert_true(d.values > 0 && end.u.end.wrote);
+                assert_true(end.u.end.held || state_of(&d) != HELD);
+                incomplete++;
+            } else {
+                assert_int_equal(end.u.end.verdict, BIL_VERDICT_VERIFIED);
+                assert_wanted(&d, SOME);
+                over++;
+            }
+            p.held = end.u.end.held;
+            assert_true(run(&p, BIL_JOB_WRITE, UINT32_MAX, &end));
+            assert_int_equal(end.u.end.verdict, BIL_VERDICT_VERIFIED);
+            assert_wanted(&d, SOME);
+            end_play(&p);
+        }
+    print_message("cancelled: %u times untouched, %u incomplete, %u over already\n", untouched, incomplete, over);
+    assert_true(untouched > 40 && incomplete > 60 && over >= WAYS);
+}
+
+static void a_read_that_is_cancelled(void **state)
+{
+    (void)state;
+    describe(&ways[0]);
+    unsigned actions = 1;
+    for (unsigned at = 0; at < actions; at++) {
+        device d = new_device();
+        play p = new_play(&d);
+        bil_action end;
+        if (at == 0) {
+            assert_true(run(&p, BIL_JOB_READ, UINT32_MAX, &end));
+            actions = p.actions;
+        }
+        p.cancel_at = at;
+        assert_true(run(&p, BIL_JOB_READ, UINT32_MAX, &end));
+        bool over = at + 1 == actions; /* the last answer was the last that was missing */
+        assert_int_equal(end.u.end.verdict, over ? BIL_VERDICT_VERIFIED : BIL_VERDICT_UNTOUCHED);
+        assert_int_equal(end.u.end.cause, over ? BIL_OK : BIL_E_CANCELLED);
+        assert_int_equal(p.actions, at + 1); /* nothing more is asked for */
+        end_play(&p);
+    }
+    assert_true(actions > 15);
+}
+
 /* Somebody else was faster: to ask for less would not help, so that is not tried. */
 static void a_foreign_change_is_never_split(void **state)
 {
@@ -614,6 +695,8 @@ int main(void)
         cmocka_unit_test(broken_off_at_every_action),
         cmocka_unit_test(everything_that_can_go_wrong),
         cmocka_unit_test(a_foreign_change_is_never_split),
+        cmocka_unit_test(cancelled_at_every_action),
+        cmocka_unit_test(a_read_that_is_cancelled),
     };
     return cmocka_run_group_tests_name("link_by_name", tests, NULL, NULL);
 }

@@ -10,6 +10,10 @@
 
 #include "bilancia/link.h"
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 /* Modbus Application Protocol 1.1b3, 6.3; no request takes more. */
 #define BIL_CELLS_MAX 125
 
@@ -57,5 +61,9 @@ size_t bil_value_cells(const bil_format *format);
  * Anything else gives BIL_E_ENCODING, so that no bit is lost silently. */
 int bil_value_from_cells(const bil_format *format, const uint16_t *cells, uint8_t *raw);
 void bil_value_to_cells(const bil_format *format, const uint8_t *raw, uint16_t *cells);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

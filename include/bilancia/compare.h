@@ -6,6 +6,10 @@
 
 #include "bilancia/set.h"
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 /* A source of items in rising order of their ids. `next` returns 1 with an item whose strings stay good
  * until the next call, 0 at the end, or minus a bil_error. */
 typedef struct bil_source {
@@ -85,5 +89,9 @@ typedef struct bil_compare {
 void bil_compare_init(bil_compare *compare, bil_source left, bil_source right);
 /* 1 with the next parameter, equal ones too; 0 at the end; minus a bil_error. */
 int bil_compare_next(bil_compare *compare, bil_difference *difference);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

@@ -11,6 +11,10 @@
 
 #include "bilancia/value.h"
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 #define BIL_ID_MAX 63
 #define BIL_NAME_MAX 48 /* bytes of a plain name */
 #define BIL_UNIT_MAX 15 /* bytes of a unit of measure */
@@ -262,5 +266,9 @@ const bil_bank *bil_description_bank(const bil_description *description, const b
 /* May all cells from first to last be read across? Ranges that touch count as one, and so do the cells of values that
  * every read asks for. */
 bool bil_description_across(const bil_description *description, uint16_t space, uint32_t first, uint32_t last);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

@@ -5,6 +5,10 @@
 #include <stddef.h>
 #include <stdint.h>
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 #define BIL_SHA256 32
 
 /* One running digest lives behind `ctx`. `start` begins a new one, whatever was before. */
@@ -18,5 +22,9 @@ typedef struct bil_digest {
     const bil_digest_ops *ops;
     void *ctx;
 } bil_digest;
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

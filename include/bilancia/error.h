@@ -9,6 +9,10 @@
 #ifndef BILANCIA_ERROR_H
 #define BILANCIA_ERROR_H
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 /* X(number, NAME, "name", "text") */
 /* clang-format off */
 #define BIL_ERRORS(X) \
@@ -85,7 +89,9 @@
     X(79, NO_IDENTITY, "no_identity", "nothing tells this unit from another one of its model") \
     X(105, ROUNDED, "rounded", "the device rounds it") \
     X(106, FIXED, "fixed", "it differs, and the device takes no value for it") \
-    X(107, LACKS, "lacks", "the copy has no value for it")
+    X(107, LACKS, "lacks", "the copy has no value for it") \
+    X(108, BAD_CALL, "bad_call", "the call lacks something, or makes no sense") \
+    X(109, CANCELLED, "cancelled", "it was cancelled")
 /* clang-format on */
 
 /* BIL_OK, BIL_E_RANGE, ... */
@@ -103,5 +109,9 @@ const char *bil_error_text(int error);
 
 /* The error with this name, or BIL_ERROR_UNKNOWN. `name` needs no terminator. */
 int bil_error_from_name(const char *name, unsigned long length);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

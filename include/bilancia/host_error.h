@@ -8,6 +8,10 @@
 
 #include "bilancia/error.h"
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 /* X(number, NAME, "name", "text") */
 /* clang-format off */
 #define BIL_HOST_ERRORS(X) \
@@ -35,10 +39,10 @@
     X(100, NOT_YOURS, "not_yours", "this value can't be changed in a copy") \
     X(101, DECISIONS, "decisions", "the file of decisions isn't as it must be") \
     X(102, TURN, "turn", "somebody else is writing to this device") \
-    X(105, DESCRIPTORS, "descriptors", "this program may open no more files and connections") \
-    X(106, CARD, "card", "it isn't clear what the site allows for this device") \
-    X(108, NO_KEY, "no_key", "this is no key file, or it can't be read") \
-    X(107, FOREIGN, "foreign", "this record isn't of this computer") \
+    X(120, DESCRIPTORS, "descriptors", "this program may open no more files and connections") \
+    X(121, CARD, "card", "it isn't clear what the site allows for this device") \
+    X(122, NO_KEY, "no_key", "this is no key file, or it can't be read") \
+    X(123, FOREIGN, "foreign", "this record isn't of this computer") \
     X(103, NO_RECORD, "no_record", "there is no record of a write here") \
     X(104, RECORD_FORM, "record_form", "this is no record, or its beginning is damaged")
 /* clang-format on */
@@ -56,7 +60,12 @@ const char *bil_host_error_text(int error);
 /* What a person can do now; "" where there is nothing to say. */
 const char *bil_error_advice(int error);
 
-/* The sentence of an event of a job (bil_event). */
+/* An event of a job (bil_event): its name in records, and its sentence for people; "" for a number that is none. */
+const char *bil_event_name(unsigned event);
 const char *bil_event_text(unsigned event);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

@@ -4,6 +4,10 @@
 
 #include "bilancia/description.h"
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 /* State of one parameter in an image. */
 typedef enum bil_state {
     BIL_ABSENT,    /* nothing known: not read yet, or not part of it */
@@ -40,5 +44,9 @@ bool bil_image_has_serial(const bil_image *image);
 
 /* The text of an identity of the unit (a number as decimal digits), "" where it isn't known. */
 void bil_image_identity(const bil_image *image, bil_identity which, char *out, size_t size);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

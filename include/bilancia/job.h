@@ -16,6 +16,10 @@
 #include "bilancia/link.h"
 #include "bilancia/plan.h"
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 typedef enum bil_action_kind {
     BIL_ACT_CONNECT,  /* open the link anew; an open one is closed first */
     BIL_ACT_TRANSFER, /* move some values, in one request */
@@ -59,8 +63,6 @@ typedef enum bil_event {
 #undef BIL_EVENT_ENUM
         BIL_EVENT_COUNT
 } bil_event;
-
-const char *bil_event_name(bil_event event); /* their sentences are for whoever speaks with people: host */
 
 /* How a job ended. X(NAME, "name", "text") */
 /* clang-format off */
@@ -144,7 +146,8 @@ typedef enum bil_restart {
         BIL_RESTART_COUNT
 } bil_restart;
 
-/* What a job is told. Set struct_size to sizeof the struct; later versions may be larger. */
+/* What a job is told. Set struct_size to sizeof the struct: a shorter one of an older program counts as zero behind its
+ * end, a longer one of a newer program is taken when it has zeros there. */
 /* Checks that a person may set aside by giving a reason, which whoever runs the job records. */
 /* X(NAME, "name", "what it looks at") */
 /* clang-format off */
@@ -194,11 +197,19 @@ typedef struct bil_job bil_job;
 /* Bytes that a job of this description needs, the images apart; aligned as for any type. */
 size_t bil_job_size(const bil_description *description);
 
-/* BIL_E_SPACE when `size` is too small. `config` is copied; what it points to outlives the job. */
+/* BIL_E_SPACE when `size` is too small; BIL_E_BAD_CALL when something is missing that this kind of job needs, or the
+ * memory isn't aligned. `config` is copied; what it points to outlives the job. */
 int bil_job_init(bil_job **job, void *memory, size_t size, const bil_job_config *config);
 
 /* BIL_E_BAD_RESULT when the result doesn't quote the action last given; the job is then as before. */
 int bil_job_step(bil_job *job, const bil_result *result, bil_action *action);
+
+/* Ends the job as soon as that is safe. To be called between two steps, also while an action is performed (by the same
+ * thread; a wait may then be cut short): the result of that action still counts, and the next step begins the end. A
+ * write that hasn't sent a value lets the device go first, as it found it; one that has ends as if it were broken off,
+ * held, to be gone on with or undone. What is let go, or over, already comes to its own end. The cause is
+ * BIL_E_CANCELLED. */
+void bil_job_cancel(bil_job *job);
 
 /* For progress: values read or written so far and in all, and the value requests used by this job. */
 typedef struct bil_job_progress {
@@ -231,5 +242,9 @@ bil_error bil_job_exception(const bil_job *job, uint16_t index);
 /* From the question BIL_ASK_WRITE on: the BIL_UNIT at which the device answers when all is done; 0 where the values
  * have no say in that. */
 uint32_t bil_job_unit_after(const bil_job *job);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

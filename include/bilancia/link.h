@@ -13,6 +13,10 @@
 
 #include "bilancia/description.h"
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 /* A unit number on a line, 0 to 255, each of them a number like any other; 0 of this type is none. */
 #define BIL_UNIT(number) ((uint32_t)(number) + 1)
 #define BIL_UNIT_NUMBER(unit) ((unit)-1)
@@ -77,5 +81,9 @@ typedef struct bil_clock {
     const bil_clock_ops *ops;
     void *ctx;
 } bil_clock;
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

@@ -6,6 +6,10 @@
 
 #include "bilancia/image.h"
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 /* Why values are written. */
 typedef enum bil_purpose { BIL_RESTORE, BIL_REPLACEMENT, BIL_CLONE, BIL_PURPOSE_COUNT } bil_purpose;
 const char *bil_purpose_name(bil_purpose purpose);
@@ -51,5 +55,9 @@ typedef enum bil_write_need {
 
 bil_write_need bil_plan_need(const bil_image *have, const bil_image *want, uint16_t index, bil_purpose purpose,
                              bool with_calibration);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

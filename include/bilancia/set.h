@@ -29,6 +29,10 @@
 #include "bilancia/digest.h"
 #include "bilancia/image.h"
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 #define BIL_SET_VERSION 0
 #define BIL_SET_ITEM_LINE 512 /* longest parameter or left-out line, with its LF */
 #define BIL_SET_LINE 2048     /* longest line of any kind, with its LF */
@@ -137,5 +141,9 @@ void bil_image_item(const bil_image *image, uint16_t index, bil_item *item);
 #define BIL_TOKEN (2 * BIL_VALUE_TEXT + 2)
 void bil_image_item_told(const bil_image *image, uint16_t index, const bil_float_ops *floats, char *token,
                          bil_item *item);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

@@ -18,6 +18,10 @@
 
 #include "bilancia/error.h"
 
+#ifdef __cplusplus
+extern "C" {
+#endif
+
 #define BIL_TEXT_MAX 64    /* bytes in the longest text value; an even number */
 #define BIL_VALUE_TEXT 160 /* bytes that hold the text of any value, with its NUL */
 
@@ -115,5 +119,9 @@ void bil_value_put_number(uint8_t *raw, size_t size, uint64_t number);
 
 /* True for valid UTF-8 (RFC 3629) without control characters. */
 bool bil_text_is_printable(const char *text, size_t length);
+
+#ifdef __cplusplus
+}
+#endif
 
 #endif

@@ -1,4 +1,4 @@
-#include "bilancia/error.h"
+#include "bilancia/bilancia.h"
 
 #include <stdint.h>
 #include <string.h>
@@ -36,4 +36,9 @@ int bil_error_from_name(const char *name, unsigned long length)
         if (strlen(texts[i]) == length && memcmp(texts[i], name, length) == 0)
             return numbers[i];
     return -1;
+}
+
+unsigned bil_version(void)
+{
+    return BIL_VERSION;
 }

@@ -6,17 +6,9 @@
 #include "machine.h"
 
 /* Name and text behind each other: one pointer each. */
-#define NAME(NAME_, name, text) name,
 #define BOTH(NAME_, name, text) name "\0" text,
-static const char *const events[BIL_EVENT_COUNT] = {BIL_EVENTS(NAME)};
 static const char *const verdicts[BIL_VERDICT_COUNT] = {BIL_VERDICTS(BOTH)};
-#undef NAME
 #undef BOTH
-
-const char *bil_event_name(bil_event event)
-{
-    return events[event];
-}
 
 const char *bil_verdict_name(bil_verdict verdict)
 {
@@ -44,32 +36,57 @@ size_t bil_job_size(const bil_description *description)
            3 * (size_t)description->count + 2 * description->raw_size;
 }
 
+/* What of a call stands for what: a program that was built with a shorter struct asks for nothing of the rest; one that
+ * was built with a longer one has to ask for nothing there. */
+static int take_config(bil_job_config *out, const bil_job_config *given)
+{
+    size_t size = given->struct_size, known = sizeof *out;
+    for (; size > known; size--)
+        if (((const uint8_t *)given)[size - 1])
+            return BIL_E_BAD_CALL;
+    memcpy(out, given, size); /* behind it are zeros */
+    bool writes = out->kind == BIL_JOB_WRITE || out->kind == BIL_JOB_RESET;
+    bool whole =
+        out->kind <= BIL_JOB_START && out->description && out->have && (out->kind < BIL_JOB_WRITE || out->serial);
+    return whole && (!writes || (out->want && out->firmware)) ? BIL_OK : BIL_E_BAD_CALL;
+}
+
 int bil_job_init(bil_job **out, void *memory, size_t size, const bil_job_config *config)
 {
-    require(out && config && config->description && (memory || size == 0));
-    const bil_description *description = config->description;
-    if (size < bil_job_size(description) || config->struct_size < sizeof *config)
-        return BIL_E_SPACE;
     bil_job *job = memory;
-    memset(job, 0, sizeof *job);
+    if (!out || !config || (uintptr_t)memory % alignof(max_align_t))
+        return BIL_E_BAD_CALL;
+    if (!memory || size < sizeof *job)
+        return BIL_E_SPACE;
+    memset(job, 0, size);
+    int error = take_config(&job->config, config);
+    if (error)
+        return error;
+    config = &job->config;
+    const bil_description *description = config->description;
+    size_t image = bil_image_size(description);
+    if (size < bil_job_size(description))
+        return BIL_E_SPACE;
     size_t items = (size_t)description->count + 1;
     job->cost = (uint32_t *)(void *)((uint8_t *)memory + head_size());
     job->next = (uint16_t *)(job->cost + items);
     job->items = job->next + items;
     size_t values = description->count, bytes = description->raw_size;
     uint8_t *rest = (uint8_t *)(job->items + items);
-    bil_image_init(&job->expect, description, rest, bil_image_size(description));
-    job->touched = rest + bil_image_size(description);
-    memset(job->touched, 0, values);
+    bil_image_init(&job->expect, description, rest, image);
+    job->touched = rest + image;
     job->exchange.cause = job->touched + values;
     job->look.exchange.cause = job->exchange.cause + values;
     job->exchange.raw = job->look.exchange.cause + values;
     job->look.exchange.raw = job->exchange.raw + bytes;
     job->look.exchange.looks = true;
-    job->reader = (reader){.exchange = &job->exchange, .items = job->items, .next = job->next};
-    job->look.reader = (reader){.exchange = &job->look.exchange, .items = job->look.items, .next = job->look.next};
+    job->reader.exchange = &job->exchange;
+    job->reader.items = job->items;
+    job->reader.next = job->next;
+    job->look.reader.exchange = &job->look.exchange;
+    job->look.reader.items = job->look.items;
+    job->look.reader.next = job->look.next;
     job->due = UINT64_MAX;
-    job->config = *config;
     job->description = description;
     job->why.param = job->why.other = BIL_NONE;
     job->purpose = config->purpose;
@@ -90,13 +107,27 @@ int bil_job_step(bil_job *job, const bil_result *result, bil_action *action)
         job->dirty = true;
         job->sure = false;
     }
-    if (job->config.kind == BIL_JOB_WRITE || job->config.kind == BIL_JOB_RESET)
+    bool writes = job->config.kind == BIL_JOB_WRITE || job->config.kind == BIL_JOB_RESET;
+    if (writes)
         bil_write_run(job, action);
     else if (job->config.kind == BIL_JOB_START)
         bil_start_run(job, action);
     else
         bil_read_run(job, action);
+    if (job->cancelled && !job->over) {
+        job->cancelled = false;
+        if (writes)
+            bil_write_cancel(job, action);
+        else
+            bil_read_cancel(job, action);
+    }
     return BIL_OK;
+}
+
+void bil_job_cancel(bil_job *job)
+{
+    require(job);
+    job->cancelled = true;
 }
 
 void bil_job_progress_of(const bil_job *job, bil_job_progress *progress)

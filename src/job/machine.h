@@ -128,6 +128,7 @@ struct bil_job {
 
     /* rarely asked for */
     bool over;
+    bool cancelled;
     bool known;   /* `expect` says who it has to be */
     bool ours;    /* an earlier write of this tool left it held */
     bool as_left; /* it is being held: that somebody else left it so is enough */
@@ -293,5 +294,8 @@ bool bil_needs_password(const bil_job *job, const char *hardware);
 flow bil_read_run(bil_job *job, bil_action *action);
 flow bil_write_run(bil_job *job, bil_action *action);
 flow bil_start_run(bil_job *job, bil_action *action);
+/* The action that was just given isn't performed: the job ends, as far as it isn't doing that already. */
+void bil_read_cancel(bil_job *job, bil_action *action);
+void bil_write_cancel(bil_job *job, bil_action *action);
 
 #endif

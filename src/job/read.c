@@ -66,3 +66,9 @@ flow bil_read_run(bil_job *job, bil_action *action)
         read_values(job);
     }
 }
+
+void bil_read_cancel(bil_job *job, bil_action *action)
+{
+    if (job->step <= MEET_END + 1) /* a machine that is being started is, or isn't: that comes to its end */
+        end(job, action, BIL_VERDICT_UNTOUCHED, BIL_E_CANCELLED);
+}

@@ -122,3 +122,14 @@ flow bil_write_run(bil_job *job, bil_action *action)
             next_part(job);
     return f;
 }
+
+void bil_write_cancel(bil_job *job, bil_action *action)
+{
+    if (job->part >= RELEASE)
+        return;
+    bil_refuse(job, BIL_E_CANCELLED, BIL_NONE);
+    job->fails_as = BIL_VERDICT_UNTOUCHED;
+    failed(job);
+    job->must_record = false;
+    bil_write_run(job, action);
+}

@@ -34,6 +34,16 @@ const char *bil_host_error_text(int error)
     return own ? own->text : bil_error_text(error);
 }
 
+const char *bil_event_name(unsigned event)
+{
+    static const char *const names[BIL_EVENT_COUNT] = {
+#define NAME(NAME_, name, text) name,
+        BIL_EVENTS(NAME)
+#undef NAME
+    };
+    return event < BIL_EVENT_COUNT ? names[event] : "";
+}
+
 const char *bil_event_text(unsigned event)
 {
     static const char *const texts[BIL_EVENT_COUNT] = {

@@ -1,5 +1,7 @@
 #include "host/copy/record.h"
 
+#include "bilancia/host_error.h"
+
 #include <fcntl.h>
 #include <stdlib.h>
 #include <string.h>
