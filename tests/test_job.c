@@ -796,6 +796,41 @@ static void a_start_that_breaks(void **state)
     bench_close(&b);
 }
 
+static unsigned cancel_at; /* actions to go */
+
+static void cancel_then(void *ctx, const bil_job *job, const bil_action *action)
+{
+    (void)ctx;
+    (void)action;
+    if (cancel_at-- == 0)
+        bil_job_cancel((bil_job *)(uintptr_t)job);
+}
+
+/* A start that is cancelled at any action: the machine stands as before, or it is being started and comes to work. */
+static void a_start_that_is_cancelled(void **state)
+{
+    (void)state;
+    unsigned stands = 0, works = 0;
+    for (unsigned at = 0; at < 16; at++) {
+        bench b;
+        prepare(&b, &drive, false);
+        bil_job_config config = bench_config(&b);
+        config.kind = BIL_JOB_START;
+        config.found = 1;
+        config.serial = b.serial;
+        cancel_at = at;
+        b.before = cancel_then;
+        bil_action end = bench_write(&b, config);
+        bool cancelled = end.u.end.cause == BIL_E_CANCELLED;
+        assert_int_equal(end.u.end.verdict, cancelled ? BIL_VERDICT_UNTOUCHED : BIL_VERDICT_VERIFIED);
+        assert_int_equal(b.unit->state, cancelled ? 0 : 1);
+        stands += cancelled;
+        works += !cancelled;
+        bench_close(&b);
+    }
+    assert_true(stands > 4 && works > 4);
+}
+
 /* What may be held, and to what it is let go: each condition alone, by descriptions that have less. */
 static void what_may_be_held(void **state)
 {
@@ -1229,6 +1264,7 @@ int main(void)
         cmocka_unit_test(what_is_at_work_is_waited_for),
         cmocka_unit_test(a_machine_is_started_on_purpose),
         cmocka_unit_test(a_start_that_breaks),
+        cmocka_unit_test(a_start_that_is_cancelled),
         cmocka_unit_test(what_may_be_held),
         cmocka_unit_test(no_release_starts_a_machine),
         cmocka_unit_test(what_cant_be_as_wanted_is_named),
