@@ -79,6 +79,8 @@ static void perform(const bil_action *action, bil_result *result)
         if (action->u.transfer.secret) /* typed in by the technician, on a real box */
             memcpy(action->u.transfer.raw, "mill-30", 8);
         result->outcome = link.ops->transfer(link.ctx, &action->u.transfer, result);
+        if (action->u.transfer.secret)
+            memset(action->u.transfer.raw, 0, 8);
         break;
     case BIL_ACT_WAIT:
         if (clock_ms < action->u.wait.until_ms)

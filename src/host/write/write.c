@@ -125,6 +125,12 @@ bool write_proved(const write_call *w)
     return w->over && (verdict == BIL_VERDICT_VERIFIED || verdict == BIL_VERDICT_WITH_EXCEPTIONS);
 }
 
+static void note_well(write_call *w, int error)
+{
+    if (error)
+        write_doubt(w, w->keep.name ? w->keep.name : "", error, NULL);
+}
+
 /* Whoever keeps what belongs to the device is told. */
 static void tell_keep(write_call *w)
 {
@@ -134,17 +140,14 @@ static void tell_keep(write_call *w)
         return;
     set_origin_of(&o, &w->dev.image);
     set_digest_hex(w->want.totals.digest, digest);
-    int error = BIL_OK;
     if (w->config.kind != BIL_JOB_RESET && !(w->groups && w->groups[0]))
-        error = keep_sent(&w->keep, person(w->who), digest, o.serial);
+        note_well(w, keep_sent(&w->keep, person(w->who), digest, o.serial));
     uint32_t after = bil_job_unit_after(w->job);
     if (after && after != w->config.unit)
         write_other_number(w->keep.address, after, w->moved_address);
     w->moved = w->moved_address[0] != '\0';
-    if (!error && w->moved)
-        error = keep_moved(&w->keep, person(w->who), w->moved_address);
-    if (error)
-        write_doubt(w, w->keep.name ? w->keep.name : "", error, NULL);
+    if (w->moved)
+        note_well(w, keep_moved(&w->keep, person(w->who), w->moved_address));
 }
 
 int write_run(write_call *w)
