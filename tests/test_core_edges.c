@@ -407,8 +407,6 @@ static void what_the_manual_forbids(void **state)
     bil_set_writer writer = {0};
     bil_set_reader reader = {0};
     bil_line_kind kind;
-    bil_job *job;
-    bil_job_config config = {.struct_size = sizeof config};
     bil_source source = {0};
     bil_compare compare;
     bil_item item;
@@ -431,8 +429,6 @@ static void what_the_manual_forbids(void **state)
     STOPS((bil_compare_init(&compare, source, source), 0));
     STOPS(bil_value_text(NULL, raw, NULL, line, sizeof line));
     STOPS(bil_value_parse(&d->params[0].format, NULL, 0, NULL, raw));
-    STOPS(bil_job_init(&job, line, sizeof line, &config));
-    STOPS(bil_job_init(NULL, line, sizeof line, &config));
     STOPS(bil_job_step(NULL, NULL, NULL));
     STOPS(bil_description_find(NULL, "a", 1));
     free_image(&image);
