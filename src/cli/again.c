@@ -4,9 +4,9 @@
 #include <unistd.h>
 
 #include "cli/again.h"
-#include "host/base/arena.h"
 #include "host/write/again.h"
 #include "show/age.h"
+#include "show/need.h"
 
 /* The record that is meant: a file, or the newest of a device of the site. */
 static int find_record(again *a, writing *x, const char *which)

@@ -3,12 +3,12 @@
 #include <string.h>
 
 #include "cli/site_cli.h"
-#include "host/base/arena.h"
 #include "host/base/decided.h"
 #include "host/copy/load.h"
 #include "host/describe/doubt.h"
 #include "host/describe/load.h"
 #include "host/describe/rule_text.h"
+#include "show/need.h"
 
 static int check_description(const char *path)
 {

@@ -4,8 +4,8 @@
 #include <string.h>
 #include <unistd.h>
 
-#include "host/base/arena.h"
 #include "host/describe/load.h"
+#include "show/need.h"
 
 /* ---- calls ---- */
 

@@ -2,7 +2,7 @@
 #include <stdlib.h>
 
 #include "cli/look_cli.h"
-#include "host/base/arena.h"
+#include "show/need.h"
 
 static int run(const command *self, int argc, const char **argv)
 {

@@ -4,7 +4,7 @@
 #include <string.h>
 
 #include "cli/site_cli.h"
-#include "host/base/arena.h"
+#include "show/need.h"
 #include "sim/unit.h"
 
 /* Nothing that comes from a site is ever run, and nothing of it is left to the shell to take apart: a name goes onto

@@ -3,7 +3,7 @@
 #include <string.h>
 
 #include "cli/new_copy.h"
-#include "host/base/arena.h"
+#include "show/need.h"
 
 typedef struct edit_call {
     char *of, *values, *folder, *why, *who, *given;

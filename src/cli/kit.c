@@ -4,8 +4,8 @@
 #include <unistd.h>
 
 #include "cli/site_cli.h"
-#include "host/base/arena.h"
 #include "host/site/kit.h"
+#include "show/need.h"
 #include "show/sheet.h"
 
 typedef struct kit_call {

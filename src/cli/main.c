@@ -7,6 +7,7 @@
 
 #include "cli/cli.h"
 #include "host/base/nearest.h"
+#include "port/memory.h"
 
 extern const command *const command_list[]; /* made by the build */
 
@@ -76,6 +77,8 @@ int main(int argc, const char **argv)
         puts("bilancia " BILANCIA_VERSION);
         return EXIT_DONE;
     }
+    mem_scope memory;
+    mem_enter(&memory, NULL);
     for (const command *const *c = commands(); *c; c++)
         if (strcmp((*c)->name, argv[1]) == 0) {
             int code = (*c)->run(*c, argc - 1, argv + 1);

@@ -4,8 +4,8 @@
 #include <string.h>
 #include <unistd.h>
 
-#include "host/base/arena.h"
 #include "show/hint.h"
+#include "show/need.h"
 
 typedef struct choice {
     const many *m;

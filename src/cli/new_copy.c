@@ -1,6 +1,6 @@
 #include "cli/new_copy.h"
-#include "host/base/arena.h"
 #include "host/copy/keep.h"
+#include "show/need.h"
 
 #include <stdlib.h>
 #include <string.h>

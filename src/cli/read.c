@@ -5,7 +5,7 @@
 #include <unistd.h>
 
 #include "cli/many.h"
-#include "host/base/arena.h"
+#include "show/need.h"
 
 static void count_states(const bil_image *image, unsigned *values, unsigned *unreadable, unsigned *left_out)
 {

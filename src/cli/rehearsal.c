@@ -4,7 +4,7 @@
 #include <string.h>
 
 #include "cli/writing.h"
-#include "host/base/arena.h"
+#include "show/need.h"
 #include "sim/entry.h"
 #include "sim/link.h"
 

@@ -3,8 +3,8 @@
 #include <string.h>
 
 #include "cli/writing.h"
-#include "host/base/arena.h"
 #include "host/look/edit.h"
+#include "show/need.h"
 
 typedef struct setting {
     writing *x;

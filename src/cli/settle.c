@@ -5,10 +5,10 @@
 #include <unistd.h>
 
 #include "cli/new_copy.h"
-#include "host/base/arena.h"
 #include "host/base/float_text.h"
 #include "host/copy/csv.h"
 #include "host/look/decisions.h"
+#include "show/need.h"
 
 typedef struct settle_call {
     char *decisions, *record, *list, *folder, *why, *who, *given;

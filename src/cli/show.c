@@ -4,7 +4,7 @@
 #include <string.h>
 
 #include "cli/look_cli.h"
-#include "host/base/arena.h"
+#include "show/need.h"
 
 static void note_left_out(void *ctx, const bil_item *item)
 {

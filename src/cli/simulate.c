@@ -5,8 +5,8 @@
 #include <string.h>
 
 #include "cli/cli.h"
-#include "host/base/arena.h"
 #include "host/run/secret.h"
+#include "show/need.h"
 #include "sim/crowd.h"
 #include "sim/entry.h"
 #include "sim/server.h"

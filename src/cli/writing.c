@@ -3,7 +3,7 @@
 #include <string.h>
 #include <unistd.h>
 
-#include "host/base/arena.h"
+#include "show/need.h"
 
 /* ---- a call ---- */
 

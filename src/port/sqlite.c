@@ -4,6 +4,8 @@
 #include <stdarg.h>
 #include <stdlib.h>
 
+#include "port/memory.h"
+
 /* A statement made ready once is used again: questions about a thousand devices are asked a thousand times. */
 enum { READY = 32 };
 
@@ -17,13 +19,29 @@ struct database {
     bool broken;
 };
 
+/* The result, which leaves a mark where it is for want of memory. */
+static int seen(int result)
+{
+    if ((result & 0xff) == SQLITE_NOMEM || result == SQLITE_IOERR_NOMEM)
+        mem_short();
+    return result;
+}
+
+/* Rows aren't changed by a call that memory ran short in: what it knows may lack something. */
+static int step_write(database *db, db_answer *s)
+{
+    if (mem_is_short())
+        return SQLITE_NOMEM;
+    return s ? seen(sqlite3_step(s)) : seen(sqlite3_errcode(db->connection));
+}
+
 database *db_open(const char *path, bool make)
 {
-    database *db = calloc(1, sizeof *db);
+    database *db = mem_new(1, sizeof *db);
     int flags = SQLITE_OPEN_READWRITE | (make ? SQLITE_OPEN_CREATE : 0);
     if (!db)
         return NULL;
-    if (sqlite3_open_v2(path, &db->connection, flags, NULL) != SQLITE_OK) {
+    if (seen(sqlite3_open_v2(path, &db->connection, flags, NULL)) != SQLITE_OK) {
         db_close(db);
         return NULL;
     }
@@ -38,7 +56,7 @@ void db_close(database *db)
         sqlite3_finalize(db->ready[i].statement);
     if (db)
         sqlite3_close(db->connection);
-    free(db);
+    mem_free(db);
 }
 
 bool db_is_broken(const database *db)
@@ -53,7 +71,7 @@ const char *db_trouble(const database *db)
 
 bool db_do(database *db, const char *commands)
 {
-    return sqlite3_exec(db->connection, commands, NULL, NULL, NULL) == SQLITE_OK;
+    return seen(sqlite3_exec(db->connection, commands, NULL, NULL, NULL)) == SQLITE_OK;
 }
 
 static sqlite3_stmt *make_ready(database *db, const char *sql)
@@ -68,7 +86,7 @@ static sqlite3_stmt *make_ready(database *db, const char *sql)
         if (!db->ready[i].statement && slot == READY)
             slot = i;
     }
-    if (sqlite3_prepare_v2(db->connection, sql, -1, &s, NULL) != SQLITE_OK)
+    if (seen(sqlite3_prepare_v2(db->connection, sql, -1, &s, NULL)) != SQLITE_OK)
         return NULL;
     if (slot < READY) {
         db->ready[slot].sql = sql;
@@ -95,7 +113,7 @@ db_answer *db_ask(database *db, const char *sql, const char *kinds, ...)
 
 bool db_next(database *db, db_answer *s)
 {
-    int result = s ? sqlite3_step(s) : SQLITE_ERROR;
+    int result = s ? seen(sqlite3_step(s)) : SQLITE_ERROR;
     db->broken = db->broken || (result != SQLITE_ROW && result != SQLITE_DONE);
     return result == SQLITE_ROW;
 }
@@ -114,7 +132,7 @@ void db_done(database *db, db_answer *s)
 
 bool db_run(database *db, db_answer *s)
 {
-    int result = s ? sqlite3_step(s) : SQLITE_ERROR;
+    int result = step_write(db, s);
     db_done(db, s);
     bool good = result == SQLITE_DONE || result == SQLITE_ROW;
     db->broken = db->broken || (!good && result != SQLITE_READONLY);
@@ -124,6 +142,8 @@ bool db_run(database *db, db_answer *s)
 const char *db_text(db_answer *s, int column)
 {
     const char *text = (const char *)sqlite3_column_text(s, column);
+    if (!text)
+        seen(sqlite3_errcode(sqlite3_db_handle(s)));
     return text ? text : "";
 }
 
@@ -134,7 +154,7 @@ long long db_number(db_answer *s, int column)
 
 void db_put_text(db_answer *s, int at, const char *text)
 {
-    sqlite3_bind_text(s, at, text, -1, SQLITE_TRANSIENT);
+    seen(sqlite3_bind_text(s, at, text, -1, SQLITE_TRANSIENT));
 }
 
 void db_put_number(db_answer *s, int at, long long number)
@@ -144,7 +164,7 @@ void db_put_number(db_answer *s, int at, long long number)
 
 bool db_again(database *db, db_answer *s)
 {
-    bool good = sqlite3_step(s) == SQLITE_DONE;
+    bool good = step_write(db, s) == SQLITE_DONE;
     sqlite3_reset(s);
     db->broken = db->broken || !good;
     return good;

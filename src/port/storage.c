@@ -1,4 +1,5 @@
 #include "storage.h"
+#include "port/memory.h"
 
 #include <errno.h>
 #include <fcntl.h>
@@ -352,7 +353,7 @@ static bool publish(storage_file *storage)
 
 int storage_commit(storage_file *storage, const char *folder, char *path)
 {
-    int error = storage_sync(storage->file);
+    int error = mem_is_short() ? BIL_E_MEMORY : storage_sync(storage->file);
     if (!error && !publish(storage))
         error = storage_error();
     if (!error) {

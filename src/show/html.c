@@ -3,8 +3,8 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include "host/base/arena.h"
 #include "port/digest.h"
+#include "show/need.h"
 #include "show/terminal.h"
 
 static const char html_style[] =

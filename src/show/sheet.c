@@ -2,7 +2,7 @@
 
 #include <stdlib.h>
 
-#include "host/base/arena.h"
+#include "show/need.h"
 #include "show/view.h"
 
 enum { SHEET_WIDTH = 100 };

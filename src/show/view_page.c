@@ -3,9 +3,9 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include "host/base/arena.h"
 #include "host/base/time.h"
 #include "show/html.h"
+#include "show/need.h"
 #include "show/view.h"
 
 enum { GROUPS_MOST = 2000, BARS_MOST = 24 };

@@ -1,34 +1,20 @@
 #include "host/base/arena.h"
 
 #include <stdalign.h>
-#include <stdio.h>
-#include <stdlib.h>
 #include <string.h>
 
-#include "bilancia/host_error.h"
+#include "port/memory.h"
 
 struct arena_block {
     struct arena_block *next;
     alignas(max_align_t) unsigned char bytes[];
 };
 
-_Noreturn void no_memory(void)
-{
-    fprintf(stderr, "bilancia: %s; %s\n", bil_host_error_text(BIL_E_MEMORY), bil_error_advice(BIL_E_MEMORY));
-    exit(6);
-}
-
-void *need(size_t count, size_t size)
-{
-    void *memory = calloc(count ? count : 1, size ? size : 1);
-    if (!memory)
-        no_memory();
-    return memory;
-}
-
 void *arena_take(arena *a, size_t size)
 {
-    struct arena_block *block = need(1, sizeof *block + size);
+    struct arena_block *block = mem_new(1, sizeof *block + size);
+    if (!block)
+        return NULL;
     block->next = a->blocks;
     a->blocks = block;
     return block->bytes;
@@ -37,7 +23,8 @@ void *arena_take(arena *a, size_t size)
 char *arena_text(arena *a, const char *text, size_t length)
 {
     char *copy = arena_take(a, length + 1);
-    memcpy(copy, text, length);
+    if (copy)
+        memcpy(copy, text, length);
     return copy;
 }
 
@@ -45,7 +32,7 @@ void arena_free(arena *a)
 {
     while (a->blocks) {
         struct arena_block *next = a->blocks->next;
-        free(a->blocks);
+        mem_free(a->blocks);
         a->blocks = next;
     }
 }

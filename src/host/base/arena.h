@@ -8,13 +8,9 @@ typedef struct arena {
     struct arena_block *blocks;
 } arena;
 
-/* Zeroed memory, aligned for any type; ends the program with a message when there is none. */
+/* Zeroed memory, aligned for any type; NULL when it is short (port/memory.h). */
 void *arena_take(arena *a, size_t size);
 char *arena_text(arena *a, const char *text, size_t length);
 void arena_free(arena *a);
-
-/* calloc that ends the program with a message when memory is short; and that end, for whoever asked otherwise. */
-void *need(size_t count, size_t size);
-_Noreturn void no_memory(void);
 
 #endif

@@ -8,7 +8,6 @@
 
 #include "bilancia/host_error.h"
 #include "bilancia/set.h"
-#include "host/base/arena.h"
 #include "port/storage.h"
 
 void csv_put(FILE *out, const char *text, bool comma)
@@ -160,8 +159,10 @@ int csv_read(const char *path, csv_row each, void *ctx, char *why, size_t size)
         snprintf(why, size, "%s: %s", path, storage_why(errno));
         return storage_open_error();
     }
-    if (csv_init(&parser, CSV_STRICT | CSV_STRICT_FINI | CSV_EMPTY_IS_NULL) != 0)
-        no_memory();
+    if (csv_init(&parser, CSV_STRICT | CSV_STRICT_FINI | CSV_EMPTY_IS_NULL) != 0) {
+        free(bytes);
+        return BIL_E_MEMORY;
+    }
     size_t mark = got >= 3 && memcmp(bytes, "\xef\xbb\xbf", 3) == 0 ? 3 : 0; /* as spreadsheets put it */
     parse(&r, &parser, bytes + mark, got - mark);
     if (!r.error && r.head)

@@ -8,8 +8,9 @@
 #include <sys/file.h>
 #include <unistd.h>
 
-#include "host/base/arena.h"
 #include "host/base/folders.h"
+#include "host/base/json.h"
+#include "port/memory.h"
 
 enum { LEDGER_MOST = 64 << 20 };
 
@@ -87,9 +88,12 @@ static void take(ledger *l, const json_t *line)
     if (e)
         return;
     if ((l->count & (l->count - 1)) == 0) { /* room for twice as many */
-        l->entries = realloc(l->entries, (l->count ? 2 * l->count : 1) * sizeof *l->entries);
-        if (!l->entries)
-            no_memory();
+        ledger_entry *more = mem_more(l->entries, (l->count ? 2 * l->count : 1) * sizeof *more);
+        if (!more) {
+            l->broken = true;
+            return;
+        }
+        l->entries = more;
     }
     e = &l->entries[l->count++];
     *e = (ledger_entry){.sequence = l->count};
@@ -111,7 +115,7 @@ int ledger_open(ledger *l)
     for (char *at = text, *end; at < text + size; at = end + 1) {
         end = memchr(at, '\n', (size_t)(text + size - at));
         end = end ? end : text + size;
-        json_t *line = json_loadb(at, (size_t)(end - at), JSON_REJECT_DUPLICATES, NULL);
+        json_t *line = jn_read(at, (size_t)(end - at), NULL);
         if (line)
             take(l, line);
         else
@@ -124,7 +128,7 @@ int ledger_open(ledger *l)
 
 void ledger_close(ledger *l)
 {
-    free(l->entries);
+    mem_free(l->entries);
     *l = (ledger){0};
 }
 
@@ -138,11 +142,13 @@ static int add(json_t *line)
 {
     char path[STORAGE_PATH], end = '\n';
     place(path, true);
-    char *text = json_dumps(line, JSON_COMPACT);
+    char *text = jn_text(line, JSON_COMPACT);
     json_decref(line);
     int fd = path[0] ? open(path, O_RDWR | O_APPEND | O_CREAT | O_CLOEXEC | O_NOFOLLOW, 0600) : -1;
     if (fd < 0 || !text) {
-        int error = path[0] ? storage_error() : BIL_E_FILE_WRITE;
+        int error = !text ? BIL_E_MEMORY : path[0] ? storage_error() : BIL_E_FILE_WRITE;
+        if (fd >= 0)
+            close(fd);
         free(text);
         return error;
     }
@@ -150,11 +156,16 @@ static int add(json_t *line)
     off_t size = lseek(fd, 0, SEEK_END);
     bool cut = size > 0 && pread(fd, &end, 1, size - 1) == 1 && end != '\n';
     size_t length = strlen(text);
-    char *whole = need(length + 3, 1);
+    char *whole = mem_new(length + 3, 1);
+    if (!whole) {
+        free(text);
+        close(fd);
+        return BIL_E_MEMORY;
+    }
     snprintf(whole, length + 3, "%s%s\n", cut ? "\n" : "", text);
     bool good = write(fd, whole, strlen(whole)) == (ssize_t)strlen(whole) && fsync(fd) == 0;
     int error = good ? BIL_OK : storage_error();
-    free(whole);
+    mem_free(whole);
     free(text);
     close(fd);
     return error;
@@ -162,10 +173,10 @@ static int add(json_t *line)
 
 int ledger_begin(const char *model, const char *serial, const char *path, const char *intent)
 {
-    return add(json_pack("{s:s,s:s,s:s,s:s}", "intent", intent, "model", model, "serial", serial, "record", path));
+    return add(jn_pack("{s:s,s:s,s:s,s:s}", "intent", intent, "model", model, "serial", serial, "record", path));
 }
 
 int ledger_end(const char *intent, const char *last)
 {
-    return add(json_pack("{s:s,s:s}", "intent", intent, "last", last));
+    return add(jn_pack("{s:s,s:s}", "intent", intent, "last", last));
 }

@@ -10,7 +10,6 @@
 #include <sys/stat.h>
 #include <unistd.h>
 
-#include "host/base/arena.h"
 #include "port/digest.h"
 #include "port/storage.h"
 
@@ -104,10 +103,10 @@ line_file *line_file_open(const char *path)
     f->size = info.st_size > 0 ? (uint64_t)info.st_size : 0;
     pthread_mutex_init(&f->lock, NULL);
     pthread_cond_init(&f->moved, NULL);
-    if (!digest_open(&f->digest))
-        no_memory();
-    f->digest.ops->start(f->digest.ctx);
-    if (pthread_create(&f->thread, NULL, read_ahead, f) != 0) {
+    bool good = digest_open(&f->digest);
+    if (good)
+        f->digest.ops->start(f->digest.ctx);
+    if (!good || pthread_create(&f->thread, NULL, read_ahead, f) != 0) {
         digest_close(&f->digest);
         close(fd);
         free(f);

@@ -3,8 +3,8 @@
 #include <stdlib.h>
 
 #include "bilancia/host_error.h"
-#include "host/base/arena.h"
 #include "host/base/float_text.h"
+#include "port/memory.h"
 
 static int take(loaded_copy *out, const set_file *set, const bil_item *item, bool as_it_was)
 {
@@ -30,7 +30,11 @@ int copy_load(loaded_copy *out, const char *path, const catalogue *m, bool as_it
     out->description = catalogue_find(m, set.origin.model, set.origin.layout, &same_model);
     if (out->description) {
         size_t size = bil_image_size(out->description);
-        out->memory = need(1, size);
+        out->memory = mem_new(1, size);
+        if (!out->memory) {
+            set_file_close(&set);
+            return BIL_E_MEMORY;
+        }
         bil_image_init(&out->image, out->description, out->memory, size);
     } else {
         error = same_model ? BIL_E_OTHER_LAYOUT : BIL_E_UNKNOWN_MODEL;
@@ -55,6 +59,6 @@ int copy_load(loaded_copy *out, const char *path, const catalogue *m, bool as_it
 
 void copy_unload(loaded_copy *copy)
 {
-    free(copy->memory);
+    mem_free(copy->memory);
     copy->memory = NULL;
 }

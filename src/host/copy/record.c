@@ -9,11 +9,13 @@
 #include <time.h>
 #include <unistd.h>
 
+#include "host/base/json.h"
 #include "port/digest.h"
+#include "port/memory.h"
 
 static int put_line(FILE *file, json_t *line, char digest[2 * BIL_SHA256 + 1])
 {
-    char *text = json_dumps(line, JSON_COMPACT);
+    char *text = jn_text(line, JSON_COMPACT);
     json_decref(line);
     if (!text)
         return BIL_E_MEMORY;
@@ -64,7 +66,7 @@ int record_begin(record *rec, const char *folder, const char *name, json_t *firs
         json_decref(first);
         return error;
     }
-    char *text = json_dumps(first, JSON_COMPACT), short_hex[SET_NAME_DIGEST + 1];
+    char *text = jn_text(first, JSON_COMPACT), short_hex[SET_NAME_DIGEST + 1];
     if (text && digest_hex(text, strlen(text), rec->intent)) {
         snprintf(short_hex, sizeof short_hex, "%s", rec->intent);
         storage_name_digest(&storage, short_hex);
@@ -108,7 +110,7 @@ void record_close(record *rec)
 
 int record_end(record *rec)
 {
-    int error = record_add(rec, json_pack("{s:s}", "event", "end"));
+    int error = record_add(rec, jn_pack("{s:s}", "event", "end"));
     record_close(rec);
     return error;
 }
@@ -121,68 +123,81 @@ static const char *const restarts[] = {
 #undef RESTART_NAME
 };
 
+/* A line is whole, or there is none: one that lacked something would say something else. */
+static json_t *whole(mem_scope *scope, json_t *line)
+{
+    if (!mem_leave(scope))
+        return line;
+    json_decref(line);
+    return NULL;
+}
+
 json_t *record_intent_line(const record_intent *in, const char *when)
 {
+    mem_scope scope;
+    mem_enter(&scope, mem_present());
     char serial[BIL_VALUE_TEXT], firmware[BIL_VALUE_TEXT];
     bil_image_identity(in->have, BIL_ID_SERIAL, serial, sizeof serial);
     bil_image_identity(in->have, BIL_ID_FIRMWARE, firmware, sizeof firmware);
     const bil_job_config *config = in->config;
     const char *path = bil_text_is_printable(in->copy, strlen(in->copy)) ? in->copy : "(a path that isn't UTF-8)";
     json_t *line =
-        json_pack("{s:i,s:s,s:s,s:s,s:s,s:s,s:s,s:s,s:s,s:s,s:s,s:s,s:b,s:s,s:b,s:b,s:b,s:s,s:s,s:i,s:i}",
-                  "bilancia_record", 0, "event", "intent", "when", when, "who", in->who, "why", in->why, "address",
-                  in->address, "model", in->have->description->model, "serial", serial, "firmware", firmware, "copy",
-                  path, "copy_digest", in->digest, "purpose", bil_purpose_name(in->purpose), "with_calibration",
-                  (int)config->with_calibration, "restart", restarts[config->restart], "undoes", (int)in->undoes,
-                  "resets", (int)(config->kind == BIL_JOB_RESET), "trial", (int)config->trial, "groups", in->groups,
-                  "chain", in->chain, "found", (int)in->found, "planned", (int)in->planned);
+        jn_pack("{s:i,s:s,s:s,s:s,s:s,s:s,s:s,s:s,s:s,s:s,s:s,s:s,s:b,s:s,s:b,s:b,s:b,s:s,s:s,s:i,s:i}",
+                "bilancia_record", 0, "event", "intent", "when", when, "who", in->who, "why", in->why, "address",
+                in->address, "model", in->have->description->model, "serial", serial, "firmware", firmware, "copy",
+                path, "copy_digest", in->digest, "purpose", bil_purpose_name(in->purpose), "with_calibration",
+                (int)config->with_calibration, "restart", restarts[config->restart], "undoes", (int)in->undoes,
+                "resets", (int)(config->kind == BIL_JOB_RESET), "trial", (int)config->trial, "groups", in->groups,
+                "chain", in->chain, "found", (int)in->found, "planned", (int)in->planned);
     if (in->unit_after)
-        json_object_set_new(line, "unit_after", json_integer(BIL_UNIT_NUMBER(in->unit_after)));
+        jn_put(line, "unit_after", jn_integer(BIL_UNIT_NUMBER(in->unit_after)));
     uint16_t number = in->have->description->link_unit;
     if (number != BIL_NONE && in->have->state[number] == BIL_PRESENT) {
         uint32_t own = 0;
         for (uint8_t i = 0; i < in->have->description->params[number].format.size; i++)
             own = own << 8 | bil_image_raw(in->have, number)[i];
-        json_object_set_new(line, "unit_before", json_integer(own));
+        jn_put(line, "unit_before", jn_integer(own));
     }
-    json_object_set_new(line, "layout", json_string(in->have->description->layout));
-    json_object_set_new(line, "description", json_string(in->description ? in->description : ""));
+    jn_put(line, "layout", jn_string(in->have->description->layout));
+    jn_put(line, "description", jn_string(in->description ? in->description : ""));
     if (in->after)
-        json_object_set(line, "after", (json_t *)(uintptr_t)in->after);
+        jn_put_shared(line, "after", in->after);
     if (in->despite)
-        json_object_set(line, "despite", (json_t *)(uintptr_t)in->despite);
+        jn_put_shared(line, "despite", in->despite);
     if (in->without && json_object_size(in->without))
-        json_object_set(line, "without", (json_t *)(uintptr_t)in->without);
+        jn_put_shared(line, "without", in->without);
     if (in->chain[0]) {
-        json_object_set_new(line, "still_held", json_boolean(in->still_held));
-        json_object_set_new(line, "found_first", json_integer(in->found_first));
+        jn_put(line, "still_held", json_boolean(in->still_held));
+        jn_put(line, "found_first", jn_integer(in->found_first));
     }
-    return line;
+    return whole(&scope, line);
 }
 
 json_t *record_event_line(const bil_description *d, const bil_action *action, const char *when)
 {
-    json_t *line = json_pack("{s:s,s:s}", "event", bil_event_name(action->u.record.event), "when", when);
+    mem_scope scope;
+    mem_enter(&scope, mem_present());
+    json_t *line = jn_pack("{s:s,s:s}", "event", bil_event_name(action->u.record.event), "when", when);
     if (action->u.record.param != BIL_NONE)
-        json_object_set_new(line, "parameter", json_string(d->params[action->u.record.param].id));
+        jn_put(line, "parameter", jn_string(d->params[action->u.record.param].id));
     if (action->u.record.cause)
-        json_object_set_new(line, "cause", json_string(bil_error_name((int)action->u.record.cause)));
+        jn_put(line, "cause", jn_string(bil_error_name((int)action->u.record.cause)));
     if (action->u.record.event == BIL_EV_HOLDING) /* what it goes back to */
-        json_object_set_new(line, "found", json_integer(action->u.record.code));
+        jn_put(line, "found", jn_integer(action->u.record.code));
     else if (action->u.record.code)
-        json_object_set_new(line, "code", json_integer(action->u.record.code));
-    return line;
+        jn_put(line, "code", jn_integer(action->u.record.code));
+    return whole(&scope, line);
 }
 
 json_t *record_safety_line(const char *path, const char *digest)
 {
-    return json_pack("{s:s,s:s,s:s}", "event", "safety_copy", "path", path, "digest", digest);
+    return jn_pack("{s:s,s:s,s:s}", "event", "safety_copy", "path", path, "digest", digest);
 }
 
 json_t *record_outcome_line(const bil_action *end)
 {
-    return json_pack("{s:s,s:s,s:b}", "event", "outcome", "verdict", bil_verdict_name(end->u.end.verdict), "held",
-                     (int)end->u.end.held);
+    return jn_pack("{s:s,s:s,s:b}", "event", "outcome", "verdict", bil_verdict_name(end->u.end.verdict), "held",
+                   (int)end->u.end.held);
 }
 
 /* ---- what it says ---- */
@@ -308,7 +323,7 @@ int record_read(const char *path, record_story *s)
         if (!end && at != text)
             break; /* cut by a power failure: what was on its way didn't happen yet */
         end = end ? end : text + size;
-        json_t *line = json_loadb(at, (size_t)(end - at), JSON_REJECT_DUPLICATES, NULL);
+        json_t *line = jn_read(at, (size_t)(end - at), NULL);
         good = line && digest_hex(at, (size_t)(end - at), s->last) && take_line(s, line, at == text, &over, &ended);
         if (at == text)
             memcpy(s->intent, s->last, sizeof s->intent);

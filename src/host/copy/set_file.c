@@ -7,7 +7,6 @@
 #include <time.h>
 #include <unistd.h>
 
-#include "host/base/arena.h"
 #include "host/base/float_text.h"
 #include "port/digest.h"
 
@@ -91,8 +90,10 @@ int set_file_open(set_file *set, const char *path, set_care care)
     set->lines = line_file_open(path);
     if (!set->lines)
         return complain(set, storage_open_error());
-    if (!digest_open(&set->files) || (care == SET_WHOLLY && !digest_open(&set->values)))
-        no_memory();
+    if (!digest_open(&set->files) || (care == SET_WHOLLY && !digest_open(&set->values))) {
+        set_file_close(set);
+        return complain(set, BIL_E_MEMORY);
+    }
     bil_set_reader_init(&set->reader, (bil_digest){0}, set->values, set->files);
     bil_line_kind kind;
     int error = next_line(set, &kind);

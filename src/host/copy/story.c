@@ -5,7 +5,9 @@
 #include <string.h>
 
 #include "host/base/arena.h"
+#include "host/base/json.h"
 #include "host/copy/record.h"
+#include "port/memory.h"
 
 enum { MOST_AFTER = sizeof((record_story *)NULL)->after / sizeof((record_story *)NULL)->after[0] };
 
@@ -23,6 +25,7 @@ typedef struct link {
 typedef struct links {
     link *list;
     size_t count;
+    arena memory; /* of their texts */
 } links;
 
 static bool is_of(const record_story *s, const char *model, const char *serial)
@@ -55,12 +58,12 @@ static void settle_whose(const ledger *known, record_story *s)
 {
     const ledger_entry *e = known ? ledger_find(known, s->intent) : NULL;
     s->foreign = known && (!e || (e->last[0] && strcmp(e->last, s->last) != 0));
-    record_story *page = e ? need(1, sizeof *page) : NULL;
+    record_story *page = e ? mem_new(1, sizeof *page) : NULL;
     if (page && read_page(e, page)) {
         snprintf(page->path, sizeof page->path, "%s", s->path);
         *s = *page;
     }
-    free(page);
+    mem_free(page);
 }
 
 /* The whole path of a file that may be gone, and its folders with it. */
@@ -93,7 +96,9 @@ int story_read(const char *path, const ledger *known, record_story *s)
     char *here = realpath(".", NULL);
     snprintf(said, sizeof said, "%s%s%s", *path == '/' || !here ? "" : here, *path == '/' ? "" : "/", path);
     free(here);
-    record_story *page = need(1, sizeof *page);
+    record_story *page = mem_new(1, sizeof *page);
+    if (!page)
+        return BIL_E_MEMORY;
     where_it_was(path, whole);
     for (size_t i = known ? known->count : 0; i-- > 0;)
         if ((strcmp(known->entries[i].path, whole) == 0 || strcmp(known->entries[i].path, said) == 0) &&
@@ -102,7 +107,7 @@ int story_read(const char *path, const ledger *known, record_story *s)
             error = BIL_OK;
             break;
         }
-    free(page);
+    mem_free(page);
     return error;
 }
 
@@ -122,7 +127,9 @@ int story_is_as_written(const ledger_entry *e)
 static void take(links *all, const char *path, const ledger *known, const ledger_entry *entry, const char *model,
                  const char *serial)
 {
-    record_story *s = need(1, sizeof *s);
+    record_story *s = mem_new(1, sizeof *s);
+    if (!s)
+        return;
     bool good = entry && read_page(entry, s);
     if (!good && (good = record_read(path, s) == BIL_OK && (!entry || strcmp(s->intent, entry->intent) == 0)))
         settle_whose(known, s);
@@ -130,21 +137,21 @@ static void take(links *all, const char *path, const ledger *known, const ledger
     for (size_t i = 0; i < all->count && good; i++)
         good = strcmp(all->list[i].intent, s->intent) != 0;
     if (good) {
-        all->list = realloc(all->list, (all->count + 1) * sizeof *all->list);
-        if (!all->list)
-            no_memory();
-        link *l = &all->list[all->count++];
-        *l = (link){.path = strdup(s->path),
-                    .model = strdup(s->model),
-                    .serial = strdup(s->serial),
+        link *more = mem_more(all->list, (all->count + 1) * sizeof *more);
+        all->list = more ? more : all->list;
+        link one = {.path = arena_text(&all->memory, s->path, strlen(s->path)),
+                    .model = arena_text(&all->memory, s->model, strlen(s->model)),
+                    .serial = arena_text(&all->memory, s->serial, strlen(s->serial)),
                     .wrote = s->wrote,
                     .settled = s->settled,
                     .foreign = s->foreign,
                     .after_count = s->after_count};
-        memcpy(l->intent, s->intent, sizeof l->intent);
-        memcpy(l->after, s->after, sizeof l->after);
+        memcpy(one.intent, s->intent, sizeof one.intent);
+        memcpy(one.after, s->after, sizeof one.after);
+        if (more && one.path && one.model && one.serial)
+            all->list[all->count++] = one;
     }
-    free(s);
+    mem_free(s);
 }
 
 static void gather(links *all, const char *folder, const ledger *known, const char *model, const char *serial)
@@ -190,9 +197,8 @@ static void gather(links *all, const char *folder, const ledger *known, const ch
 
 static void release(links *all)
 {
-    for (size_t i = 0; i < all->count; i++)
-        free(all->list[i].path), free(all->list[i].model), free(all->list[i].serial);
-    free(all->list);
+    arena_free(&all->memory);
+    mem_free(all->list);
 }
 
 /* The length of the longest way back. A digest can't name itself, so that there are no circles; the depth is bounded
@@ -260,11 +266,11 @@ bool story_newest_of_ours(const char *folder, const ledger *known, bool that_wro
 json_t *story_heads(const char *folder, const ledger *known, const char *model, const char *serial)
 {
     links all;
-    json_t *heads = json_array();
+    json_t *heads = jn_array();
     gather(&all, folder, known, model, serial);
     for (size_t i = 0; i < all.count; i++)
         if (!all.list[i].followed && json_array_size(heads) < MOST_AFTER)
-            json_array_append_new(heads, json_string(all.list[i].intent));
+            jn_add(heads, jn_string(all.list[i].intent));
     release(&all);
     return heads;
 }

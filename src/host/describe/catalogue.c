@@ -7,6 +7,7 @@
 #include "host/base/decided.h"
 #include "host/describe/load.h"
 #include "port/digest.h"
+#include "port/memory.h"
 
 const bil_description *catalogue_find(const catalogue *m, const char *model, const char *layout,
                                       const bil_description **same_model)
@@ -29,10 +30,11 @@ bool catalogue_digest(const bil_description *d, char hex[65])
     char *text = NULL;
     size_t size = 0;
     FILE *file = open_memstream(&text, &size);
-    if (!file)
+    if (!mem_made(file))
         return false;
     description_write_c(d, "d", file); /* the table as source is all that it says, and nothing else */
-    bool good = fclose(file) == 0 && digest_hex(text, size, hex);
+    bool good = !ferror(file);
+    good = fclose(file) == 0 && good && digest_hex(text, size, hex);
     free(text);
     return good;
 }

@@ -8,6 +8,7 @@
 
 #include "bilancia/host_error.h"
 #include "host/describe/loading.h"
+#include "port/memory.h"
 #include "port/storage.h"
 
 /* What the description says of itself. */
@@ -136,7 +137,7 @@ static bool is_within_limits(const char *bytes, size_t size, char *why, size_t w
     unsigned depth = 0, deepest = 0, anchors = 0, nodes = 0;
     bool over = false;
     if (!yaml_parser_initialize(&parser))
-        no_memory();
+        return true;
     yaml_parser_set_input_string(&parser, (const unsigned char *)bytes, size);
     while (!over && yaml_parser_parse(&parser, &event)) {
         bool begins = event.type == YAML_SEQUENCE_START_EVENT || event.type == YAML_MAPPING_START_EVENT;
@@ -160,14 +161,22 @@ static bool is_within_limits(const char *bytes, size_t size, char *why, size_t w
     return !over; /* what isn't YAML is found when it is loaded */
 }
 
+static void load_or_leave(load *l, yaml_node_t *root)
+{
+    if (setjmp(l->out) == 0)
+        load_document(l, root);
+}
+
 int description_load_text(loaded_description *out, const char *path, const char *bytes, size_t size, char *why,
                           size_t why_size)
 {
     memset(out, 0, sizeof *out);
     load l = {.path = path, .why = why, .why_size = why_size, .memory = &out->memory, .table = &out->table};
     yaml_parser_t parser;
-    if (!yaml_parser_initialize(&parser))
-        no_memory();
+    if (!yaml_parser_initialize(&parser)) {
+        mem_short();
+        return BIL_E_MEMORY;
+    }
     yaml_parser_set_input_string(&parser, (const unsigned char *)bytes, size);
     if (size > FILE_LIMIT) {
         snprintf(why, why_size, "%s:1:1: the file is larger than %d bytes", path, FILE_LIMIT);
@@ -178,20 +187,23 @@ int description_load_text(loaded_description *out, const char *path, const char 
         snprintf(why, why_size, "%s:%zu:%zu: %s", path, parser.problem_mark.line + 1, parser.problem_mark.column + 1,
                  parser.problem ? parser.problem : "no YAML");
         l.bad = true;
+        l.is_short = parser.error == YAML_MEMORY_ERROR;
     } else {
         yaml_node_t *root = yaml_document_get_root_node(&l.document);
         if (!root) {
             snprintf(why, why_size, "%s:1:1: the file is empty", path);
             l.bad = true;
         } else {
-            load_document(&l, root);
+            load_or_leave(&l, root);
         }
         yaml_document_delete(&l.document);
     }
     yaml_parser_delete(&parser);
-    if (l.bad)
+    if (l.bad || l.is_short)
         arena_free(&out->memory);
-    return l.bad ? BIL_E_YAML : BIL_OK;
+    if (l.is_short)
+        mem_short();
+    return l.is_short ? BIL_E_MEMORY : l.bad ? BIL_E_YAML : BIL_OK;
 }
 
 int description_load(loaded_description *out, const char *path, char *why, size_t why_size)

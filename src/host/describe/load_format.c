@@ -71,7 +71,7 @@ void load_choices(load *l, yaml_node_t *map, bil_format *format)
         load_check_keys(l, node, NULL);
     if (l->bad)
         return;
-    bil_choice *choices = arena_take(l->memory, count * sizeof *choices);
+    bil_choice *choices = load_take(l, count * sizeof *choices);
     long most = bits ? 8L * format->size - 1 : format->size == 1 ? 255 : 65535;
     size_t length = 0;
     for (size_t i = 0; i < count && !l->bad; i++) {

@@ -132,13 +132,13 @@ void load_params(load *l, yaml_node_t *map)
         load_complain(l, map, "a description has 1 to %d parameters", BIL_PARAMS_MAX);
         return;
     }
-    pair_of_nodes *pairs = arena_take(l->memory, count * sizeof *pairs);
+    pair_of_nodes *pairs = load_take(l, count * sizeof *pairs);
     for (size_t i = 0; i < count; i++)
         pairs[i] = (pair_of_nodes){load_node(l, map->data.mapping.pairs.start[i].key),
                                    load_node(l, map->data.mapping.pairs.start[i].value)};
     qsort(pairs, count, sizeof *pairs, by_key);
-    l->params = arena_take(l->memory, count * sizeof *l->params);
-    l->nodes = arena_take(l->memory, count * sizeof(yaml_node_t *));
+    l->params = load_take(l, count * sizeof *l->params);
+    l->nodes = load_take(l, count * sizeof(yaml_node_t *));
     uint32_t raw_at = 0;
     for (size_t i = 0; i < count && !l->bad; i++) {
         if (i > 0 && by_key(&pairs[i - 1], &pairs[i]) == 0)
@@ -186,7 +186,7 @@ void load_resets(load *l, uint16_t index)
     if (!list)
         return;
     load_want_kind(l, list, YAML_SEQUENCE_NODE);
-    uint16_t *resets = arena_take(l->memory, 256 * sizeof *resets);
+    uint16_t *resets = load_take(l, 256 * sizeof *resets);
     size_t count = 0;
     for (yaml_node_item_t *item = list->data.sequence.items.start; !l->bad && item < list->data.sequence.items.top;
          item++) {
@@ -214,7 +214,7 @@ void load_resets(load *l, uint16_t index)
 void load_factory(load *l)
 {
     bil_description *d = l->table;
-    uint8_t *raw = arena_take(l->memory, d->raw_size), *known = arena_take(l->memory, d->count);
+    uint8_t *raw = load_take(l, d->raw_size), *known = load_take(l, d->count);
     bool any = false;
     for (uint16_t i = 0; i < d->count && !l->bad; i++) {
         yaml_node_t *node = load_get(l, l->nodes[i], "factory");

@@ -32,7 +32,7 @@ static int by_place(const void *a, const void *b, void *params)
 
 void load_by_place(load *l)
 {
-    uint16_t *order = arena_take(l->memory, l->table->count * sizeof *order);
+    uint16_t *order = load_take(l, l->table->count * sizeof *order);
     for (uint16_t i = 0; i < l->table->count; i++)
         order[i] = i;
     qsort_r(order, l->table->count, sizeof *order, by_place, l->params);
@@ -65,7 +65,7 @@ static void load_across(load *l, yaml_node_t *list)
     static const char *const keys[] = {"space", "cells", NULL};
     load_want_kind(l, list, YAML_SEQUENCE_NODE);
     size_t count = l->bad ? 0 : (size_t)(list->data.sequence.items.top - list->data.sequence.items.start);
-    bil_range *ranges = arena_take(l->memory, (count + 1) * sizeof *ranges);
+    bil_range *ranges = load_take(l, (count + 1) * sizeof *ranges);
     for (size_t i = 0; i < count && !l->bad; i++) {
         yaml_node_t *map = load_node(l, list->data.sequence.items.start[i]);
         load_check_keys(l, map, keys);
@@ -103,7 +103,7 @@ void load_link(load *l, yaml_node_t *map)
         .request_cost = link_number(l, map, "request_cost", 1, 10000, 1),
         .cell_cost = link_number(l, map, "cell_cost", 0, 10000, 0),
     };
-    bil_space *spaces = arena_take(l->memory, 2 * sizeof *spaces);
+    bil_space *spaces = load_take(l, 2 * sizeof *spaces);
     spaces[BIL_HOLDING] = (bil_space){.read_most = link_number(l, map, "largest_read", 1, BIL_CELLS_MAX, BIL_CELLS_MAX),
                                       .write_most = link_number(l, map, "largest_write", 1, 123, 123)};
     spaces[BIL_INPUT] = spaces[BIL_HOLDING]; /* nothing there can be written */

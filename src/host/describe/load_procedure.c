@@ -105,7 +105,7 @@ static void load_procedure(load *l, yaml_node_t *map, bil_procedure *procedure)
         load_complain(l, list, "a procedure has 1 to 100 steps");
         return;
     }
-    bil_proc_step *steps = arena_take(l->memory, count * sizeof *steps);
+    bil_proc_step *steps = load_take(l, count * sizeof *steps);
     for (size_t i = 0; i < count && !l->bad; i++)
         load_step(l, load_node(l, list->data.sequence.items.start[i]), &steps[i]);
     procedure->steps = steps;
@@ -118,7 +118,7 @@ void load_procedures(load *l, yaml_node_t *list)
     size_t count = l->bad ? 0 : (size_t)(list->data.sequence.items.top - list->data.sequence.items.start);
     if (count > 1000)
         load_complain(l, list, "a description has at most 1000 procedures");
-    bil_procedure *procedures = arena_take(l->memory, (count + 1) * sizeof *procedures);
+    bil_procedure *procedures = load_take(l, (count + 1) * sizeof *procedures);
     for (size_t i = 0; i < count && !l->bad; i++) {
         yaml_node_t *map = load_node(l, list->data.sequence.items.start[i]);
         load_procedure(l, map, &procedures[i]);

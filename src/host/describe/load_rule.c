@@ -30,7 +30,7 @@ static void load_alike(load *l, yaml_node_t *list, bil_rule *rule)
     size_t count = l->bad ? 0 : (size_t)(list->data.sequence.items.top - list->data.sequence.items.start);
     if (!l->bad && (count < 2 || count > 100))
         load_complain(l, list, "there must be 2 to 100 of these");
-    uint16_t *params = arena_take(l->memory, (count + 1) * sizeof *params);
+    uint16_t *params = load_take(l, (count + 1) * sizeof *params);
     for (size_t i = 0; i < count && !l->bad; i++) {
         yaml_node_t *node = load_node(l, list->data.sequence.items.start[i]);
         params[i] = load_want_param(l, node);
@@ -83,7 +83,7 @@ static void load_rule(load *l, yaml_node_t *map, bil_rule *rule)
         rule->free = but != NULL;
         return;
     }
-    uint16_t *params = arena_take(l->memory, 2 * sizeof *params);
+    uint16_t *params = load_take(l, 2 * sizeof *params);
     load_condition(l, node, &params[0], &rule->value[0]);
     if (!l->bad)
         load_condition(l, when, &params[1], &rule->value[1]);
@@ -94,7 +94,7 @@ static void load_rule(load *l, yaml_node_t *map, bil_rule *rule)
 void load_rules(load *l, yaml_node_t *list)
 {
     size_t count = load_want_list(l, list, 1000);
-    bil_rule *rules = arena_take(l->memory, (count + 1) * sizeof *rules);
+    bil_rule *rules = load_take(l, (count + 1) * sizeof *rules);
     for (size_t i = 0; i < count && !l->bad; i++)
         load_rule(l, load_node(l, list->data.sequence.items.start[i]), &rules[i]);
     l->table->rules = rules;

@@ -122,7 +122,7 @@ const char *const *load_texts(load *l, yaml_node_t *list, size_t most, uint8_t *
     size_t n = l->bad ? 0 : (size_t)(list->data.sequence.items.top - list->data.sequence.items.start);
     if (!l->bad && (n == 0 || n > 255))
         load_complain(l, list, "there must be 1 to 255 of these");
-    const char **texts = arena_take(l->memory, (n + 1) * sizeof *texts);
+    const char **texts = load_take(l, (n + 1) * sizeof *texts);
     for (size_t i = 0; i < n && !l->bad; i++)
         texts[i] = load_keep(l, load_want_text(l, load_node(l, list->data.sequence.items.start[i]), most));
     *count = (uint8_t)n;
@@ -145,7 +145,7 @@ static const uint16_t *load_unit_list(load *l, yaml_node_t *list, bool grows, ui
 {
     enum { MOST = 4 };
     size_t n = load_want_list(l, list, MOST);
-    uint16_t *params = arena_take(l->memory, (n + 1) * sizeof *params);
+    uint16_t *params = load_take(l, (n + 1) * sizeof *params);
     for (size_t i = 0; i < n && !l->bad; i++) {
         yaml_node_t *node = load_node(l, list->data.sequence.items.start[i]);
         params[i] = grows ? load_want_counter(l, node) : load_want_param(l, node);
@@ -241,7 +241,7 @@ static void check_bank(load *l, const yaml_node_t *node, const bil_bank *banks, 
 void load_banks(load *l, yaml_node_t *list)
 {
     size_t count = load_want_list(l, list, 255);
-    bil_bank *banks = arena_take(l->memory, (count + 1) * sizeof *banks);
+    bil_bank *banks = load_take(l, (count + 1) * sizeof *banks);
     for (size_t i = 0; i < count && !l->bad; i++) {
         yaml_node_t *node = load_node(l, list->data.sequence.items.start[i]);
         load_bank(l, node, &banks[i]);

@@ -3,6 +3,7 @@
 #ifndef BIL_HOST_DESCRIBE_LOADING_H
 #define BIL_HOST_DESCRIBE_LOADING_H
 
+#include <setjmp.h>
 #include <yaml.h>
 
 #include "bilancia/description.h"
@@ -21,6 +22,8 @@ typedef struct load {
     yaml_node_t **nodes; /* of the parameters, in the order of params */
     uint8_t order;       /* the model's usual cell order */
     bool bad;
+    bool is_short; /* of memory */
+    jmp_buf out;   /* where load_take leaves to: all that was taken is the arena's */
 } load;
 
 typedef struct decimal {
@@ -29,6 +32,8 @@ typedef struct decimal {
 } decimal;
 
 /* yaml.c */
+/* Zeroed memory of the description; comes back only with some. */
+void *load_take(load *l, size_t size);
 void load_complain(load *l, const yaml_node_t *node, const char *format, ...) __attribute__((format(printf, 3, 4)));
 yaml_node_t *load_node(load *l, int index);
 const char *node_text(const yaml_node_t *node);

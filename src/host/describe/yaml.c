@@ -24,6 +24,16 @@ void load_complain(load *l, const yaml_node_t *node, const char *format, ...)
     va_end(list);
 }
 
+void *load_take(load *l, size_t size)
+{
+    void *memory = arena_take(l->memory, size);
+    if (!memory) {
+        l->is_short = true;
+        longjmp(l->out, 1);
+    }
+    return memory;
+}
+
 yaml_node_t *load_node(load *l, int index)
 {
     return yaml_document_get_node(&l->document, index);
@@ -132,5 +142,5 @@ void load_check_keys(load *l, yaml_node_t *map, const char *const *keys)
 
 const char *load_keep(load *l, const char *text)
 {
-    return arena_text(l->memory, text, strlen(text));
+    return strcpy(load_take(l, strlen(text) + 1), text);
 }

@@ -5,6 +5,7 @@
 #include <stdlib.h>
 #include <string.h>
 
+#include "host/base/json.h"
 #include "host/base/time.h"
 #include "port/storage.h"
 
@@ -14,10 +15,10 @@ static const char *const names[] = {"open", "device", "saved", "value"};
 
 void decisions_add(json_t *list, const char *pattern, winner wins, const char *value)
 {
-    json_t *one = json_pack("{s:s,s:s}", "id", pattern, "wins", names[wins]);
+    json_t *one = jn_pack("{s:s,s:s}", "id", pattern, "wins", names[wins]);
     if (wins == WINS_VALUE)
-        json_object_set_new(one, "value", json_string(value));
-    json_array_append_new(list, one);
+        jn_put(one, "value", jn_string(value));
+    jn_add(list, one);
 }
 
 int decisions_add_words(json_t *list, const char *words)
@@ -61,7 +62,7 @@ int decisions_add_file(json_t *list, const char *path, char *why, size_t size)
         snprintf(why, size, "%s: %s", path, storage_why(errno));
         return storage_open_error();
     }
-    json_t *all = json_loadb(text, length, JSON_REJECT_DUPLICATES, &problem);
+    json_t *all = jn_read(text, length, &problem);
     free(text);
     if (!all) {
         snprintf(why, size, "%s:%d:%d: %s", path, problem.line, problem.column, problem.text);
@@ -114,8 +115,8 @@ int decisions_save(const json_t *list, const char *who, const char *saved, const
     if (error)
         return error;
     time_now(when, sizeof when);
-    json_t *all = json_pack("{s:i,s:s,s:s,s:s,s:s,s:O}", "bilancia_decisions", 0, "when", when, "who", who, "saved",
-                            saved, "device", against, "decisions", list);
+    json_t *all = jn_pack("{s:i,s:s,s:s,s:s,s:s,s:O}", "bilancia_decisions", 0, "when", when, "who", who, "saved",
+                          saved, "device", against, "decisions", list);
     bool good = all && json_dumpf(all, storage.file, JSON_INDENT(1) | JSON_PRESERVE_ORDER) == 0 &&
                 putc('\n', storage.file) != EOF;
     json_decref(all);

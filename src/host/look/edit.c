@@ -3,11 +3,11 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include "host/base/arena.h"
 #include "host/base/float_text.h"
 #include "host/base/time.h"
 #include "host/copy/csv.h"
 #include "host/describe/rule_text.h"
+#include "port/memory.h"
 
 int edit_open(edited *o, const char *path, const catalogue *m)
 {
@@ -207,13 +207,16 @@ static int import_row(void *ctx, unsigned long line, const char *id, const char 
 int edit_import(edited *o, const char *path)
 {
     char why[700] = "";
-import im = {.o = o, .path = path, .lines = need(o->description->count, sizeof * im.lines) };
+import im = {.o = o, .path = path };
+    im.lines = mem_new(o->description->count, sizeof *im.lines);
     o->why[0] = '\0';
+    if (!im.lines)
+        return BIL_E_MEMORY;
     int error = csv_read(path, import_row, &im, why, sizeof why);
     im.store = true;
     if (!error)
         error = csv_read(path, import_row, &im, why, sizeof why);
-    free(im.lines);
+    mem_free(im.lines);
     if (error && why[0])
         snprintf(o->why, sizeof o->why, "%s", why);
     return error;

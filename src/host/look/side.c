@@ -3,8 +3,9 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include "host/base/arena.h"
 #include "host/base/float_text.h"
+#include "host/base/json.h"
+#include "port/memory.h"
 
 static const char *const names[] = {
 #define NAME(NAME_, name, text) name,
@@ -76,13 +77,15 @@ static int no_factory(const bil_description *d, char *why, size_t size)
     return BIL_E_NO_COPY;
 }
 
-static void empty_image(side *s, const bil_description *d)
+static int empty_image(side *s, const bil_description *d)
 {
     size_t size = bil_image_size(d);
-    free(s->memory);
-    s->memory = need(1, size);
+    mem_free(s->memory);
+    s->memory = mem_new(1, size);
+    if (!s->memory)
+        return BIL_E_MEMORY;
     s->description = d;
-    bil_image_init(&s->image, d, s->memory, size);
+    return bil_image_init(&s->image, d, s->memory, size);
 }
 
 /* From the description; who the unit is stays open. */
@@ -90,7 +93,8 @@ static int factory_image(side *s, const bil_description *d, char *why, size_t si
 {
     if (!d->factory)
         return no_factory(d, why, size);
-    empty_image(s, d);
+    if (empty_image(s, d) != BIL_OK)
+        return BIL_E_MEMORY;
     for (uint16_t i = 0; i < d->count; i++)
         if (d->factory_known[i])
             bil_image_put(&s->image, i, d->factory + d->params[i].raw_at);
@@ -168,10 +172,10 @@ static int open_device(side *s, const catalogue *m,
                        void (*progress)(void *ctx, const bil_job *job, const bil_action *action), char *why,
                        size_t size)
 {
-    device *dev = need(1, sizeof *dev);
-    int error = device_open(dev, s->place, m, why, size);
+    device *dev = mem_new(1, sizeof *dev);
+    int error = dev ? device_open(dev, s->place, m, why, size) : BIL_E_MEMORY;
     if (error) {
-        free(dev);
+        mem_free(dev);
         return error;
     }
     set_origin_of(&s->origin, &dev->image);
@@ -186,12 +190,14 @@ static int open_device(side *s, const catalogue *m,
         error = read_elsewhere(s, dev, progress, why, size);
     }
     if (!error && !s->memory) { /* what was read outlives the link */
-        empty_image(s, dev->description);
-        bil_image_copy(&s->image, &dev->image);
-        set_origin_of(&s->origin, &s->image);
+        error = empty_image(s, dev->description);
+        if (!error) {
+            bil_image_copy(&s->image, &dev->image);
+            set_origin_of(&s->origin, &s->image);
+        }
     }
     device_close(dev);
-    free(dev);
+    mem_free(dev);
     return error;
 }
 
@@ -229,7 +235,7 @@ void side_close(side *s)
 {
     if (s->kind == SIDE_COPY)
         set_file_close(&s->set);
-    free(s->memory);
+    mem_free(s->memory);
     s->memory = NULL;
     json_decref(s->left_out);
     s->left_out = NULL;
@@ -239,13 +245,13 @@ static void note_left_out(void *ctx, const bil_item *item)
 {
     json_t *list = ctx;
     if (json_array_size(list) < BIL_PARAMS_MAX) /* no description has more */
-        json_array_append_new(list, json_pack("{s:s%,s:s,s:s%}", "id", item->id.text, item->id.length, "class",
-                                              bil_class_name(item->cls), "name", item->name.text, item->name.length));
+        jn_add(list, jn_pack("{s:s%,s:s,s:s%}", "id", item->id.text, item->id.length, "class",
+                             bil_class_name(item->cls), "name", item->name.text, item->name.length));
 }
 
 void side_collect_left_out(side *s)
 {
-    s->left_out = json_array();
+    s->left_out = jn_array();
     s->set.left_out = note_left_out;
     s->set.ctx = s->left_out;
     for (uint16_t i = 0; s->kind != SIDE_COPY && i < s->image.description->count; i++)

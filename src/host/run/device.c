@@ -5,8 +5,8 @@
 #include <string.h>
 
 #include "bilancia/host_error.h"
-#include "host/base/arena.h"
 #include "port/clock.h"
+#include "port/memory.h"
 
 bil_job *device_job(device *dev, bil_job_kind kind, bil_job_config config)
 {
@@ -15,8 +15,12 @@ bil_job *device_job(device *dev, bil_job_kind kind, bil_job_config config)
     config.description = dev->description;
     config.have = &dev->image;
     size_t size = bil_job_size(dev->description);
-    bil_job *job;
-    bil_job_init(&job, need(1, size), size, &config);
+    void *memory = mem_new(1, size);
+    bil_job *job = NULL;
+    if (memory && bil_job_init(&job, memory, size, &config) != BIL_OK) {
+        mem_free(memory);
+        job = NULL;
+    }
     return job;
 }
 
@@ -26,12 +30,16 @@ static int read_values(device *dev, bil_job_config config,
 {
     bil_job *job = device_job(dev, BIL_JOB_READ, config);
     runner r = {.link = dev->link, .clock = dev->clock, .progress = progress};
+    if (verdict)
+        *verdict = BIL_VERDICT_UNTOUCHED;
+    if (!job)
+        return BIL_E_MEMORY;
     bil_action end = run_job(job, &r);
     if (counts)
         bil_job_progress_of(job, counts);
     if (verdict)
         *verdict = end.u.end.verdict;
-    free(job);
+    mem_free(job);
     return (int)end.u.end.cause;
 }
 
@@ -53,23 +61,28 @@ int device_read_bank(device *dev, const bil_bank *bank,
     return error;
 }
 
-static void use(device *dev, const bil_description *description)
+static bool use(device *dev, const bil_description *description)
 {
-    free(dev->memory);
+    mem_free(dev->memory);
     size_t size = bil_image_size(description);
-    dev->memory = need(1, size);
+    dev->memory = mem_new(1, size);
+    if (!dev->memory)
+        return false;
     dev->description = description;
     bil_image_init(&dev->image, description, dev->memory, size);
     dev->below.kind->wait_at_most(dev->below.memory, description->link.reply_ms * 2u + 100);
+    return true;
 }
 
-static bil_action identify(device *dev)
+static int identify(device *dev)
 {
     bil_job *job = device_job(dev, BIL_JOB_IDENTIFY, (bil_job_config){0});
     runner r = {.link = dev->link, .clock = dev->clock, .until_ms = dev->until_ms};
+    if (!job)
+        return BIL_E_MEMORY;
     bil_action end = run_job(job, &r);
-    free(job);
-    return end;
+    mem_free(job);
+    return (int)end.u.end.cause;
 }
 
 /* What it calls itself, when some description could at least read that. */
@@ -133,6 +146,8 @@ int device_open_within(device *dev, const char *text, const char *model, uint32_
     if (error)
         return error;
     if (!link_open(&dev->below, &where)) {
+        if (mem_is_short())
+            return BIL_E_MEMORY;
         snprintf(why, size, where.serial ? "the line can't be opened like this" : "host and port make no sense");
         return BIL_E_ADDRESS;
     }
@@ -142,12 +157,11 @@ int device_open_within(device *dev, const char *text, const char *model, uint32_
     char seen[2 * BIL_VALUE_TEXT + 20] = "";
     error = BIL_E_UNKNOWN_MODEL;
     for (size_t i = 0; i < known->count; i++) {
-        use(dev, candidate(known, model, i));
-        bil_action end = identify(dev);
-        if (end.u.end.cause == BIL_OK)
+        int its = use(dev, candidate(known, model, i)) ? identify(dev) : BIL_E_MEMORY;
+        if (its == BIL_OK)
             return BIL_OK;
-        if (end.u.end.cause != BIL_E_OTHER_MODEL) {
-            error = (int)end.u.end.cause;
+        if (its != BIL_E_OTHER_MODEL) {
+            error = its;
             break;
         }
         remember(dev, seen, sizeof seen);
@@ -161,6 +175,6 @@ void device_close(device *dev)
 {
     dev->connect_errno = dev->below.kind->connect_errno(dev->below.memory);
     link_end(&dev->below);
-    free(dev->memory);
+    mem_free(dev->memory);
     dev->memory = NULL;
 }

@@ -6,8 +6,8 @@
 #include <string.h>
 
 #include "bilancia/host_error.h"
-#include "host/base/arena.h"
 #include "host/run/lines.h"
+#include "port/memory.h"
 #include "port/ports.h"
 
 enum { CONNECT_MS = 500, IDENTIFY_MS = 1500 };
@@ -25,9 +25,12 @@ static int add(const char *text, find_hit **list, size_t *count, char *why, size
         return BIL_E_ADDRESS;
     }
     if ((*count & (*count - 1)) == 0) { /* room for the next power of two */
-        *list = realloc(*list, (*count ? 2 * *count : 1) * sizeof **list);
-        if (!*list)
-            no_memory();
+        find_hit *more = mem_more(*list, (*count ? 2 * *count : 1) * sizeof **list);
+        if (!more) {
+            why[0] = '\0';
+            return BIL_E_MEMORY;
+        }
+        *list = more;
     }
     find_hit *hit = &(*list)[(*count)++];
     *hit = (find_hit){.end = FIND_ABSENT};
@@ -80,7 +83,9 @@ int find_expand(const char *text, find_hit **list, size_t *count, char *why, siz
 int find_new(const catalogue *known, find_hit **list, size_t *count, char *why, size_t size)
 {
     enum { PORTS = 64 };
-    serial_port *ports = need(PORTS, sizeof *ports);
+    serial_port *ports = mem_new(PORTS, sizeof *ports);
+    if (!ports)
+        return BIL_E_MEMORY;
     size_t found = ports_list(ports, PORTS);
     int error = BIL_OK;
     for (size_t i = 0; i < known->count && !error; i++) {
@@ -95,7 +100,7 @@ int find_new(const catalogue *known, find_hit **list, size_t *count, char *why, 
             error = find_expand(whole, list, count, why, size);
         }
     }
-    free(ports);
+    mem_free(ports);
     return error;
 }
 
@@ -113,8 +118,13 @@ static int by_address(const void *left, const void *right)
 
 void find_drop_doubles(find_hit *list, size_t *count)
 {
-    entry *sorted = need(*count + 1, sizeof *sorted);
-    bool *twice = need(*count + 1, sizeof *twice);
+    entry *sorted = mem_new(*count + 1, sizeof *sorted);
+    bool *twice = mem_new(*count + 1, sizeof *twice);
+    if (!sorted || !twice) {
+        mem_free(sorted);
+        mem_free(twice);
+        return;
+    }
     for (size_t i = 0; i < *count; i++)
         sorted[i] = (entry){&list[i], i};
     qsort(sorted, *count, sizeof *sorted, by_address);
@@ -125,8 +135,8 @@ void find_drop_doubles(find_hit *list, size_t *count)
         if (!twice[i])
             list[kept++] = list[i];
     *count = kept;
-    free(sorted);
-    free(twice);
+    mem_free(sorted);
+    mem_free(twice);
 }
 
 /* ---- one address ---- */

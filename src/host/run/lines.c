@@ -1,11 +1,10 @@
 #include "host/run/lines.h"
+#include "port/memory.h"
 
 #include <pthread.h>
 #include <stdbool.h>
 #include <stdlib.h>
 #include <string.h>
-
-#include "host/base/arena.h"
 
 enum { USUAL_AT_ONCE = 64, MOST_AT_ONCE = 512, STACK = 256 * 1024 };
 
@@ -19,6 +18,8 @@ typedef struct shift {
     piece *pieces; /* by line */
     size_t next;
     pthread_mutex_t lock;
+    const mem_hooks *hooks; /* of whoever called */
+    bool is_short;
 } shift;
 
 static int by_line(const void *left, const void *right)
@@ -30,7 +31,9 @@ static int by_line(const void *left, const void *right)
 
 static piece *sort(const lines_work *c)
 {
-    piece *pieces = need(c->count + 1, sizeof *pieces);
+    piece *pieces = mem_new(c->count + 1, sizeof *pieces);
+    if (!pieces)
+        return NULL;
     for (size_t i = 0; i < c->count; i++)
         pieces[i] = (piece){c->line(c->ctx, i), i};
     qsort(pieces, c->count, sizeof *pieces, by_line);
@@ -45,9 +48,8 @@ static size_t end_of_line(const piece *pieces, size_t count, size_t first)
     return end;
 }
 
-static void *work(void *ctx)
+static void work_here(shift *s)
 {
-    shift *s = ctx;
     const lines_work *c = s->c;
     pthread_mutex_lock(&s->lock);
     while (s->next < c->count) {
@@ -63,6 +65,19 @@ static void *work(void *ctx)
         }
     }
     pthread_mutex_unlock(&s->lock);
+}
+
+static void *work(void *ctx)
+{
+    shift *s = ctx;
+    mem_scope scope;
+    mem_enter(&scope, s->hooks);
+    work_here(s);
+    if (mem_leave(&scope)) {
+        pthread_mutex_lock(&s->lock);
+        s->is_short = true;
+        pthread_mutex_unlock(&s->lock);
+    }
     return NULL;
 }
 
@@ -70,12 +85,12 @@ void lines_measure(const lines_work *c, size_t *lines, size_t *longest)
 {
     piece *pieces = sort(c);
     *lines = *longest = 0;
-    for (size_t first = 0, end; first < c->count; first = end) {
+    for (size_t first = 0, end; pieces && first < c->count; first = end) {
         end = end_of_line(pieces, c->count, first);
         ++*lines;
         *longest = end - first > *longest ? end - first : *longest;
     }
-    free(pieces);
+    mem_free(pieces);
 }
 
 size_t lines_hands(const lines_work *c, size_t lines)
@@ -90,19 +105,23 @@ void lines_run(const lines_work *c)
     size_t lines, longest;
     lines_measure(c, &lines, &longest);
     size_t hands = lines_hands(c, lines), started = 0;
-    shift s = {.c = c, .pieces = sort(c)};
+    shift s = {.c = c, .pieces = sort(c), .hooks = mem_present()};
+    if (!s.pieces)
+        return;
     pthread_mutex_init(&s.lock, NULL);
     pthread_attr_t small;
     pthread_attr_init(&small);
     pthread_attr_setstacksize(&small, STACK);
-    pthread_t *threads = need(hands + 1, sizeof *threads);
-    while (started + 1 < hands && pthread_create(&threads[started], &small, work, &s) == 0)
+    pthread_t *threads = mem_new(hands + 1, sizeof *threads);
+    while (threads && started + 1 < hands && pthread_create(&threads[started], &small, work, &s) == 0)
         started++;
-    work(&s); /* this thread is one of them: it goes on alone when there are no others */
+    work_here(&s); /* this thread is one of them: it goes on alone when there are no others */
     for (size_t i = 0; i < started; i++)
         pthread_join(threads[i], NULL);
     pthread_attr_destroy(&small);
     pthread_mutex_destroy(&s.lock);
-    free(threads);
-    free(s.pieces);
+    mem_free(threads);
+    mem_free(s.pieces);
+    if (s.is_short)
+        mem_short();
 }

@@ -1,10 +1,9 @@
 #include "host/run/links.h"
+#include "port/memory.h"
 
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
-
-#include "host/base/arena.h"
 
 extern const link_kind link_modbus_tcp, link_modbus_rtu;
 
@@ -33,10 +32,10 @@ const char *link_kinds_text(char *out, size_t size)
 
 bool link_open(linked *l, const address *where)
 {
-    *l = (linked){.kind = where->kind, .memory = need(1, where->kind->size)};
-    if (l->kind->open(l->memory, where, &l->link))
+    *l = (linked){.kind = where->kind, .memory = mem_new(1, where->kind->size)};
+    if (l->memory && l->kind->open(l->memory, where, &l->link))
         return true;
-    free(l->memory);
+    mem_free(l->memory);
     *l = (linked){0};
     return false;
 }
@@ -46,6 +45,6 @@ void link_end(linked *l)
     if (!l->kind)
         return;
     l->kind->end(l->memory);
-    free(l->memory);
+    mem_free(l->memory);
     *l = (linked){0};
 }

@@ -6,6 +6,7 @@
 #include <utf8proc.h>
 
 #include "bilancia/host_error.h"
+#include "host/base/json.h"
 #include "host/site/site.h"
 
 static const char *word(const json_t *card, const char *key)
@@ -39,23 +40,23 @@ static void keep_writers_of_both(json_t *card, const json_t *other)
     const json_t *theirs = json_object_get(other, "writers"), *ours = json_object_get(card, "writers");
     if (json_array_size(theirs) == 0)
         return;
-    json_t *both = json_array(), *one;
+    json_t *both = jn_array(), *one;
     size_t i;
     json_array_foreach(theirs, i, one)
     {
         if (json_is_string(one) && (json_array_size(ours) == 0 || has(ours, json_string_value(one))))
-            json_array_append(both, one);
+            jn_add_shared(both, one);
     }
     if (json_array_size(both) == 0) /* else an empty list would mean everybody */
-        json_object_set_new(card, "nobody", json_true());
-    json_object_set_new(card, "writers", both);
+        jn_put(card, "nobody", json_true());
+    jn_put(card, "writers", both);
 }
 
 /* What one wrote, without who, when and why. */
 static json_t *substance(const json_t *card)
 {
     static const char *const aside[] = {"who", "when", "why", "after", "unique", "bilancia_note"};
-    json_t *copy = json_copy((json_t *)(uintptr_t)card);
+    json_t *copy = jn_copy((json_t *)(uintptr_t)card);
     for (size_t i = 0; i < sizeof aside / sizeof aside[0]; i++)
         json_object_del(copy, aside[i]);
     return copy;
@@ -68,14 +69,14 @@ json_t *card_of(const json_t *heads, bool *disputed)
     if (count == 0)
         return NULL;
     const json_t *newest = json_object_get(json_array_get(heads, count - 1), "note");
-    json_t *card = json_deep_copy(newest), *says = substance(newest);
+    json_t *card = jn_deep_copy(newest), *says = substance(newest);
     for (size_t i = 0; i + 1 < count; i++) {
         const json_t *other = json_object_get(json_array_get(heads, i), "note");
         json_t *theirs = substance(other);
         *disputed = *disputed || !json_equal(says, theirs);
         json_decref(theirs);
         if (strictness(other) > strictness(card))
-            json_object_set(card, "limit", json_object_get(other, "limit"));
+            jn_put_shared(card, "limit", json_object_get(other, "limit"));
         keep_writers_of_both(card, other);
     }
     json_decref(says);

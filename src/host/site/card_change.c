@@ -1,6 +1,7 @@
 /* Writing the card of a device. */
 #include <string.h>
 
+#include "host/base/json.h"
 #include "host/base/person.h"
 #include "host/run/address.h"
 #include "host/site/marks.h"
@@ -8,7 +9,7 @@
 static void put(json_t *card, const char *key, const char *value)
 {
     if (value && *value)
-        json_object_set_new(card, key, json_string(value));
+        jn_put(card, key, jn_string(value));
     else if (value)
         json_object_del(card, key);
 }
@@ -18,15 +19,15 @@ static void put_writers(json_t *card, const char *text)
 {
     if (!text)
         return;
-    json_t *list = json_array();
+    json_t *list = jn_array();
     for (const char *at = text; *at;) {
         size_t length = strcspn(at, ",");
         if (length)
-            json_array_append_new(list, json_stringn(at, length));
+            jn_add(list, jn_stringn(at, length));
         at += length + (at[length] == ',');
     }
     if (json_array_size(list))
-        json_object_set(card, "writers", list);
+        jn_put_shared(card, "writers", list);
     else
         json_object_del(card, "writers");
     json_decref(list);
@@ -72,8 +73,8 @@ int card_write(site_index *x, const device_row *before, const card_change *w, co
         snprintf(folder, sizeof folder, "%s", before->folder);
     else
         site_folder_of(name, folder);
-    json_t *card = before && before->card ? json_deep_copy(before->card) : json_object();
-    json_object_set_new(card, "name", json_string(name));
+    json_t *card = before && before->card ? jn_deep_copy(before->card) : jn_object();
+    jn_put(card, "name", jn_string(name));
     put(card, "address", w->address);
     put(card, "group", w->group);
     put(card, "description", w->description);
@@ -83,10 +84,10 @@ int card_write(site_index *x, const device_row *before, const card_change *w, co
     put(card, "limit", w->limit);
     put_writers(card, w->writers);
     if (w->retired)
-        json_object_set_new(card, "retired", json_true());
+        jn_put(card, "retired", json_true());
     if (w->in_service)
         json_object_del(card, "retired");
-    json_object_set_new(card, "after", index_heads(x, folder, "device"));
+    jn_put(card, "after", index_heads(x, folder, "device"));
     json_object_del(card, "nobody"); /* it came of two that disagreed; now somebody decides */
     int error = note_add(x->site, folder, "device", who, card, NULL);
     if (error)

@@ -5,9 +5,9 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include "host/base/arena.h"
 #include "host/copy/record.h"
 #include "host/describe/load.h"
+#include "port/memory.h"
 
 typedef struct finding {
     site_index *x;
@@ -110,7 +110,9 @@ static void look_for_strangers(finding *f, const char *folder, const char *what,
 static void check_records(finding *f)
 {
     char folder[STORAGE_PATH], path[STORAGE_PATH + 300];
-    record_story *story = need(1, sizeof *story);
+    record_story *story = mem_new(1, sizeof *story);
+    if (!story)
+        return;
     site_path(f->x->site, f->device->folder, "records", folder);
     DIR *dir = storage_list(folder);
     struct dirent *entry;
@@ -138,7 +140,7 @@ static void check_records(finding *f)
                   is < 0 ? "this computer wrote this record, and it is gone"
                          : "this computer wrote this record otherwise; what it wrote counts here");
     }
-    free(story);
+    mem_free(story);
 }
 
 static bool check_device(void *ctx, const device_row *row)

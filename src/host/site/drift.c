@@ -2,8 +2,8 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include "host/base/arena.h"
 #include "host/site/index_inside.h"
+#include "port/memory.h"
 
 /* "...-DIGEST.bset", or "...-DIGEST-2.bset" where two read the same at once. */
 static bool name_has_digest(const char *file, const char *digest)
@@ -34,6 +34,8 @@ copy_state index_verify(site_index *x, copy_row *row)
     set_origin o = {0};
     bil_set_totals totals;
     row->state = set_file_check(path, &o, &totals, why, sizeof why) == BIL_OK ? COPY_WHOLE : COPY_DAMAGED;
+    if (mem_is_short())
+        return row->state;
     set_digest_hex(totals.digest, digest);
     if (row->state == COPY_WHOLE && (!name_has_digest(row->file, digest) || strcmp(digest, row->digest) != 0))
         row->state = COPY_DAMAGED; /* another file under the name of this one */
@@ -62,16 +64,16 @@ static int count_between(set_file *a, set_file *b)
 
 static int count_differences(const char *left, const char *right)
 {
-    set_file *files = need(2, sizeof *files);
+    set_file *files = mem_new(2, sizeof *files);
     int count = -1;
-    if (set_file_open(&files[0], left, SET_QUICKLY) == BIL_OK) {
+    if (files && set_file_open(&files[0], left, SET_QUICKLY) == BIL_OK) {
         if (set_file_open(&files[1], right, SET_QUICKLY) == BIL_OK) {
             count = count_between(&files[0], &files[1]);
             set_file_close(&files[1]);
         }
         set_file_close(&files[0]);
     }
-    free(files);
+    mem_free(files);
     return count;
 }
 

@@ -3,9 +3,9 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include "host/base/arena.h"
 #include "host/copy/keep.h"
 #include "host/run/lines.h"
+#include "port/memory.h"
 
 static const char *const names[] = {"saved", "same", "unchanged", "partly", "failed"};
 
@@ -19,10 +19,10 @@ const char *fleet_end_name(fleet_end end)
 /* What the last copy says of one parameter; false when it says nothing. */
 static bool last_value(const fleet_task *task, const char *id, uint8_t *raw, size_t size)
 {
-    set_file *set = need(1, sizeof *set);
+    set_file *set = mem_new(1, sizeof *set);
     bool found = false;
     bil_item item;
-    if (set_file_open(set, task->last_path, SET_QUICKLY) == BIL_OK) {
+    if (set && set_file_open(set, task->last_path, SET_QUICKLY) == BIL_OK) {
         bil_source source = set_file_source(set);
         while (!found && source.next(source.ctx, &item) == 1)
             if (item.id.length == strlen(id) && memcmp(item.id.text, id, item.id.length) == 0) {
@@ -32,7 +32,7 @@ static bool last_value(const fleet_task *task, const char *id, uint8_t *raw, siz
             }
         set_file_close(set);
     }
-    free(set);
+    mem_free(set);
     return found;
 }
 
@@ -62,7 +62,9 @@ static int save(const fleet_orders *orders, fleet_task *task, device *dev)
 {
     char folder[STORAGE_PATH], stem[200], name[300];
     keep k = {.in_site = true};
-    set_origin *o = task->origin = need(1, sizeof *o);
+    set_origin *o = task->origin = mem_new(1, sizeof *o);
+    if (!o)
+        return BIL_E_MEMORY;
     keep_origin(o, &dev->image, orders->who, orders->why, task->address, task->last_digest);
     set_file_stem(o, stem, sizeof stem);
     keep_name(&k, stem, "", ".bset", name, sizeof name);
@@ -159,6 +161,6 @@ void fleet_read(const fleet_orders *orders, fleet_task *tasks, size_t count)
 
 void fleet_task_free(fleet_task *task)
 {
-    free(task->origin);
+    mem_free(task->origin);
     task->origin = NULL;
 }

@@ -1,6 +1,7 @@
 /* What notes say now: those that no other follows. */
 #include <string.h>
 
+#include "host/base/json.h"
 #include "host/site/index_inside.h"
 
 const char *index_word(const json_t *object, const char *key)
@@ -18,15 +19,19 @@ static bool in_list(const json_t *list, const char *id)
     return false;
 }
 
+json_t *index_json(db_answer *s, int column)
+{
+    return jn_read(db_text(s, column), strlen(db_text(s, column)), NULL);
+}
+
 /* The notes of one kind that no other follows, the newest last. An array of {"id", "note"}. */
 json_t *note_heads(const site_index *x, const char *device, const char *kind)
 {
-    json_t *all = json_array(), *left = json_array();
+    json_t *all = jn_array(), *left = jn_array();
     db_answer *s =
         db_ask(x->db, "SELECT id, body FROM notes WHERE device = ? AND kind = ? ORDER BY at, id", "ss", device, kind);
     while (db_next(x->db, s))
-        json_array_append_new(all,
-                              json_pack("{s:s,s:o?}", "id", db_text(s, 0), "note", json_loads(db_text(s, 1), 0, NULL)));
+        jn_add(all, jn_pack("{s:s,s:o?}", "id", db_text(s, 0), "note", index_json(s, 1)));
     db_done(x->db, s);
     size_t i, k;
     json_t *entry, *other;
@@ -37,7 +42,7 @@ json_t *note_heads(const site_index *x, const char *device, const char *kind)
         json_array_foreach(all, k, other) followed =
             followed || in_list(json_object_get(json_object_get(other, "note"), "after"), id);
         if (!followed)
-            json_array_append(left, entry);
+            jn_add_shared(left, entry);
     }
     json_decref(all);
     return left;
@@ -57,12 +62,12 @@ bool note_heads_disagree(const json_t *list, const char *key)
 /* The notes that give this name and that no later one follows. */
 json_t *note_namings(const site_index *x, const char *device, const char *name)
 {
-    json_t *all = note_heads(x, device, "named"), *its = json_array(), *entry;
+    json_t *all = note_heads(x, device, "named"), *its = jn_array(), *entry;
     size_t i;
     json_array_foreach(all, i, entry)
     {
         if (strcmp(index_word(json_object_get(entry, "note"), "name"), name) == 0)
-            json_array_append(its, entry);
+            jn_add_shared(its, entry);
     }
     json_decref(all);
     return its;
@@ -70,19 +75,19 @@ json_t *note_namings(const site_index *x, const char *device, const char *name)
 
 json_t *index_name_heads(site_index *x, const char *folder, const char *name)
 {
-    json_t *list = note_namings(x, folder, name), *ids = json_array(), *entry;
+    json_t *list = note_namings(x, folder, name), *ids = jn_array(), *entry;
     size_t i;
-    json_array_foreach(list, i, entry) json_array_append(ids, json_object_get(entry, "id"));
+    json_array_foreach(list, i, entry) jn_add_shared(ids, json_object_get(entry, "id"));
     json_decref(list);
     return ids;
 }
 
 json_t *index_heads(site_index *x, const char *folder, const char *kind)
 {
-    json_t *list = note_heads(x, folder, kind), *ids = json_array();
+    json_t *list = note_heads(x, folder, kind), *ids = jn_array();
     size_t i;
     json_t *entry;
-    json_array_foreach(list, i, entry) json_array_append(ids, json_object_get(entry, "id"));
+    json_array_foreach(list, i, entry) jn_add_shared(ids, json_object_get(entry, "id"));
     json_decref(list);
     return ids;
 }

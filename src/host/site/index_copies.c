@@ -5,6 +5,7 @@
 #include <sys/stat.h>
 #include <time.h>
 
+#include "host/base/json.h"
 #include "host/site/index_inside.h"
 
 void index_take(char *out, size_t size, db_answer *s, int column)
@@ -171,7 +172,7 @@ void index_notes(site_index *x, const char *folder, const char *kind, const char
                "sss", folder, kind ? kind : "", about ? about : "");
     bool more = true;
     while (more && db_next(x->db, s)) {
-        json_t *note = json_loads(db_text(s, 1), 0, NULL);
+        json_t *note = index_json(s, 1);
         more = each(ctx, db_text(s, 0), note);
         json_decref(note);
     }

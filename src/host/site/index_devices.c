@@ -3,8 +3,10 @@
 #include <string.h>
 
 #include "host/base/arena.h"
+#include "host/base/json.h"
 #include "host/run/address.h"
 #include "host/site/index_inside.h"
+#include "port/memory.h"
 
 static void take_device(site_index *x, db_answer *s, device_row *row)
 {
@@ -14,8 +16,8 @@ static void take_device(site_index *x, db_answer *s, device_row *row)
     index_take(row->folder, sizeof row->folder, s, 0);
     index_take(row->name, sizeof row->name, s, 1);
     index_take(row->baseline, sizeof row->baseline, s, 4);
-    row->card = json_loads(db_text(s, 2), 0, NULL);
-    row->state = json_loads(db_text(s, 8), 0, NULL);
+    row->card = index_json(s, 2);
+    row->state = index_json(s, 8);
     row->retired = json_is_true(json_object_get(row->card, "retired"));
     if (row->copies > 0)
         index_first_copy(x,
@@ -122,17 +124,20 @@ bool index_each_at(site_index *x, const char *at, const char *model, const char 
     while (db_next(x->db, s))
         if ((int)db_number(s, 2) || (address_place(db_text(s, 1), its) && strcmp(its, wanted) == 0)) {
             struct name *one = arena_take(&memory, sizeof *one);
-            *one = (struct name){list, arena_text(&memory, db_text(s, 0), strlen(db_text(s, 0)))};
+            char *folder = arena_text(&memory, db_text(s, 0), strlen(db_text(s, 0)));
+            if (!one || !folder)
+                break;
+            *one = (struct name){list, folder};
             list = one;
         }
     db_done(x->db, s);
     for (; list && more; list = list->next) {
-        device_row *row = need(1, sizeof *row);
-        if (index_folder(x, list->folder, row)) {
+        device_row *row = mem_new(1, sizeof *row);
+        if (row && index_folder(x, list->folder, row)) {
             more = each(ctx, row);
             device_row_free(row);
         }
-        free(row);
+        mem_free(row);
     }
     arena_free(&memory);
     return more;

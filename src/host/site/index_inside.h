@@ -23,6 +23,8 @@ void index_put_in_order(site_index *x, const char *device);
 
 /* heads.c */
 const char *index_word(const json_t *object, const char *key);
+/* A column as JSON; NULL where it has none. */
+json_t *index_json(db_answer *s, int column);
 json_t *note_heads(const site_index *x, const char *device, const char *kind);
 bool note_heads_disagree(const json_t *list, const char *key);
 json_t *note_namings(const site_index *x, const char *device, const char *name);

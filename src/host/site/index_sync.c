@@ -5,10 +5,12 @@
 #include <string.h>
 
 #include "host/base/arena.h"
+#include "host/base/json.h"
 #include "host/copy/record.h"
 #include "host/site/card.h"
 #include "host/site/index_inside.h"
 #include "port/digest.h"
+#include "port/memory.h"
 
 enum { INDEX_MOST = 1000000 }; /* names looked at in one folder */
 
@@ -47,12 +49,17 @@ static char **names_in(arena *memory, const char *path, const char *ending, size
             continue;
         if (*count == room) {
             char **more = arena_take(memory, (room ? room * 2 : 64) * sizeof *more);
+            if (!more)
+                break;
             if (room)
                 memcpy(more, list, room * sizeof *more);
             list = more;
             room = room ? room * 2 : 64;
         }
-        list[(*count)++] = arena_text(memory, entry->d_name, strlen(entry->d_name));
+        list[*count] = arena_text(memory, entry->d_name, strlen(entry->d_name));
+        if (!list[*count])
+            break;
+        ++*count;
     }
     if (dir)
         closedir(dir);
@@ -100,7 +107,7 @@ static bool add_note(update *u, const char *device, const char *folder, const ch
     }
     u->x->notes_read++;
     const char *about = json_string_value(json_object_get(note, "about"));
-    char *body = note ? json_dumps(note, JSON_COMPACT | JSON_SORT_KEYS) : NULL;
+    char *body = note ? jn_text(note, JSON_COMPACT | JSON_SORT_KEYS) : NULL;
     int at = 1;
     db_answer *s = u->note;
     db_put_text(s, at++, device);
@@ -199,7 +206,10 @@ static bool sync_folder(update *u, const char *device, const char *what)
             changed = true;
         } else if (order > 0) {
             name *one = arena_take(&gone, sizeof *one);
-            *one = (name){first_gone, arena_text(&gone, db_text(old, 0), strlen(db_text(old, 0)))};
+            char *text = arena_text(&gone, db_text(old, 0), strlen(db_text(old, 0)));
+            if (!one || !text)
+                break;
+            *one = (name){first_gone, text};
             first_gone = one;
             changed = true;
             more = db_next(u->x->db, old);
@@ -278,7 +288,7 @@ static void sum_up(update *u, const char *device)
     card_key(card ? index_word(card, "name") : device, key);
     const json_t *baseline =
         last_baseline ? json_object_get(json_array_get(baselines, last_baseline - 1), "note") : NULL;
-    char *body = card ? json_dumps(card, JSON_COMPACT) : NULL;
+    char *body = card ? jn_text(card, JSON_COMPACT) : NULL;
     db_run(
         u->x->db,
         db_ask(
@@ -346,6 +356,7 @@ static bool end_update(update *u, bool good)
     db_done(u->x->db, u->known);
     db_done(u->x->db, u->copy);
     db_done(u->x->db, u->note);
+    good = good && !mem_is_short(); /* what is missing for that reason isn't gone */
     return db_do(u->x->db, good ? "COMMIT" : "ROLLBACK") && good;
 }
 

@@ -4,11 +4,12 @@
 #include <string.h>
 
 #include "bilancia/host_error.h"
-#include "host/base/arena.h"
 #include "host/base/folders.h"
+#include "host/base/json.h"
 #include "host/run/address.h"
 #include "host/site/card.h"
 #include "host/site/signing.h"
+#include "port/memory.h"
 
 /* ---- may it be? ---- */
 
@@ -51,21 +52,25 @@ static int ask_site(open_site *s, const device_row *owner, const keep_case *c, t
     index_each_at(&s->index, c->address, c->model, c->serial, ask_card, &ask);
     if (ask.error || !owner)
         return ask.error;
-    device_row *row = need(1, sizeof *row);
+    device_row *row = mem_new(1, sizeof *row);
+    if (!row)
+        return trouble_of(t, BIL_E_MEMORY, "", NULL);
     if (index_folder(&s->index, owner->folder, row)) {
         ask_card(&ask, row);
         device_row_free(row);
     } else {
         ask.error = trouble_of(t, BIL_E_NO_DEVICE, owner->name, "it was taken out of the site a moment ago");
     }
-    free(row);
+    mem_free(row);
     return ask.error;
 }
 
 /* The site that a folder lies in, unless it was asked already. */
 static int ask_around(const char *folder, char seen[][STORAGE_PATH], size_t *count, const keep_case *c, trouble *t)
 {
-    open_site *its = need(1, sizeof *its);
+    open_site *its = mem_new(1, sizeof *its);
+    if (!its)
+        return trouble_of(t, BIL_E_MEMORY, "", NULL);
     char why[STORAGE_PATH + 300];
     int error = site_around(&its->place, folder, why, sizeof why);
     bool fresh = error == BIL_OK;
@@ -85,7 +90,7 @@ static int ask_around(const char *folder, char seen[][STORAGE_PATH], size_t *cou
         if (its->index.db)
             open_site_close(its);
     }
-    free(its);
+    mem_free(its);
     return error;
 }
 
@@ -100,13 +105,15 @@ static int allows(void *ctx, const keep_case *c, trouble *t)
         snprintf(seen[count++], STORAGE_PATH, "%s", k->site->place.path);
         error = ask_site(k->site, &k->owner, c, t);
     } else {
-        site *place = need(1, sizeof *place);
+        site *place = mem_new(1, sizeof *place);
+        if (!place)
+            return trouble_of(t, BIL_E_MEMORY, "", NULL);
         int found = site_find(place, k->given, why, sizeof why);
         if (found == BIL_OK)
             error = ask_around(place->path, seen, &count, c, t);
         else if (found != BIL_E_NO_SITE)
             error = trouble_of(t, BIL_E_CARD, "", why);
-        free(place);
+        mem_free(place);
     }
     if (!error && c->copy[0]) {
         folder_of(c->copy, folder);
@@ -140,12 +147,12 @@ static int note(keeper *k, const char *kind, const char *who, json_t *body)
 /* A site knows of each copy whether it was ever brought to a device. */
 static int sent(void *ctx, const char *who, const char *digest, const char *serial)
 {
-    return note(ctx, "sent", who, json_pack("{s:s,s:s}", "about", digest, "serial", serial));
+    return note(ctx, "sent", who, jn_pack("{s:s,s:s}", "about", digest, "serial", serial));
 }
 
 static int proved(void *ctx, const char *who, const char *digest, const char *serial, const char *by)
 {
-    return note(ctx, "proved", who, json_pack("{s:s,s:s,s:s}", "about", digest, "by", by, "serial", serial));
+    return note(ctx, "proved", who, jn_pack("{s:s,s:s,s:s}", "about", digest, "by", by, "serial", serial));
 }
 
 /* It answers elsewhere now. */
@@ -154,9 +161,9 @@ static int moved(void *ctx, const char *who, const char *now)
     keeper *k = ctx;
     if (strcmp(card_text(&k->owner, "address"), now) == 0)
         return BIL_OK;
-    json_t *card = k->owner.card ? json_deep_copy(k->owner.card) : json_object();
-    json_object_set_new(card, "address", json_string(now));
-    json_object_set_new(card, "after", index_heads(&k->site->index, k->owner.folder, "device"));
+    json_t *card = k->owner.card ? jn_deep_copy(k->owner.card) : jn_object();
+    jn_put(card, "address", jn_string(now));
+    jn_put(card, "after", index_heads(&k->site->index, k->owner.folder, "device"));
     return note(k, "device", who, card);
 }
 
@@ -199,15 +206,17 @@ int keeper_find(keeper *k, const char *name, const char *given, trouble *t)
 {
     char why[STORAGE_PATH + 300];
     keeper_in_folder(k, ".", name, given);
-    open_site *s = need(1, sizeof *s);
+    open_site *s = mem_new(1, sizeof *s);
+    if (!s)
+        return trouble_of(t, BIL_E_MEMORY, "", NULL);
     int error = site_find(&s->place, given, why, sizeof why);
     if (error) {
-        free(s);
+        mem_free(s);
         return given ? trouble_of(t, BIL_E_NO_SITE, "", why) : BIL_OK;
     }
     error = open_site_at(s, given, why, sizeof why);
     if (error) {
-        free(s);
+        mem_free(s);
         return trouble_of(t, error, "", why);
     }
     k->site = s;
@@ -228,7 +237,7 @@ bool keeper_close(keeper *k)
         device_row_free(&k->owner);
         whole = open_site_close(k->site);
     }
-    free(k->site);
+    mem_free(k->site);
     k->site = NULL;
     return whole;
 }

@@ -3,8 +3,9 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include "host/base/arena.h"
+#include "host/base/json.h"
 #include "host/site/index_inside.h"
+#include "port/memory.h"
 
 static bool any(void *ctx, const char *id, const json_t *found)
 {
@@ -34,7 +35,7 @@ int keeping_delete(site_index *x, const device_row *owner, const copy_row *copy,
     /* first the note: what is broken off here is deleted all the same, and other places of the site learn of it */
     int error =
         note_add(x->site, owner->folder, "deleted", who,
-                 json_pack("{s:s,s:s,s:s}", "about", copy->digest, "text", why ? why : "", "file", copy->file), NULL);
+                 jn_pack("{s:s,s:s,s:s}", "about", copy->digest, "text", why ? why : "", "file", copy->file), NULL);
     return error ? error : storage_remove(path);
 }
 
@@ -49,10 +50,11 @@ static bool heap_up(void *ctx, const copy_row *row)
 {
     pile *p = ctx;
     if (p->count == p->room) {
+        copy_row *more = mem_more(p->rows, (p->room ? 2 * p->room : 64) * sizeof *more);
+        if (!more)
+            return false;
         p->room = p->room ? 2 * p->room : 64;
-        p->rows = realloc(p->rows, p->room * sizeof *p->rows);
-        if (!p->rows)
-            no_memory();
+        p->rows = more;
     }
     p->rows[p->count++] = *row;
     return true;
@@ -99,6 +101,8 @@ static bool thin_device(void *ctx, const device_row *row)
         return true;
     pile p = {0};
     index_copies(t->x, row->folder, 0, heap_up, &p);
+    if (mem_is_short())
+        t->error = BIL_E_MEMORY;
     long week = -1, month = -1;
     for (size_t i = 0; i < p.count && !t->error; i++) {
         long age = age_in_days(p.rows[i].when, k->now);
@@ -112,7 +116,7 @@ static bool thin_device(void *ctx, const device_row *row)
         if (k->deletes)
             t->error = keeping_delete(t->x, row, &p.rows[i], "thinned out", k->who);
     }
-    free(p.rows);
+    mem_free(p.rows);
     return !t->error;
 }
 

@@ -8,9 +8,10 @@
 #include <time.h>
 #include <unistd.h>
 
-#include "host/base/arena.h"
+#include "host/base/json.h"
 #include "host/base/time.h"
 #include "port/digest.h"
+#include "port/memory.h"
 #include "port/zip.h"
 
 enum { BLOCK = 16384, LIST_MOST = 1 << 20 };
@@ -59,8 +60,11 @@ static bool digest_file(const char *path, char hex[2 * BIL_SHA256 + 1], uint64_t
     FILE *file = storage_read(path, 0);
     if (!file)
         return false;
-    if (!digest_open(&digest))
-        no_memory();
+    if (!digest_open(&digest)) {
+        fclose(file);
+        errno = ENOMEM;
+        return false;
+    }
     size_t got;
     *size = 0;
     digest.ops->start(digest.ctx);
@@ -93,7 +97,7 @@ static bool put_file(zip_out *zip, const kit_file *f, uint64_t size)
 /* The list stands first, so that a kit is checked in one pass. */
 static json_t *make_list(const kit *k, uint64_t *sizes, uint64_t *all, char *why, size_t size)
 {
-    json_t *files = json_array();
+    json_t *files = jn_array();
     char hex[2 * BIL_SHA256 + 1], when[40];
     *all = 0;
     for (size_t i = 0; i < k->count; i++) {
@@ -103,12 +107,11 @@ static json_t *make_list(const kit *k, uint64_t *sizes, uint64_t *all, char *why
             return NULL;
         }
         *all += sizes[i];
-        json_array_append_new(
-            files, json_pack("{s:s,s:I,s:s}", "name", k->files[i].name, "bytes", (json_int_t)sizes[i], "digest", hex));
+        jn_add(files, jn_pack("{s:s,s:I,s:s}", "name", k->files[i].name, "bytes", (json_int_t)sizes[i], "digest", hex));
     }
     time_now(when, sizeof when);
-    return json_pack("{s:i,s:s,s:s,s:s,s:s,s:s,s:o}", "bilancia_kit", 0, "device", k->device, "who", k->who, "why",
-                     k->why, "when", when, "firmware", k->firmware, "files", files);
+    return jn_pack("{s:i,s:s,s:s,s:s,s:s,s:s,s:o}", "bilancia_kit", 0, "device", k->device, "who", k->who, "why",
+                   k->why, "when", when, "firmware", k->firmware, "files", files);
 }
 
 static bool has_room(const char *folder, uint64_t bytes)
@@ -122,13 +125,13 @@ int kit_save(const kit *k, const char *folder, const char *name, char *path, cha
     uint64_t sizes[KIT_FILES], all;
     json_t *list = make_list(k, sizes, &all, why, why_size);
     if (!list)
-        return BIL_E_FILE_OPEN;
+        return mem_is_short() ? BIL_E_MEMORY : BIL_E_FILE_OPEN;
     if (!has_room(folder, all)) {
         snprintf(why, why_size, "%s: %llu MB are needed", folder, (unsigned long long)(all / 1000000 + 1));
         json_decref(list);
         return BIL_E_DISK_FULL;
     }
-    char *text = json_dumps(list, JSON_INDENT(2) | JSON_SORT_KEYS);
+    char *text = jn_text(list, JSON_INDENT(2) | JSON_SORT_KEYS);
     json_decref(list);
     storage_file storage;
     int error = text ? storage_begin(&storage, folder, name) : BIL_E_MEMORY;
@@ -163,12 +166,14 @@ int kit_save(const kit *k, const char *folder, const char *name, char *path, cha
 
 static json_t *read_list(zip_in *zip)
 {
-    char *text = need(LIST_MOST + 1, 1);
+    char *text = mem_new(LIST_MOST + 1, 1);
+    if (!text)
+        return NULL;
     long got, used = 0;
     while (used < LIST_MOST && (got = zip_in_get(zip, text + used, (size_t)(LIST_MOST - used))) > 0)
         used += got;
-    json_t *list = json_loadb(text, (size_t)used, JSON_REJECT_DUPLICATES, NULL);
-    free(text);
+    json_t *list = jn_read(text, (size_t)used, NULL);
+    mem_free(text);
     return list;
 }
 
@@ -192,7 +197,7 @@ static bool read_file(zip_in *zip, FILE *aside, json_int_t most, char hex[2 * BI
     bil_digest digest;
     uint8_t out[BIL_SHA256];
     if (!digest_open(&digest))
-        no_memory();
+        return false;
     long got;
     *bytes = 0;
     digest.ops->start(digest.ctx);
@@ -282,7 +287,7 @@ static int check_entries(zip_in *zip, json_t *list, FILE *aside, const char *pat
                              : "it isn't what the list of the kit says");
             return BIL_E_SET_ALTERED;
         }
-        json_object_set_new(one, "seen", json_true());
+        jn_put(one, "seen", json_true());
         if (is_copy)
             error = fflush(aside) == 0 ? check_copy(path, why, size) : storage_error();
         seen++;

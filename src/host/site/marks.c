@@ -1,4 +1,5 @@
 #include "host/site/marks.h"
+#include "host/base/json.h"
 
 static int add(site_index *x, const device_row *owner, const char *kind, const char *who, json_t *body)
 {
@@ -7,9 +8,9 @@ static int add(site_index *x, const device_row *owner, const char *kind, const c
 
 int mark_note(site_index *x, const device_row *owner, const copy_row *copy, const char *text, const char *who)
 {
-    json_t *body = json_pack("{s:s}", "text", text);
+    json_t *body = jn_pack("{s:s}", "text", text);
     if (copy)
-        json_object_set_new(body, "about", json_string(copy->digest));
+        jn_put(body, "about", jn_string(copy->digest));
     return add(x, owner, "note", who, body);
 }
 
@@ -18,8 +19,8 @@ int mark_baseline(site_index *x, const device_row *owner, copy_row *copy, const 
     if (index_verify(x, copy) == COPY_DAMAGED)
         return BIL_E_SET_ALTERED;
     return add(x, owner, "baseline", who,
-               json_pack("{s:s,s:s,s:o}", "about", copy->digest, "text", why ? why : "", "after",
-                         index_heads(x, owner->folder, "baseline")));
+               jn_pack("{s:s,s:s,s:o}", "about", copy->digest, "text", why ? why : "", "after",
+                       index_heads(x, owner->folder, "baseline")));
 }
 
 int mark_name(site_index *x, const device_row *owner, const copy_row *copy, const char *name, const char *who)
@@ -27,6 +28,6 @@ int mark_name(site_index *x, const device_row *owner, const copy_row *copy, cons
     if (!index_name_is_good(name))
         return BIL_E_CALL;
     return add(x, owner, "named", who,
-               json_pack("{s:s,s:s,s:o}", "about", copy->digest, "name", name, "after",
-                         index_name_heads(x, owner->folder, name)));
+               jn_pack("{s:s,s:s,s:o}", "about", copy->digest, "name", name, "after",
+                       index_name_heads(x, owner->folder, name)));
 }

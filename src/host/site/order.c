@@ -4,6 +4,7 @@
 
 #include "host/base/arena.h"
 #include "host/site/index_inside.h"
+#include "port/memory.h"
 
 typedef struct link_row {
     char *digest, *parent, *file;
@@ -29,28 +30,34 @@ void index_put_in_order(site_index *x, const char *device)
                           "s", device);
     while (db_next(x->db, s)) {
         if (count == room) {
-            room = room ? 2 * room : 64;
-            link_row *more = realloc(rows, room * sizeof *rows);
+            link_row *more = mem_more(rows, (room ? 2 * room : 64) * sizeof *rows);
             if (!more)
-                no_memory();
+                break;
+            room = room ? 2 * room : 64;
             rows = more;
         }
-        rows[count++] = (link_row){arena_text(&memory, db_text(s, 0), strlen(db_text(s, 0))),
-                                   arena_text(&memory, db_text(s, 1), strlen(db_text(s, 1))),
-                                   arena_text(&memory, db_text(s, 2), strlen(db_text(s, 2))), -1, 0};
+        link_row row = {arena_text(&memory, db_text(s, 0), strlen(db_text(s, 0))),
+                        arena_text(&memory, db_text(s, 1), strlen(db_text(s, 1))),
+                        arena_text(&memory, db_text(s, 2), strlen(db_text(s, 2))), -1, 0};
+        if (!row.digest || !row.parent || !row.file)
+            break;
+        rows[count++] = row;
     }
     db_done(x->db, s);
     db_run(x->db, db_ask(x->db, "UPDATE copies SET place = 0 WHERE device = ? AND place != 0", "s", device));
-    link_row **sorted = need(count + 1, sizeof *sorted);
+    link_row **sorted = mem_new(count + 1, sizeof *sorted);
+    int place = 0, *stack = mem_new(count + 1, sizeof *stack);
+    if (!sorted || !stack)
+        count = 0;
     for (size_t i = 0; i < count; i++)
         sorted[i] = &rows[i];
-    qsort(sorted, count, sizeof *sorted, by_digest);
+    if (count)
+        qsort(sorted, count, sizeof *sorted, by_digest);
     for (size_t i = 0; i < count; i++) {
         link_row key = {.digest = rows[i].parent}, *wanted = &key;
         link_row **found = rows[i].parent[0] ? bsearch(&wanted, sorted, count, sizeof *sorted, by_digest) : NULL;
         rows[i].parent_at = found ? (int)(*found - rows) : -1;
     }
-    int place = 0, *stack = need(count + 1, sizeof *stack);
     s = db_ask(x->db, "UPDATE copies SET place = ? WHERE device = ? AND file = ?", "");
     for (size_t i = 0; i < count; i++) {
         size_t deep = 0;
@@ -68,8 +75,8 @@ void index_put_in_order(site_index *x, const char *device)
         }
     }
     db_done(x->db, s);
-    free(stack);
-    free(sorted);
-    free(rows);
+    mem_free(stack);
+    mem_free(sorted);
+    mem_free(rows);
     arena_free(&memory);
 }

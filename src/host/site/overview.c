@@ -1,9 +1,8 @@
 #include "host/site/overview.h"
+#include "port/memory.h"
 
 #include <stdlib.h>
 #include <string.h>
-
-#include "host/base/arena.h"
 
 #define NAME(NAME_, name, mark, text) name,
 #define MARK(NAME_, name, mark, text) mark,
@@ -65,10 +64,11 @@ static bool add(void *ctx, const device_row *row)
     making *m = ctx;
     overview *o = m->o;
     if (o->count == o->room) {
+        overview_row *more = mem_more(o->rows, (o->room ? 2 * o->room : 64) * sizeof *more);
+        if (!more)
+            return false;
         o->room = o->room ? 2 * o->room : 64;
-        o->rows = realloc(o->rows, o->room * sizeof *o->rows);
-        if (!o->rows)
-            no_memory();
+        o->rows = more;
     }
     overview_row *out = &o->rows[o->count++];
     *out = (overview_row){.drift = -1, .copies = row->copies};
@@ -124,6 +124,6 @@ void overview_make(overview *o, site_index *index)
 
 void overview_free(overview *o)
 {
-    free(o->rows);
+    mem_free(o->rows);
     o->rows = NULL;
 }

@@ -2,6 +2,7 @@
 
 #include <string.h>
 
+#include "host/base/json.h"
 #include "host/copy/bring.h"
 
 int site_take_in(site_index *x, const device_row *owner, const char *file, const char *from, const char *text,
@@ -28,7 +29,7 @@ int site_take_in(site_index *x, const device_row *owner, const char *file, const
     }
     /* the origin first: a copy without it would look as if it had been read here */
     error = note_add(x->site, owner->folder, "taken_in", who,
-                     json_pack("{s:s,s:s,s:s}", "about", digest, "from", from, "text", text), NULL);
+                     jn_pack("{s:s,s:s,s:s}", "about", digest, "from", from, "text", text), NULL);
     if (!error)
         error = site_path_made(x->site, owner->folder, "copies", folder);
     if (!error)

@@ -7,6 +7,7 @@
 #include <sys/file.h>
 #include <unistd.h>
 
+#include "host/base/json.h"
 #include "host/copy/bring.h"
 #include "host/copy/record.h"
 #include "host/site/index.h"
@@ -241,7 +242,7 @@ int site_share(const site *s, const char *path, const char *who, share_count *co
         return error;
     char *whole = realpath(path, NULL);
     share_count again = {0};
-    error = note_add(s, "", "second_place", who, json_pack("{s:s}", "place", whole ? whole : path), NULL);
+    error = note_add(s, "", "second_place", who, jn_pack("{s:s}", "place", whole ? whole : path), NULL);
     free(whole);
     return error ? error : both_ways(s, &other, &again); /* the other place learns of it, too */
 }

@@ -3,6 +3,7 @@
 #include <string.h>
 
 #include "host/base/decided.h"
+#include "host/base/json.h"
 #include "port/signature.h"
 
 static void to_hex(const uint8_t *bytes, size_t count, char *hex)
@@ -71,7 +72,7 @@ static key_search find_key(site_index *x, const char *name, const char *hex)
 
 static int add_key(site_index *x, const char *name, const char *hex, const char *who)
 {
-    return note_add(x->site, "", "key", who, json_pack("{s:s,s:s}", "name", name, "public", hex), NULL);
+    return note_add(x->site, "", "key", who, jn_pack("{s:s,s:s}", "name", name, "public", hex), NULL);
 }
 
 int signing_trust(site_index *x, const char *name, const char *hex, const char *who)
@@ -144,16 +145,16 @@ static bool add_to_line(void *ctx, const char *id, const json_t *note)
     const char *about = json_string_value(json_object_get(note, "about"));
     json_t *before = json_object_get(l->follows, about);
     if (!before) {
-        before = json_array();
-        json_object_set_new(l->follows, about, before);
+        before = jn_array();
+        jn_put(l->follows, about, before);
     }
-    json_array_append(before, json_object_get(note, "follows"));
+    jn_add_shared(before, json_object_get(note, "follows"));
     return true;
 }
 
 static json_t *line_of(site_index *x, const char *device, const char *name)
 {
-    line l = {x, device, name, json_object()};
+    line l = {x, device, name, jn_object()};
     index_notes(x, device, "signature", NULL, add_to_line, &l);
     return l.follows;
 }
@@ -227,8 +228,8 @@ int signing_sign(site_index *x, const copy_row *copy, bool for_any, const char *
     to_hex(signature, sizeof signature, made);
     snprintf(name, SITE_NAME, "%s", s.found_name);
     return note_add(x->site, copy->device, "signature", who,
-                    json_pack("{s:s,s:s,s:s,s:s,s:s}", "about", digest, "key", s.found_name, "for", scope, "follows",
-                              before, "signature", made),
+                    jn_pack("{s:s,s:s,s:s,s:s,s:s}", "about", digest, "key", s.found_name, "for", scope, "follows",
+                            before, "signature", made),
                     NULL);
 }
 

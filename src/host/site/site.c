@@ -7,9 +7,10 @@
 #include <sys/random.h>
 #include <unistd.h>
 
-#include "host/base/arena.h"
+#include "host/base/json.h"
 #include "host/base/time.h"
 #include "port/digest.h"
+#include "port/memory.h"
 
 enum { FORMAT = 0 };
 
@@ -28,7 +29,7 @@ static int load(site *s, char *why, size_t size)
         snprintf(why, size, "%s: %s", path, storage_why(errno));
         return storage_open_error() == BIL_E_FILE_OPEN ? BIL_E_SITE_BROKEN : storage_open_error();
     }
-    json_t *json = json_loadb(text, length, JSON_REJECT_DUPLICATES, &at);
+    json_t *json = jn_read(text, length, &at);
     char hex[2 * BIL_SHA256 + 1] = "";
     digest_hex(text, length, hex);
     snprintf(s->id, sizeof s->id, "%s", hex);
@@ -114,15 +115,17 @@ int site_make(site *s, const char *path, const char *name, const char *who, char
         return BIL_E_CALL;
     }
     int error = storage_make_folder(path, 0777);
-    json_t *json = json_pack("{s:i,s:s,s:s}", "bilancia_site", FORMAT, "name", name, "who", who);
+    json_t *json = jn_pack("{s:i,s:s,s:s}", "bilancia_site", FORMAT, "name", name, "who", who);
     char when[40];
     time_now(when, sizeof when);
-    json_object_set_new(json, "when", json_string(when));
-    char *text = json_dumps(json, JSON_INDENT(2) | JSON_SORT_KEYS);
+    jn_put(json, "when", jn_string(when));
+    char *text = jn_text(json, JSON_INDENT(2) | JSON_SORT_KEYS);
     json_decref(json);
-    if (!error && text)
+    if (!error && (!text || mem_is_short()))
+        error = BIL_E_MEMORY;
+    if (!error)
         error = write_file(path, ".gitignore", ".*.part\n");
-    if (!error && text)
+    if (!error)
         error = write_file(path, site_file, text);
     free(text);
     if (error) {
@@ -189,18 +192,18 @@ int note_add(const site *s, const char *folder, const char *kind, const char *wh
         where[STORAGE_PATH];
     time_now(when, sizeof when);
     compact_time(when, short_when);
-    json_object_set_new(body, "bilancia_note", json_integer(FORMAT));
-    json_object_set_new(body, "kind", json_string(kind));
-    json_object_set_new(body, "who", json_string(who));
-    json_object_set_new(body, "when", json_string(when));
+    jn_put(body, "bilancia_note", jn_integer(FORMAT));
+    jn_put(body, "kind", jn_string(kind));
+    jn_put(body, "who", jn_string(who));
+    jn_put(body, "when", jn_string(when));
     uint64_t chance = 0; /* the same words twice in a second are two notes */
     if (getrandom(&chance, sizeof chance, 0) != sizeof chance) {
         json_decref(body);
         return BIL_E_MEMORY;
     }
     snprintf(unique, sizeof unique, "%016llx", (unsigned long long)chance);
-    json_object_set_new(body, "unique", json_string(unique));
-    char *text = json_dumps(body, JSON_COMPACT | JSON_SORT_KEYS);
+    jn_put(body, "unique", jn_string(unique));
+    char *text = mem_is_short() ? NULL : jn_text(body, JSON_COMPACT | JSON_SORT_KEYS);
     json_decref(body);
     if (!text || strlen(text) >= NOTE_MOST || !digest_hex(text, strlen(text), hex)) {
         free(text);
@@ -246,7 +249,7 @@ json_t *note_read(const char *path, const char *name, char id[NOTE_ID + 1], bool
     const char *dash = strrchr(name, '-');
     json_t *json = NULL;
     if (text && dash && digest_hex(text, size, id) && strncmp(dash + 1, id, NOTE_SHORT) == 0)
-        json = json_loadb(text, size, JSON_REJECT_DUPLICATES, NULL);
+        json = jn_read(text, size, NULL);
     free(text);
     *altered = !json_is_object(json) || json_integer_value(json_object_get(json, "bilancia_note")) != FORMAT ||
                !json_is_string(json_object_get(json, "kind")) || !json_is_string(json_object_get(json, "who")) ||

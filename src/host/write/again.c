@@ -3,8 +3,8 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include "host/base/arena.h"
 #include "host/write/inside.h"
+#include "port/memory.h"
 
 void again_open(again *a, bool undoes)
 {
@@ -23,6 +23,8 @@ void again_close(again *a)
 static int begin(again *a, write_call *w)
 {
     story_first(w->keep.records, &a->known, &a->last, &a->first);
+    if (mem_is_short()) /* then it isn't known which record is the newest */
+        return write_fail(w, a->last.path, BIL_E_MEMORY, NULL);
     /* the folder of the record may be gone, or lead elsewhere by now: then what follows lies beside the ledger */
     if (!a->last.foreign && storage_make_folders(w->keep.records, 0777) != BIL_OK &&
         ledger_make_pages(a->first.intent, a->folder) == BIL_OK)
@@ -41,11 +43,11 @@ int again_of_record(again *a, write_call *w, const char *path)
     w->keep.address = a->where;
     w->record_folder = w->keep.records;
     /* later ones of the same unit go on with the same story */
-    record_story *newest = need(1, sizeof *newest);
-    if (story_newest(w->keep.records, &a->known, a->last.model, a->last.serial, a->undoes, newest) &&
+    record_story *newest = mem_new(1, sizeof *newest);
+    if (newest && story_newest(w->keep.records, &a->known, a->last.model, a->last.serial, a->undoes, newest) &&
         strcmp(newest->chain, a->last.chain) == 0 && (a->last.foreign || !newest->foreign))
         a->last = *newest;
-    free(newest);
+    mem_free(newest);
     return begin(a, w);
 }
 
@@ -53,10 +55,10 @@ int again_of_device(again *a, write_call *w)
 {
     if (!story_newest(w->keep.records, &a->known, NULL, NULL, a->undoes, &a->last))
         return write_fail(w, w->keep.name, BIL_E_NO_RECORD, "nothing was written to this device yet");
-    record_story *ours = need(1, sizeof *ours);
-    a->ours_too = a->last.foreign && story_newest_of_ours(w->keep.records, &a->known, a->undoes, ours);
-    snprintf(a->ours, sizeof a->ours, "%s", ours->path);
-    free(ours);
+    record_story *ours = mem_new(1, sizeof *ours);
+    a->ours_too = ours && a->last.foreign && story_newest_of_ours(w->keep.records, &a->known, a->undoes, ours);
+    snprintf(a->ours, sizeof a->ours, "%s", ours ? ours->path : "");
+    mem_free(ours);
     return begin(a, w);
 }
 
@@ -94,7 +96,9 @@ static int find_set(again *a, write_call *w, ledger_part part, const char *said,
     const char *slash = strrchr(said, '/'), *name = slash ? slash + 1 : said;
     const char *folders[] = {NULL, w->keep.copies, w->keep.records};
     char page[STORAGE_PATH], why[500];
-    set_origin *o = need(1, sizeof *o);
+    set_origin *o = mem_new(1, sizeof *o);
+    if (!o)
+        return write_fail(w, said, BIL_E_MEMORY, NULL);
     bil_set_totals totals;
     char hex[2 * BIL_SHA256 + 1] = "";
     bool found = false, there = false;
@@ -111,7 +115,7 @@ static int find_set(again *a, write_call *w, ledger_part part, const char *said,
             set_digest_hex(totals.digest, hex);
         found = found && (strcmp(hex, digest) == 0 || (!digest[0] && a->foreign));
     }
-    free(o);
+    mem_free(o);
     if (!found)
         return write_fail(w, said, there ? BIL_E_SET_ALTERED : BIL_E_FILE_OPEN,
                           there ? "this isn't the copy any more that the record names"

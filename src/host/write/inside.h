@@ -16,7 +16,7 @@ bool write_save_safety_copy(void *ctx, const bil_image *have);
 /* want.c */
 void write_load_before(write_call *w, const catalogue *m);
 int write_load_copy(write_call *w, const catalogue *m);
-void write_want_factory_values(write_call *w);
+int write_want_factory_values(write_call *w);
 int write_keep_groups(write_call *w);
 int write_leave_out(write_call *w);
 

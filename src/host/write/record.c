@@ -4,11 +4,11 @@
 #include <string.h>
 #include <unistd.h>
 
-#include "host/base/arena.h"
 #include "host/base/person.h"
 #include "host/base/time.h"
 #include "host/copy/bring.h"
 #include "host/write/inside.h"
+#include "port/memory.h"
 
 static json_t *intent_line(write_call *w, const char *when)
 {
@@ -60,11 +60,13 @@ static void keep_page(write_call *w, const char *copy, ledger_part part, const u
 {
     char folder[STORAGE_PATH], why[500];
     bool was_there = false, same = false;
-    set_origin *o = need(1, sizeof *o);
     bil_set_totals totals;
     if (!w->rec.own)
         return;
-    int error = ledger_make_pages(w->rec.intent, folder);
+    set_origin *o = mem_new(1, sizeof *o);
+    int error = o ? BIL_OK : BIL_E_MEMORY;
+    if (!error)
+        error = ledger_make_pages(w->rec.intent, folder);
     if (!error && !ledger_page(w->rec.intent, part, path))
         error = BIL_E_FILE_WRITE;
     if (!error)
@@ -73,7 +75,7 @@ static void keep_page(write_call *w, const char *copy, ledger_part part, const u
         error = set_file_check(path, o, &totals, why, sizeof why);
     if (!error && memcmp(totals.digest, digest, BIL_SHA256) != 0)
         error = BIL_E_SET_ALTERED;
-    free(o);
+    mem_free(o);
     if (error) { /* then what lies in the folder of the record counts */
         write_doubt(w, "the ledger of this computer", error, NULL);
         record_forget_page(&w->rec);

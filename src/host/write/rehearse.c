@@ -1,9 +1,9 @@
 /* A write played on another unit before: nothing is written to the device, nor kept. */
 #include <stdlib.h>
 
-#include "host/base/arena.h"
 #include "host/base/person.h"
 #include "host/write/inside.h"
+#include "port/memory.h"
 
 int write_rehearsal_reads(write_call *w)
 {
@@ -33,7 +33,9 @@ int write_rehearse(write_call *w, bil_link link, bil_clock clock, bil_action *en
     char digest[2 * BIL_SHA256 + 1], serial[BIL_VALUE_TEXT];
     device played = {.text = w->dev.text, .link = link, .clock = clock, .description = d};
     size_t size = bil_image_size(d);
-    void *memory = need(1, size);
+    void *memory = mem_new(1, size);
+    if (!memory)
+        return write_fail(w, w->keep.address, BIL_E_MEMORY, NULL);
     bil_image_init(&played.image, d, memory, size);
     bil_job_config config = w->config;
     config.want = &w->want.image;
@@ -44,10 +46,14 @@ int write_rehearse(write_call *w, bil_link link, bil_clock clock, bil_action *en
     bil_job *job = device_job(&played, config.kind, config);
     runner r = {
         .link = link, .clock = clock, .password = w->password, .ask = agree, .record = agree, .save = keep_nothing};
+    if (!job) {
+        mem_free(memory);
+        return write_fail(w, w->keep.address, BIL_E_MEMORY, NULL);
+    }
     *end = run_job(job, &r);
     bil_job_progress_of(job, counts);
-    free(job);
-    free(memory);
+    mem_free(job);
+    mem_free(memory);
     bool well = !end->u.end.held &&
                 (end->u.end.verdict == BIL_VERDICT_VERIFIED || end->u.end.verdict == BIL_VERDICT_WITH_EXCEPTIONS ||
                  end->u.end.verdict == BIL_VERDICT_ON_TRIAL);

@@ -80,7 +80,9 @@ int write_open_unit(write_call *w, const catalogue *m)
     if (address_parse(w->keep.address, &where, why, sizeof why) == BIL_OK)
         w->config.unit = BIL_UNIT(where.unit);
     if (w->config.kind == BIL_JOB_RESET)
-        write_want_factory_values(w);
+        error = write_want_factory_values(w);
+    if (error)
+        return error;
     const bil_description *want = w->want.description;
     if (catalogue_is_disputed(m, want) && !w->goes_on && !w->rehearse)
         return write_fail(

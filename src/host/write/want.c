@@ -3,8 +3,9 @@
 #include <stdlib.h>
 #include <string.h>
 
-#include "host/base/arena.h"
+#include "host/base/json.h"
 #include "host/write/inside.h"
+#include "port/memory.h"
 
 /* The values before the story that is gone on with, to tell what was changed since by other hands. */
 void write_load_before(write_call *w, const catalogue *m)
@@ -42,13 +43,15 @@ int write_load_copy(write_call *w, const catalogue *m)
 }
 
 /* What a reset brings, as far as the description knows it. */
-void write_want_factory_values(write_call *w)
+int write_want_factory_values(write_call *w)
 {
     const bil_description *d = w->dev.description;
     size_t size = bil_image_size(d);
     bil_image *want = &w->want.image;
     w->want.description = d;
-    w->want.memory = need(1, size);
+    w->want.memory = mem_new(1, size);
+    if (!w->want.memory)
+        return write_fail(w, w->keep.address, BIL_E_MEMORY, NULL);
     bil_image_init(want, d, w->want.memory, size);
     bil_image_copy(want, &w->dev.image);
     for (uint16_t i = 0; i < d->count; i++)
@@ -57,6 +60,7 @@ void write_want_factory_values(write_call *w)
         else
             want->state[i] = BIL_ABSENT;
     set_origin_of(&w->want.origin, &w->dev.image);
+    return BIL_OK;
 }
 
 /* Is this parameter of a group: the part of its id before the first dot? */
@@ -71,8 +75,12 @@ int write_keep_groups(write_call *w)
     const bil_description *d = w->want.description;
     if (!w->groups || !w->groups[0])
         return BIL_OK;
-    uint8_t *in = need(d->count, 1);
-    w->in_copy = need(d->count, 1);
+    uint8_t *in = mem_new(d->count, 1);
+    w->in_copy = mem_new(d->count, 1);
+    if (!in || !w->in_copy) {
+        mem_free(in);
+        return write_fail(w, "", BIL_E_MEMORY, NULL);
+    }
     memcpy(w->in_copy, w->want.image.state, d->count);
     int error = BIL_OK;
     for (const char *name = w->groups; *name && !error;) {
@@ -94,7 +102,7 @@ int write_keep_groups(write_call *w)
     for (uint16_t i = 0; i < d->count; i++)
         if (!in[i])
             w->want.image.state[i] = BIL_ABSENT;
-    free(in);
+    mem_free(in);
     return error;
 }
 
@@ -102,7 +110,9 @@ int write_keep_groups(write_call *w)
 static int name_unseen(write_call *w)
 {
     const bil_description *d = w->want.description;
-    w->config.by_name = w->by_name = need(d->count, 1);
+    w->config.by_name = w->by_name = mem_new(d->count, 1);
+    if (!w->by_name)
+        return write_fail(w, "", BIL_E_MEMORY, NULL);
     for (const char *id = w->unseen ? w->unseen : ""; *id;) {
         size_t length = strcspn(id, ",");
         int32_t index = bil_description_find(d, id, length);
@@ -118,13 +128,13 @@ static int name_unseen(write_call *w)
 int write_leave_out(write_call *w)
 {
     if (!w->without)
-        w->without = json_object();
+        w->without = jn_object();
     for (const char *id = w->without_before ? w->without_before : ""; *id;) {
         size_t length = strcspn(id, ",");
         char name[BIL_ID_MAX + 1];
         snprintf(name, sizeof name, "%.*s", (int)length, id);
         if (!json_object_get(w->without, name))
-            json_object_set_new(w->without, name, json_string("it was left out before in this story"));
+            jn_put(w->without, name, jn_string("it was left out before in this story"));
         id += length + (id[length] == ',');
     }
     const char *id;

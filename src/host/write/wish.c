@@ -3,6 +3,7 @@
 #include <string.h>
 #include <unistd.h>
 
+#include "host/base/json.h"
 #include "host/base/person.h"
 #include "host/write/inside.h"
 
@@ -29,13 +30,13 @@ void write_give_reasons(write_call *w)
 #undef CHECK_NAME
     };
     if (!w->despite)
-        w->despite = json_object();
+        w->despite = jn_object();
     for (int i = 0; i < BIL_CHECK_COUNT; i++)
         if (w->config.despite >> i & 1 && !json_object_get(w->despite, names[i]))
-            json_object_set_new(w->despite, names[i],
-                                json_string(w->config.kind == BIL_JOB_RESET ? "a reset brings what the maker chose"
-                                            : w->undoes                     ? "going back to what was there before"
-                                                                            : "as in the first record of this story"));
+            jn_put(w->despite, names[i],
+                   jn_string(w->config.kind == BIL_JOB_RESET ? "a reset brings what the maker chose"
+                             : w->undoes                     ? "going back to what was there before"
+                                                             : "as in the first record of this story"));
 }
 
 int write_take_restart(write_call *w)

@@ -4,9 +4,11 @@
 #include <stdlib.h>
 #include <string.h>
 
+#include "host/base/json.h"
 #include "host/base/person.h"
 #include "host/base/time.h"
 #include "host/write/inside.h"
+#include "port/memory.h"
 
 /* ---- what the job asks and tells ---- */
 
@@ -161,7 +163,9 @@ int write_run(write_call *w)
     w->config.want = &w->want.image;
     w->config.serial = w->want.origin.serial;
     w->config.firmware = w->want.origin.firmware;
-    w->job = device_job(&w->dev, w->config.kind, w->config);
+    w->job = mem_is_short() ? NULL : device_job(&w->dev, w->config.kind, w->config);
+    if (!w->job)
+        return write_fail(w, w->keep.address, BIL_E_MEMORY, NULL);
     runner r = {.link = w->dev.link,
                 .clock = w->dev.clock,
                 .password = w->password,
@@ -190,8 +194,8 @@ int write_told(write_call *w, const char *event, const char *what, const char *r
 {
     char when[48];
     time_moment(when);
-    return record_add(&w->rec, json_pack("{s:s,s:s,s:s,s:s,s:s}", "event", event, "when", when, "what", what, "result",
-                                         result, "who", person(w->who)));
+    return record_add(&w->rec, jn_pack("{s:s,s:s,s:s,s:s,s:s}", "event", event, "when", when, "what", what, "result",
+                                       result, "who", person(w->who)));
 }
 
 bool write_stopped(const write_call *w)
@@ -222,8 +226,10 @@ int write_start(write_call *w)
     config.unit = bil_job_unit_after(w->job);
     bil_job *job = device_job(&w->dev, BIL_JOB_START, config);
     runner r = {.link = w->dev.link, .clock = w->dev.clock, .password = w->password, .record = keep_start, .ctx = w};
+    if (!job)
+        return write_fail(w, w->keep.address, BIL_E_MEMORY, NULL);
     bil_action end = run_job(job, &r);
-    free(job);
+    mem_free(job);
     if (end.u.end.verdict == BIL_VERDICT_VERIFIED)
         return BIL_OK;
     return write_fail(w, w->keep.address, (int)end.u.end.cause, NULL);
@@ -257,10 +263,10 @@ void write_end(write_call *w)
     json_decref(w->despite);
     json_decref(w->without);
     json_decref(w->after);
-    free(w->job);
-    free(w->by_name);
+    mem_free(w->job);
+    mem_free(w->by_name);
     copy_unload(&w->want);
     copy_unload(&w->before);
-    free(w->in_copy);
+    mem_free(w->in_copy);
     *w = (write_call){.place.fd = -1, .unit.fd = -1};
 }

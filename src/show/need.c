@@ -1,0 +1,20 @@
+#include "show/need.h"
+
+#include <stdio.h>
+#include <stdlib.h>
+
+#include "bilancia/host_error.h"
+
+_Noreturn void no_memory(void)
+{
+    fprintf(stderr, "bilancia: %s; %s\n", bil_host_error_text(BIL_E_MEMORY), bil_error_advice(BIL_E_MEMORY));
+    exit(6);
+}
+
+void *need(size_t count, size_t size)
+{
+    void *memory = calloc(count ? count : 1, size ? size : 1);
+    if (!memory)
+        no_memory();
+    return memory;
+}
