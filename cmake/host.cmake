@@ -34,7 +34,7 @@ target_include_directories(bilancia_host PRIVATE src)
 target_link_libraries(bilancia_host PUBLIC bilancia bilancia_port PkgConfig::JANSSON PRIVATE PkgConfig::YAML PkgConfig::UTF8PROC csv m)
 
 # Of these, what needs nothing but the C library: the tests of the portable part are run with it elsewhere.
-set(PLAIN_HOST src/host/run/run.c src/host/base/float_text.c src/host/base/arena.c src/host/base/error.c src/host/base/time.c src/show/advice.c src/host/copy/line_file.c
+set(PLAIN_HOST src/host/base/float_text.c src/host/base/arena.c src/host/base/error.c src/host/base/time.c src/show/advice.c src/host/copy/line_file.c
     src/host/copy/set_file.c src/port/storage.c src/port/memory.c)
 
 file(GLOB SIM CONFIGURE_DEPENDS src/sim/*.c)

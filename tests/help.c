@@ -67,17 +67,38 @@ void bench_close(bench *b)
     free_image(&b->want);
 }
 
-static bool agree(void *ctx, const bil_action *action)
+static bool ask(void *ctx, const bil_action *action)
 {
-    (void)ctx;
-    (void)action;
-    return true;
+    bench *b = ctx;
+    return !b->ask || b->ask(b->ctx, action);
 }
 
-static bool saved(void *ctx, const bil_image *have)
+static bool record_it(void *ctx, const bil_action *action)
 {
-    (void)ctx;
-    (void)have;
+    bench *b = ctx;
+    return !b->record || b->record(b->ctx, action);
+}
+
+static bool save(void *ctx, const bil_image *have)
+{
+    bench *b = ctx;
+    return !b->save || b->save(b->ctx, have);
+}
+
+static void before(void *ctx, const bil_job *job, const bil_action *action)
+{
+    bench *b = ctx;
+    if (b->before)
+        b->before(b->ctx, job, action);
+}
+
+static bool secret(void *ctx, uint8_t slot, uint8_t *raw, size_t size)
+{
+    const bench *b = ctx;
+    size_t length = b->password ? strlen(b->password) : 0;
+    if (slot != 1 || length == 0 || length > size)
+        return false;
+    memcpy(raw, b->password, length);
     return true;
 }
 
@@ -91,15 +112,15 @@ static bil_action run(bench *b, bil_job_config config)
     free(b->job);
     b->job = malloc(size);
     assert_int_equal(bil_job_init(&job, b->job, size, &config), BIL_OK);
-    runner r = {.link = b->link,
-                .clock = b->clock,
-                .password = b->password,
-                .ask = b->ask ? b->ask : agree,
-                .record = b->record,
-                .save = b->save ? b->save : saved,
-                .progress = b->before,
-                .ctx = b->ctx};
-    bil_action end = run_job(job, &r);
+    bil_run_hooks hooks = {.struct_size = sizeof hooks,
+                           .ask = ask,
+                           .record = record_it,
+                           .save = save,
+                           .progress = before,
+                           .secret = secret,
+                           .ctx = b};
+    bil_action end;
+    assert_int_equal(bil_run(job, b->link, b->clock, &hooks, &end), BIL_OK);
     bil_job_progress_of(job, &b->progress);
     b->purpose = bil_job_purpose(job);
     return end;

@@ -13,8 +13,8 @@
 #include <cmocka.h>
 
 #include "bilancia/compare.h"
+#include "bilancia/run.h"
 #include "host/base/float_text.h"
-#include "host/run/run.h"
 #include "port/digest.h"
 #include "sim/link.h"
 

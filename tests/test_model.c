@@ -211,13 +211,9 @@ static bil_action run_row(row *r, bil_job_kind kind)
     bil_job *job;
     assert_int_equal(bil_job_init(&job, memory, bil_job_size(d), &config), BIL_OK);
     bil_cell_link over;
-    runner run = {.link = bil_cell_link_over(&over, (bil_cells){&row_ops, r}),
-                  .clock = {&row_clock, r},
-                  .ask = answer,
-                  .record = recorded,
-                  .save = saved,
-                  .ctx = r};
-    r->end = run_job(job, &run);
+    bil_run_hooks hooks = {.struct_size = sizeof hooks, .ask = answer, .record = recorded, .save = saved, .ctx = r};
+    bil_link link = bil_cell_link_over(&over, (bil_cells){&row_ops, r});
+    assert_int_equal(bil_run(job, link, (bil_clock){&row_clock, r}, &hooks, &r->end), BIL_OK);
     free(memory);
     return r->end;
 }

@@ -14,6 +14,7 @@
 #include "bilancia/link.h"
 #include "bilancia/plan.h"
 #include "bilancia/rule.h"
+#include "bilancia/run.h"
 #include "bilancia/set.h"
 #include "bilancia/value.h"
 

@@ -54,6 +54,15 @@ const char *bil_relation_mark(bil_relation relation);
  * tells what is tolerated and rounded; NULL: nothing is. */
 bil_relation bil_relate(const bil_item *left, const bil_item *right, const bil_description *description);
 
+/* Does a value of this class differ between two units by its nature: what belongs to the unit, and between two units in
+ * two places their places and calibrations? Such a difference is none of the work. */
+bool bil_meant_to_differ(bil_class cls, bool same_unit);
+
+/* Takes a source to its end: BIL_OK when everything in it is whole, else the error. A set is proved by its last line
+ * alone: whoever must not tell a difference before that is sure takes both sides to their ends once, and then compares
+ * from their beginnings. */
+int bil_source_prove(bil_source source);
+
 /* One of the streams. Zero but for its source at the start. */
 typedef struct bil_column {
     bil_source source;
@@ -70,6 +79,7 @@ int bil_align(bil_column *columns, size_t count, const bil_item **row);
 typedef struct bil_difference {
     bil_relation relation;
     const bil_item *left, *right; /* NULL on the side that doesn't have it */
+    bool apart;                   /* neither equal nor within what is tolerated, but meant to differ */
 } bil_difference;
 
 /* Steps over parameters that are equal on both sides and returns how many; called only while both sides stand before
@@ -83,6 +93,7 @@ typedef struct bil_compare {
     bil_column column[2];               /* 0 left, 1 right; their errors tell which one failed */
     bil_skip skip;                      /* may be set after bil_compare_init */
     const bil_description *description; /* may be set after bil_compare_init; see bil_relate */
+    bool same_unit;                     /* both are of one unit: may be set after bil_compare_init; see `apart` */
     uint32_t count[BIL_RELATION_COUNT];
 } bil_compare;
 

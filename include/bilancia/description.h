@@ -247,6 +247,12 @@ typedef struct bil_description {
     uint32_t raw_size; /* bytes of all raw values */
 } bil_description;
 
+/* For tables made by hand; those of the generator and of the loader are sound. Looks at every member that something in
+ * this library relies on: order, indices, sizes, limits of requests, texts. BIL_OK, or BIL_E_TABLE; `where`, unless
+ * NULL, becomes the index of the parameter that it is about, or BIL_NONE. A job looks only at what its own memory
+ * depends on; so call this once in a test of the table, which then needn't be linked into firmware. */
+int bil_description_check(const bil_description *description, uint16_t *where);
+
 /* Index of the parameter with this id, or -1. O(log n). */
 int32_t bil_description_find(const bil_description *description, const char *id, size_t length);
 

@@ -91,7 +91,8 @@ extern "C" {
     X(106, FIXED, "fixed", "it differs, and the device takes no value for it") \
     X(107, LACKS, "lacks", "the copy has no value for it") \
     X(108, BAD_CALL, "bad_call", "the call lacks something, or makes no sense") \
-    X(109, CANCELLED, "cancelled", "it was cancelled")
+    X(109, CANCELLED, "cancelled", "it was cancelled") \
+    X(110, TABLE, "table", "the table of the description contradicts itself")
 /* clang-format on */
 
 /* BIL_OK, BIL_E_RANGE, ... */

@@ -52,9 +52,8 @@ bool bil_str_equal(bil_str a, bil_str b);
 /* What a header says. As given to the writer: plain text. As got from the reader: JSON string bodies. */
 typedef struct bil_set_header {
     bil_str vendor, model, hardware, firmware, serial, device;
-    bil_str description, layout;
+    bil_str description, layout, parent, when, who, why, scope, from;
     uint16_t revision;
-    bil_str parent, when, who, why, scope, from;
 } bil_set_header;
 
 typedef struct bil_set_totals {

@@ -10,7 +10,17 @@
 enum { DIGITS = 20 };
 size_t bil_decimal(uint64_t number, char digits[DIGITS]);
 
-/* A name from an X-macro list compared with text that has no terminator. */
+/* The n-th of texts that lie behind each other, each ended by a NUL, the last one empty: so that none costs a pointer.
+ * "?" behind the last. description.c */
+const char *bil_nth(const char *texts, unsigned n);
+/* Its place, or -1. `stride`: 1, or 2 where each second one is to be passed over. */
+int bil_place(const char *texts, unsigned stride, const char *text, size_t length);
+
+/* A struct of the caller's that begins with its size: what an older program left out counts as zero; BIL_E_BAD_CALL
+ * where a newer one asks for something behind what is `known` here. description.c */
+int bil_take_struct(void *out, size_t known, const void *given, size_t size);
+
+/* A name from a table compared with text that has no terminator. */
 static inline int text_is(const char *name, const char *text, size_t length)
 {
     return strlen(name) == length && memcmp(name, text, length) == 0;

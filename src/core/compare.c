@@ -2,28 +2,22 @@
 
 #include <string.h>
 
+#include "bytes.h"
 #include "require.h"
 
-static const char *const names[BIL_RELATION_COUNT] = {
-#define NAME(NAME_, name, mark, text) name,
-    BIL_RELATIONS(NAME)
+static const char names[] =
+#define NAME(NAME_, name, mark, text) name "\0" mark "\0"
+    BIL_RELATIONS(NAME);
 #undef NAME
-};
-
-static const char *const marks[BIL_RELATION_COUNT] = {
-#define MARK(NAME_, name, mark, text) mark,
-    BIL_RELATIONS(MARK)
-#undef MARK
-};
 
 const char *bil_relation_name(bil_relation relation)
 {
-    return names[relation];
+    return bil_nth(names, 2 * (unsigned)relation);
 }
 
 const char *bil_relation_mark(bil_relation relation)
 {
-    return marks[relation];
+    return bil_nth(names, 2 * (unsigned)relation + 1);
 }
 
 static int image_next(void *ctx, bil_item *item)
@@ -94,6 +88,21 @@ bil_relation bil_relate(const bil_item *left, const bil_item *right, const bil_d
     return tolerated(left, right, description) ? BIL_REL_WITHIN : BIL_REL_CHANGED;
 }
 
+bool bil_meant_to_differ(bil_class cls, bool same_unit)
+{
+    return cls == BIL_CLASS_UNIT || (!same_unit && (cls == BIL_CLASS_PLACE || cls == BIL_CLASS_CALIBRATION));
+}
+
+int bil_source_prove(bil_source source)
+{
+    bil_item item;
+    int got;
+    do
+        got = source.next(source.ctx, &item);
+    while (got == 1);
+    return -got;
+}
+
 int bil_align(bil_column *columns, size_t count, const bil_item **row)
 {
     require(columns && row);
@@ -137,7 +146,9 @@ int bil_compare_next(bil_compare *compare, bil_difference *difference)
     int got = bil_align(compare->column, 2, row);
     if (got != 1)
         return got;
-    *difference = (bil_difference){bil_relate(row[0], row[1], compare->description), row[0], row[1]};
-    compare->count[difference->relation]++;
+    bil_relation relation = bil_relate(row[0], row[1], compare->description);
+    bool apart = relation > BIL_REL_WITHIN && bil_meant_to_differ((row[0] ? row[0] : row[1])->cls, compare->same_unit);
+    *difference = (bil_difference){relation, row[0], row[1], apart};
+    compare->count[relation]++;
     return 1;
 }

@@ -3,23 +3,43 @@
 #include "bytes.h"
 #include "require.h"
 
-static const char *const class_names[BIL_CLASS_COUNT] = {
-#define CLASS(NAME, name, what) name,
-    BIL_CLASSES(CLASS)
+const char *bil_nth(const char *texts, unsigned n)
+{
+    for (; n && *texts; n--)
+        texts += strlen(texts) + 1;
+    return *texts ? texts : "?";
+}
+
+int bil_take_struct(void *out, size_t known, const void *given, size_t size)
+{
+    for (; size > known; size--)
+        if (((const uint8_t *)given)[size - 1])
+            return BIL_E_BAD_CALL;
+    memcpy(out, given, size); /* behind it are zeros */
+    return size < sizeof size ? BIL_E_BAD_CALL : BIL_OK;
+}
+
+int bil_place(const char *texts, unsigned stride, const char *text, size_t length)
+{
+    for (unsigned i = 0; *texts; i++, texts += strlen(texts) + 1)
+        if (i % stride == 0 && strlen(texts) == length && memcmp(texts, text, length) == 0)
+            return (int)(i / stride);
+    return -1;
+}
+
+static const char class_names[] =
+#define CLASS(NAME, name, what) name "\0"
+    BIL_CLASSES(CLASS);
 #undef CLASS
-};
 
 const char *bil_class_name(bil_class cls)
 {
-    return class_names[cls];
+    return bil_nth(class_names, (unsigned)cls);
 }
 
 int bil_class_from_name(const char *name, size_t length)
 {
-    for (int i = 0; i < BIL_CLASS_COUNT; i++)
-        if (text_is(class_names[i], name, length))
-            return i;
-    return -1;
+    return bil_place(class_names, 1, name, length);
 }
 
 bool bil_class_left_out(bil_class cls)

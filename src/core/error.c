@@ -3,12 +3,13 @@
 #include <stdint.h>
 #include <string.h>
 
-/* Name and text lie behind each other, so that each error costs one pointer. */
-static const char *const texts[] = {
-#define ENTRY(number, NAME, name, text) name "\0" text,
+#include "bytes.h"
+
+static const char texts[] =
+#define ENTRY(number, NAME, name, text) name "\0" text "\0"
     BIL_ERRORS(ENTRY)
 #undef ENTRY
-};
+        "unknown\0unknown error\0";
 
 static const uint8_t numbers[] = {
 #define ENTRY(number, NAME, name, text) number,
@@ -16,26 +17,28 @@ static const uint8_t numbers[] = {
 #undef ENTRY
 };
 
+static unsigned place_of(int error)
+{
+    unsigned i = 0;
+    while (i < sizeof numbers && numbers[i] != error)
+        i++;
+    return 2 * i;
+}
+
 const char *bil_error_name(int error)
 {
-    for (unsigned i = 0; i < sizeof numbers; i++)
-        if (numbers[i] == error)
-            return texts[i];
-    return "unknown\0unknown error";
+    return bil_nth(texts, place_of(error));
 }
 
 const char *bil_error_text(int error)
 {
-    const char *name = bil_error_name(error);
-    return name + strlen(name) + 1;
+    return bil_nth(texts, place_of(error) + 1);
 }
 
 int bil_error_from_name(const char *name, unsigned long length)
 {
-    for (unsigned i = 0; i < sizeof numbers; i++)
-        if (strlen(texts[i]) == length && memcmp(texts[i], name, length) == 0)
-            return numbers[i];
-    return -1;
+    unsigned i = (unsigned)bil_place(texts, 2, name, length);
+    return i < sizeof numbers ? numbers[i] : -1;
 }
 
 unsigned bil_version(void)

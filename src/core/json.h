@@ -42,14 +42,18 @@ bil_str bil_json_take_value(json_in *in);
 /* The value token of a parameter: number, true, false, string, or null where there is no text. */
 void bil_json_put_value(json_out *out, const bil_format *format, const uint8_t *raw, const bil_float_ops *floats);
 
-/* The texts of a header, in their order: what stands before each, and where it is in bil_set_header. The revision
- * stands behind the first HEADER_BEFORE of them. */
+/* What stands before each text of a header: bil_nth of bil_header_keys, in the order of the fields of bil_set_header.
+ * The revision stands behind the first HEADER_BEFORE of them. */
 enum { HEADER_BEFORE = 7, HEADER_TEXTS = 14 };
-typedef struct header_text {
-    const char *before;
-    uint8_t at;
-} header_text;
-const header_text *bil_header_text(int i);
+extern const char bil_header_keys[];
+
+/* Whoever reads a line and whoever writes it share these. */
+extern const char bil_key_set[], bil_key_revision[], bil_key_left_out[], bil_key_class[], bil_key_name[], bil_key_id[],
+    bil_key_type[], bil_key_unreadable[], bil_key_raw[], bil_key_value[], bil_key_unit[], bil_key_file[],
+    bil_key_bytes[], bil_key_digest[], bil_key_chunk[], bil_key_values_digest[];
+/* Of the counts in the last line, in the order of the fields of bil_set_totals. */
+extern const char bil_count_keys[];
+enum { COUNTS = 4 };
 /* Are its digests and its time what such are, as far as they are there? */
 bool bil_header_is_sound(const bil_set_header *header);
 

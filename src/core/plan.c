@@ -2,21 +2,19 @@
 
 #include <string.h>
 
+#include "bytes.h"
 #include "require.h"
 
-static const char *const purposes[BIL_PURPOSE_COUNT] = {"restore", "replacement", "clone"};
+static const char purposes[] = "restore\0replacement\0clone\0";
 
 const char *bil_purpose_name(bil_purpose purpose)
 {
-    return purposes[purpose];
+    return bil_nth(purposes, (unsigned)purpose);
 }
 
 int bil_purpose_from_name(const char *name)
 {
-    for (int i = 0; i < BIL_PURPOSE_COUNT; i++)
-        if (strcmp(purposes[i], name) == 0)
-            return i;
-    return -1;
+    return bil_place(purposes, 1, name, strlen(name));
 }
 
 bool bil_plan_goes(const bil_param *param, bil_purpose purpose, bool with_calibration)

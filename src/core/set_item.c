@@ -4,29 +4,34 @@
 #include "bytes.h"
 #include "require.h"
 
-#define AT(field) (uint8_t) offsetof(bil_set_header, field)
-static const header_text header_texts[HEADER_TEXTS] = {
-    {",\"vendor\":", AT(vendor)},
-    {",\"model\":", AT(model)},
-    {",\"hardware\":", AT(hardware)},
-    {",\"firmware\":", AT(firmware)},
-    {",\"serial\":", AT(serial)},
-    {",\"device\":", AT(device)},
-    {",\"description\":{\"model\":", AT(description)},
-    {",\"layout\":", AT(layout)},
-    {"},\"parent\":", AT(parent)},
-    {",\"when\":", AT(when)},
-    {",\"who\":", AT(who)},
-    {",\"why\":", AT(why)},
-    {",\"scope\":", AT(scope)},
-    {",\"from\":", AT(from)},
-};
-#undef AT
+const char bil_header_keys[] = ",\"vendor\":\0"
+                               ",\"model\":\0"
+                               ",\"hardware\":\0"
+                               ",\"firmware\":\0"
+                               ",\"serial\":\0"
+                               ",\"device\":\0"
+                               ",\"description\":{\"model\":\0"
+                               ",\"layout\":\0"
+                               "},\"parent\":\0"
+                               ",\"when\":\0"
+                               ",\"who\":\0"
+                               ",\"why\":\0"
+                               ",\"scope\":\0"
+                               ",\"from\":\0";
+_Static_assert(offsetof(bil_set_header, revision) == HEADER_TEXTS * sizeof(bil_str), "the texts lie behind each other");
 
-const header_text *bil_header_text(int i)
-{
-    return &header_texts[i];
-}
+const char bil_count_keys[] = "{\"end\":{\"values\":\0"
+                              ",\"unreadable\":\0"
+                              ",\"left_out\":\0"
+                              ",\"files\":\0";
+_Static_assert(offsetof(bil_set_totals, values_digest) == COUNTS * sizeof(uint32_t), "so do the counts");
+
+const char bil_key_set[] = "{\"bilancia_set\":", bil_key_revision[] = ",\"revision\":",
+           bil_key_left_out[] = "{\"left_out\":", bil_key_class[] = ",\"class\":", bil_key_name[] = ",\"name\":",
+           bil_key_id[] = "{\"id\":", bil_key_type[] = ",\"type\":", bil_key_unreadable[] = ",\"unreadable\":",
+           bil_key_raw[] = ",\"raw\":", bil_key_value[] = ",\"value\":", bil_key_unit[] = ",\"unit\":",
+           bil_key_file[] = "{\"file\":", bil_key_bytes[] = ",\"bytes\":", bil_key_digest[] = ",\"digest\":",
+           bil_key_chunk[] = "{\"chunk\":", bil_key_values_digest[] = ",\"values_digest\":";
 
 /* x stands for a lower case hex digit, 0 for a digit; nothing at all is good, too: it isn't known. */
 #define DIGEST "xxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxx"

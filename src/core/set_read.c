@@ -80,7 +80,7 @@ static bool kind_fits(const bil_item *item)
 static int read_header(bil_set_reader *reader, json_in *in)
 {
     bil_set_header *header = &reader->header;
-    bil_json_need(in, "{\"bilancia_set\":");
+    bil_json_need(in, bil_key_set);
     uint64_t version = bil_json_take_number(in, UINT32_MAX);
     if (in->failed)
         return BIL_E_SET_LINE;
@@ -88,12 +88,11 @@ static int read_header(bil_set_reader *reader, json_in *in)
         return BIL_E_SET_VERSION;
     for (int i = 0; i < HEADER_TEXTS; i++) {
         if (i == HEADER_BEFORE) {
-            bil_json_need(in, ",\"revision\":");
+            bil_json_need(in, bil_key_revision);
             header->revision = (uint16_t)bil_json_take_number(in, UINT16_MAX);
         }
-        const header_text *text = bil_header_text(i);
-        bil_json_need(in, text->before);
-        *(bil_str *)(void *)((char *)header + text->at) = bil_json_take_string(in);
+        bil_json_need(in, bil_nth(bil_header_keys, (unsigned)i));
+        *(bil_str *)(void *)((char *)header + (size_t)i * sizeof(bil_str)) = bil_json_take_string(in);
     }
     in->failed = in->failed || !bil_header_is_sound(header);
     bil_json_need(in, "}\n");
@@ -103,7 +102,7 @@ static int read_header(bil_set_reader *reader, json_in *in)
 
 static bool take_class(json_in *in, bil_item *item)
 {
-    bil_json_need(in, ",\"class\":");
+    bil_json_need(in, bil_key_class);
     bil_str text = bil_json_take_string(in);
     int cls = bil_class_from_name(text.text, text.length);
     if (cls < 0)
@@ -118,7 +117,7 @@ static int read_left_out(bil_set_reader *reader, json_in *in)
     *item = (bil_item){.id = bil_json_take_string(in)};
     if (!take_class(in, item) || !bil_class_left_out(item->cls))
         return BIL_E_SET_LINE;
-    bil_json_need(in, ",\"name\":");
+    bil_json_need(in, bil_key_name);
     item->name = bil_json_take_string(in);
     bil_json_need(in, "}\n");
     if (in->failed || !id_is_valid(item->id))
@@ -131,22 +130,22 @@ static int read_value(bil_set_reader *reader, json_in *in)
 {
     bil_item *item = &reader->item;
     *item = (bil_item){.id = bil_json_take_string(in)};
-    bil_json_need(in, ",\"type\":");
+    bil_json_need(in, bil_key_type);
     bil_str type_name = bil_json_take_string(in);
     int type = bil_type_from_name(type_name.text, type_name.length);
     if (type < 0 || !take_class(in, item) || bil_class_left_out(item->cls))
         return BIL_E_SET_LINE;
     item->type = (bil_type)type;
-    if (bil_json_try(in, ",\"raw\":")) {
+    if (bil_json_try(in, bil_key_raw)) {
         item->size = (uint8_t)bil_json_take_hex(in, item->raw, BIL_TEXT_MAX);
-        bil_json_need(in, ",\"value\":");
+        bil_json_need(in, bil_key_value);
         item->value = bil_json_take_value(in);
         size_t size = bil_type_size(item->type);
         if (item->size == 0 || (size != 0 && item->size != size) || !kind_fits(item))
             return BIL_E_SET_LINE;
         reader->totals.values++;
     } else {
-        bil_json_need(in, ",\"unreadable\":");
+        bil_json_need(in, bil_key_unreadable);
         bil_str cause = bil_json_take_string(in);
         int error = bil_error_from_name(cause.text, cause.length);
         if (error <= 0)
@@ -154,12 +153,12 @@ static int read_value(bil_set_reader *reader, json_in *in)
         item->unreadable = (bil_error)error;
         reader->totals.unreadable++;
     }
-    if (bil_json_try(in, ",\"unit\":")) {
+    if (bil_json_try(in, bil_key_unit)) {
         item->unit = bil_json_take_string(in);
         if (item->unit.length == 0)
             return BIL_E_SET_LINE;
     }
-    bil_json_need(in, ",\"name\":");
+    bil_json_need(in, bil_key_name);
     item->name = bil_json_take_string(in);
     bil_json_need(in, "}\n");
     if (in->failed || !id_is_valid(item->id))
@@ -173,9 +172,9 @@ static int read_value(bil_set_reader *reader, json_in *in)
 static int read_file(bil_set_reader *reader, json_in *in)
 {
     reader->file_name = bil_json_take_string(in);
-    bil_json_need(in, ",\"bytes\":");
+    bil_json_need(in, bil_key_bytes);
     reader->file_left = bil_json_take_number(in, UINT64_MAX);
-    bil_json_need(in, ",\"digest\":");
+    bil_json_need(in, bil_key_digest);
     size_t size = bil_json_take_hex(in, reader->file_digest, BIL_SHA256);
     bil_json_need(in, "}\n");
     size_t bytes = reader->file_name.length; /* as written: an escape is one byte of the name */
@@ -264,23 +263,20 @@ static int close_file(bil_set_reader *reader)
 static int read_end(bil_set_reader *reader, json_in *in, const char *line, size_t length)
 {
     bil_set_totals said = {0}, *seen = &reader->totals;
-    said.values = (uint32_t)bil_json_take_number(in, UINT32_MAX);
-    bil_json_need(in, ",\"unreadable\":");
-    said.unreadable = (uint32_t)bil_json_take_number(in, UINT32_MAX);
-    bil_json_need(in, ",\"left_out\":");
-    said.left_out = (uint32_t)bil_json_take_number(in, UINT32_MAX);
-    bil_json_need(in, ",\"files\":");
-    said.files = (uint32_t)bil_json_take_number(in, UINT32_MAX);
-    bil_json_need(in, ",\"values_digest\":");
+    for (unsigned i = 0; i < COUNTS; i++) {
+        if (i) /* the first was taken to tell the line */
+            bil_json_need(in, bil_nth(bil_count_keys, i));
+        *(uint32_t *)(void *)((char *)&said + i * sizeof(uint32_t)) = (uint32_t)bil_json_take_number(in, UINT32_MAX);
+    }
+    bil_json_need(in, bil_key_values_digest);
     size_t first = bil_json_take_hex(in, said.values_digest, BIL_SHA256);
-    bil_json_need(in, ",\"digest\":");
+    bil_json_need(in, bil_key_digest);
     size_t second = bil_json_take_hex(in, said.digest, BIL_SHA256);
     bil_json_need(in, "}}\n");
     if (in->failed || first != BIL_SHA256 || second != BIL_SHA256)
         return BIL_E_SET_LINE;
     if (reader->values.ops) {
-        if (said.values != seen->values || said.unreadable != seen->unreadable || said.left_out != seen->left_out ||
-            said.files != seen->files)
+        if (memcmp(&said, seen, COUNTS * sizeof(uint32_t)) != 0)
             return BIL_E_SET_COUNT;
         reader->values.ops->end(reader->values.ctx, seen->values_digest);
         if (memcmp(said.values_digest, seen->values_digest, BIL_SHA256) != 0)
@@ -312,24 +308,24 @@ static int read_line(bil_set_reader *reader, const char *line, size_t length, bi
     if (reader->phase == PHASE_HEADER) {
         *kind = BIL_LINE_HEADER;
         error = read_header(reader, &in);
-    } else if (bil_json_try(&in, "{\"end\":{\"values\":")) {
+    } else if (bil_json_try(&in, bil_count_keys)) {
         *kind = BIL_LINE_END;
         error = close_file(reader);
         return error ? error : read_end(reader, &in, line, length);
-    } else if (bil_json_try(&in, "{\"chunk\":")) {
+    } else if (bil_json_try(&in, bil_key_chunk)) {
         *kind = BIL_LINE_CHUNK;
         error = read_chunk(reader, &in);
-    } else if (bil_json_try(&in, "{\"file\":")) {
+    } else if (bil_json_try(&in, bil_key_file)) {
         *kind = BIL_LINE_FILE;
         error = close_file(reader);
         if (!error)
             error = read_file(reader, &in);
     } else if (length > BIL_SET_ITEM_LINE) {
         error = BIL_E_SET_LONG;
-    } else if (reader->phase <= PHASE_VALUES && bil_json_try(&in, "{\"id\":")) {
+    } else if (reader->phase <= PHASE_VALUES && bil_json_try(&in, bil_key_id)) {
         *kind = BIL_LINE_VALUE;
         error = read_value(reader, &in);
-    } else if (reader->phase == PHASE_LEFT_OUT && bil_json_try(&in, "{\"left_out\":")) {
+    } else if (reader->phase == PHASE_LEFT_OUT && bil_json_try(&in, bil_key_left_out)) {
         *kind = BIL_LINE_LEFT_OUT;
         error = read_left_out(reader, &in);
     } else {

@@ -38,7 +38,7 @@ static int finish(bil_set_writer *writer, json_out *out, size_t *length, size_t 
 
 static bil_str text_of(const bil_set_header *header, int i)
 {
-    return *(const bil_str *)(const void *)((const char *)header + bil_header_text(i)->at);
+    return *(const bil_str *)(const void *)((const char *)header + (size_t)i * sizeof(bil_str));
 }
 
 static bool all_utf8(const bil_set_header *header)
@@ -60,11 +60,11 @@ int bil_set_begin(bil_set_writer *writer, bil_digest whole, bil_digest values, c
     values.ops->start(values.ctx);
     json_out out;
     bil_json_open(&out, line, BIL_SET_LINE);
-    put_count(&out, "{\"bilancia_set\":", BIL_SET_VERSION);
+    put_count(&out, bil_key_set, BIL_SET_VERSION);
     for (int i = 0; i < HEADER_TEXTS; i++) {
         if (i == HEADER_BEFORE)
-            put_count(&out, ",\"revision\":", header->revision);
-        put_str(&out, bil_header_text(i)->before, text_of(header, i));
+            put_count(&out, bil_key_revision, header->revision);
+        put_str(&out, bil_nth(bil_header_keys, (unsigned)i), text_of(header, i));
     }
     bil_json_lit(&out, "}");
     return finish(writer, &out, length, BIL_SET_LINE);
@@ -75,9 +75,9 @@ int bil_set_left_out(bil_set_writer *writer, const bil_param *param, char *line,
     require(writer && param && line && length);
     json_out out;
     bil_json_open(&out, line, BIL_SET_LINE);
-    put_text(&out, "{\"left_out\":", param->id);
-    put_text(&out, ",\"class\":", bil_class_name((bil_class)param->cls));
-    put_text(&out, ",\"name\":", param->name);
+    put_text(&out, bil_key_left_out, param->id);
+    put_text(&out, bil_key_class, bil_class_name((bil_class)param->cls));
+    put_text(&out, bil_key_name, param->name);
     bil_json_lit(&out, "}");
     writer->totals.left_out++;
     return finish(writer, &out, length, BIL_SET_ITEM_LINE);
@@ -88,16 +88,16 @@ int bil_set_item(bil_set_writer *writer, const bil_item *item, char *line, size_
     require(writer && item && line && length);
     json_out out;
     bil_json_open(&out, line, BIL_SET_LINE);
-    put_str(&out, "{\"id\":", item->id);
-    put_text(&out, ",\"type\":", bil_type_name(item->type));
-    put_text(&out, ",\"class\":", bil_class_name(item->cls));
+    put_str(&out, bil_key_id, item->id);
+    put_text(&out, bil_key_type, bil_type_name(item->type));
+    put_text(&out, bil_key_class, bil_class_name(item->cls));
     if (item->unreadable) {
-        put_text(&out, ",\"unreadable\":", bil_error_name(item->unreadable));
+        put_text(&out, bil_key_unreadable, bil_error_name(item->unreadable));
         writer->totals.unreadable++;
     } else {
-        bil_json_lit(&out, ",\"raw\":");
+        bil_json_lit(&out, bil_key_raw);
         bil_json_hex(&out, item->raw, item->size);
-        bil_json_lit(&out, ",\"value\":");
+        bil_json_lit(&out, bil_key_value);
         if (item->value.length)
             bil_json_raw(&out, item->value.text, item->value.length);
         else
@@ -133,9 +133,9 @@ int bil_set_file(bil_set_writer *writer, const char *name, uint64_t bytes, const
         return BIL_E_SYNTAX;
     json_out out;
     bil_json_open(&out, line, BIL_SET_LINE);
-    put_text(&out, "{\"file\":", name);
-    put_count(&out, ",\"bytes\":", bytes);
-    bil_json_lit(&out, ",\"digest\":");
+    put_text(&out, bil_key_file, name);
+    put_count(&out, bil_key_bytes, bytes);
+    bil_json_lit(&out, bil_key_digest);
     bil_json_hex(&out, digest, BIL_SHA256);
     bil_json_lit(&out, "}");
     writer->totals.files++;
@@ -173,11 +173,10 @@ int bil_set_end(bil_set_writer *writer, char *line, size_t *length)
     writer->values.ops->end(writer->values.ctx, totals->values_digest);
     json_out out;
     bil_json_open(&out, line, BIL_SET_LINE);
-    put_count(&out, "{\"end\":{\"values\":", totals->values);
-    put_count(&out, ",\"unreadable\":", totals->unreadable);
-    put_count(&out, ",\"left_out\":", totals->left_out);
-    put_count(&out, ",\"files\":", totals->files);
-    bil_json_lit(&out, ",\"values_digest\":");
+    for (unsigned i = 0; i < COUNTS; i++)
+        put_count(&out, bil_nth(bil_count_keys, i),
+                  *(const uint32_t *)(const void *)((const char *)totals + i * sizeof(uint32_t)));
+    bil_json_lit(&out, bil_key_values_digest);
     bil_json_hex(&out, totals->values_digest, BIL_SHA256);
     bil_json_lit(&out, ",\"digest\":\"");
     writer->whole.ops->add(writer->whole.ctx, out.start, (size_t)(out.at - out.start));

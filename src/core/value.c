@@ -4,33 +4,30 @@
 #include "bytes.h"
 #include "require.h"
 
-typedef struct type_entry {
-    const char *name;
-    uint8_t size;
-} type_entry;
+static const char names[] =
+#define NAME(NAME_, name, size) name "\0"
+    BIL_TYPES(NAME);
+#undef NAME
 
-static const type_entry types[BIL_TYPE_COUNT] = {
-#define TYPE(NAME, name, size) {name, size},
-    BIL_TYPES(TYPE)
-#undef TYPE
+static const uint8_t sizes[BIL_TYPE_COUNT] = {
+#define SIZE(NAME, name, size) size,
+    BIL_TYPES(SIZE)
+#undef SIZE
 };
 
 const char *bil_type_name(bil_type type)
 {
-    return types[type].name;
+    return bil_nth(names, (unsigned)type);
 }
 
 int bil_type_from_name(const char *name, size_t length)
 {
-    for (int i = 0; i < BIL_TYPE_COUNT; i++)
-        if (text_is(types[i].name, name, length))
-            return i;
-    return -1;
+    return bil_place(names, 1, name, length);
 }
 
 size_t bil_type_size(bil_type type)
 {
-    return types[type].size;
+    return type < BIL_TYPE_COUNT ? sizes[type] : 0;
 }
 
 bool bil_type_is_float(bil_type type)

@@ -2,22 +2,22 @@
 #include <stdalign.h>
 #include <string.h>
 
+#include "../core/bytes.h"
 #include "../core/require.h"
 #include "machine.h"
 
-/* Name and text behind each other: one pointer each. */
-#define BOTH(NAME_, name, text) name "\0" text,
-static const char *const verdicts[BIL_VERDICT_COUNT] = {BIL_VERDICTS(BOTH)};
+#define BOTH(NAME_, name, text) name "\0" text "\0"
+static const char verdicts[] = BIL_VERDICTS(BOTH);
 #undef BOTH
 
 const char *bil_verdict_name(bil_verdict verdict)
 {
-    return verdicts[verdict];
+    return bil_nth(verdicts, 2 * (unsigned)verdict);
 }
 
 const char *bil_verdict_text(bil_verdict verdict)
 {
-    return verdicts[verdict] + strlen(verdicts[verdict]) + 1;
+    return bil_nth(verdicts, 2 * (unsigned)verdict + 1);
 }
 
 /* struct, cost, next, items, image, touched, raw values and causes of requests and of looks, in falling order of
@@ -40,11 +40,8 @@ size_t bil_job_size(const bil_description *description)
  * was built with a longer one has to ask for nothing there. */
 static int take_config(bil_job_config *out, const bil_job_config *given)
 {
-    size_t size = given->struct_size, known = sizeof *out;
-    for (; size > known; size--)
-        if (((const uint8_t *)given)[size - 1])
-            return BIL_E_BAD_CALL;
-    memcpy(out, given, size); /* behind it are zeros */
+    if (bil_take_struct(out, sizeof *out, given, given->struct_size) != BIL_OK)
+        return BIL_E_BAD_CALL;
     bool writes = out->kind == BIL_JOB_WRITE || out->kind == BIL_JOB_RESET;
     bool whole =
         out->kind <= BIL_JOB_START && out->description && out->have && (out->kind < BIL_JOB_WRITE || out->serial);
@@ -64,6 +61,11 @@ int bil_job_init(bil_job **out, void *memory, size_t size, const bil_job_config 
         return error;
     config = &job->config;
     const bil_description *description = config->description;
+    uint32_t sum = 0; /* a table made by hand may ask for more than it says */
+    for (uint16_t i = 0; i < description->count; i++)
+        sum += description->params[i].format.size > BIL_TEXT_MAX ? UINT16_MAX : description->params[i].format.size;
+    if (sum > description->raw_size)
+        return BIL_E_TABLE;
     size_t image = bil_image_size(description);
     if (size < bil_job_size(description))
         return BIL_E_SPACE;

@@ -51,7 +51,7 @@ flow bil_look_run(bil_job *job, bil_action *action)
         return bil_give_connect(job, action, RECONNECT_MS);
     case CONNECTING:
         if (job->result->outcome != BIL_DONE)
-            return bil_failed(job, BIL_E_LOST, BIL_NONE);
+            return bil_failed(job, job->result->cause ? job->result->cause : BIL_E_LOST, BIL_NONE);
         job->dirty = false;
         job->reconnected = true;
         break;

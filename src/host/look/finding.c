@@ -50,12 +50,6 @@ static uint8_t weight_of(const findings *f, const finding *out)
     return index < 0 ? 0 : f->description->params[index].flags & (BIL_SAFETY | BIL_NEEDS_HOLD | BIL_NEEDS_RESTART);
 }
 
-/* What differs between two units by its nature is shown apart, and is no difference of the work. */
-static bool meant_to_differ(bil_class cls, bool same_unit)
-{
-    return cls == BIL_CLASS_UNIT || (!same_unit && (cls == BIL_CLASS_PLACE || cls == BIL_CLASS_CALIBRATION));
-}
-
 static bool agree(const findings *f, const bil_item *a, const bil_item *b)
 {
     if (!a || !b)
@@ -128,7 +122,7 @@ static void judge(findings *f, finding *out)
     bil_str_plain(out->item->id, out->id, sizeof out->id);
     out->relation = f->count == 2 ? bil_relate(out->items[0], out->items[1], f->description) : relate_many(f, out);
     bool differs = f->count > 1 && out->relation != BIL_REL_EQUAL && out->relation != BIL_REL_WITHIN;
-    out->apart = differs && meant_to_differ(out->item->cls, f->same_unit);
+    out->apart = differs && bil_meant_to_differ(out->item->cls, f->same_unit);
     out->differs = differs && !out->apart;
     out->weight = weight_of(f, out);
     out->odd = differs && f->count > 2 ? odd_ones(f, out) : 0;

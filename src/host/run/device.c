@@ -29,18 +29,51 @@ static int read_values(device *dev, bil_job_config config,
                        bil_job_progress *counts, bil_verdict *verdict)
 {
     bil_job *job = device_job(dev, BIL_JOB_READ, config);
-    runner r = {.link = dev->link, .clock = dev->clock, .progress = progress};
+    bil_run_hooks hooks = {.struct_size = sizeof hooks, .progress = progress};
+    bil_action end;
     if (verdict)
         *verdict = BIL_VERDICT_UNTOUCHED;
     if (!job)
         return BIL_E_MEMORY;
-    bil_action end = run_job(job, &r);
+    int error = bil_run(job, dev->link, dev->clock, &hooks, &end);
     if (counts)
         bil_job_progress_of(job, counts);
+    mem_free(job);
+    if (error)
+        return error;
     if (verdict)
         *verdict = end.u.end.verdict;
-    mem_free(job);
     return (int)end.u.end.cause;
+}
+
+typedef struct watching {
+    bil_job *job;
+    bool (*stop)(void *ctx, const bil_job_progress *progress);
+    void *ctx;
+} watching;
+
+static void watch(void *ctx, const bil_job *job, const bil_action *action)
+{
+    watching *w = ctx;
+    bil_job_progress p;
+    (void)action;
+    bil_job_progress_of(job, &p);
+    if (w->stop(w->ctx, &p))
+        bil_job_cancel(w->job);
+}
+
+int device_read_watched(device *dev, bool (*stop)(void *ctx, const bil_job_progress *progress), void *ctx,
+                        bil_job_progress *counts)
+{
+    watching w = {device_job(dev, BIL_JOB_READ, (bil_job_config){0}), stop, ctx};
+    bil_run_hooks hooks = {.struct_size = sizeof hooks, .progress = watch, .ctx = &w};
+    bil_action end;
+    if (!w.job)
+        return BIL_E_MEMORY;
+    int error = bil_run(w.job, dev->link, dev->clock, &hooks, &end);
+    bil_job_progress_of(w.job, counts);
+    mem_free(w.job);
+    return error ? error : (int)end.u.end.cause;
 }
 
 int device_read_all(device *dev, void (*progress)(void *ctx, const bil_job *job, const bil_action *action),
@@ -70,19 +103,23 @@ static bool use(device *dev, const bil_description *description)
         return false;
     dev->description = description;
     bil_image_init(&dev->image, description, dev->memory, size);
-    dev->below.kind->wait_at_most(dev->below.memory, description->link.reply_ms * 2u + 100);
+    if (dev->below.kind)
+        dev->below.kind->wait_at_most(dev->below.memory, description->link.reply_ms * 2u + 100);
     return true;
 }
 
 static int identify(device *dev)
 {
     bil_job *job = device_job(dev, BIL_JOB_IDENTIFY, (bil_job_config){0});
-    runner r = {.link = dev->link, .clock = dev->clock, .until_ms = dev->until_ms};
+    bil_run_hooks hooks = {.struct_size = sizeof hooks, .until_ms = dev->until_ms};
+    bil_action end;
     if (!job)
         return BIL_E_MEMORY;
-    bil_action end = run_job(job, &r);
+    int error = bil_run(job, dev->link, dev->clock, &hooks, &end);
     mem_free(job);
-    return (int)end.u.end.cause;
+    if (!error)
+        error = (int)end.u.end.cause;
+    return error == BIL_E_CANCELLED ? BIL_E_SILENT : error; /* its time was over */
 }
 
 /* What it calls itself, when some description could at least read that. */
@@ -120,7 +157,7 @@ int device_look(device *dev, uint16_t index)
 {
     uint8_t raw[BIL_TEXT_MAX];
     bil_result result = {0};
-    if (read_param(dev->link, dev->description, index, raw, &result) == BIL_DONE && !result.cause)
+    if (bil_read_one(dev->link, dev->description, index, raw, &result) == BIL_DONE && !result.cause)
         bil_image_put(&dev->image, index, raw);
     return (int)result.cause;
 }
@@ -134,6 +171,26 @@ static const bil_description *candidate(const catalogue *known, const char *mode
     if (!model || first == known->count)
         return known->list[at];
     return at == 0 ? known->list[first] : known->list[at - 1 + (at > first)];
+}
+
+/* Tries the descriptions until one fits who answers. */
+static int find_description(device *dev, const char *model, const catalogue *known, char *why, size_t size)
+{
+    char seen[2 * BIL_VALUE_TEXT + 20] = "";
+    int error = BIL_E_UNKNOWN_MODEL;
+    for (size_t i = 0; i < known->count; i++) {
+        int its = use(dev, candidate(known, model, i)) ? identify(dev) : BIL_E_MEMORY;
+        if (its == BIL_OK)
+            return BIL_OK;
+        if (its != BIL_E_OTHER_MODEL) {
+            error = its;
+            break;
+        }
+        remember(dev, seen, sizeof seen);
+    }
+    snprintf(why, size, "%s%s", bil_host_error_text(error), seen);
+    device_close(dev);
+    return error;
 }
 
 int device_open_within(device *dev, const char *text, const char *model, uint32_t within_ms, const catalogue *known,
@@ -154,26 +211,22 @@ int device_open_within(device *dev, const char *text, const char *model, uint32_
     dev->link = dev->below.link;
     dev->clock = clock_monotonic();
     dev->until_ms = within_ms ? dev->clock.ops->now_ms(dev->clock.ctx) + within_ms : 0;
-    char seen[2 * BIL_VALUE_TEXT + 20] = "";
-    error = BIL_E_UNKNOWN_MODEL;
-    for (size_t i = 0; i < known->count; i++) {
-        int its = use(dev, candidate(known, model, i)) ? identify(dev) : BIL_E_MEMORY;
-        if (its == BIL_OK)
-            return BIL_OK;
-        if (its != BIL_E_OTHER_MODEL) {
-            error = its;
-            break;
-        }
-        remember(dev, seen, sizeof seen);
-    }
-    snprintf(why, size, "%s%s", bil_host_error_text(error), seen);
-    device_close(dev);
-    return error;
+    return find_description(dev, model, known, why, size);
+}
+
+int device_open_over(device *dev, const char *text, bil_link link, bil_clock clock, const catalogue *known, char *why,
+                     size_t size)
+{
+    *dev = (device){.text = text, .link = link, .clock = clock};
+    return find_description(dev, NULL, known, why, size);
 }
 
 void device_close(device *dev)
 {
-    dev->connect_errno = dev->below.kind->connect_errno(dev->below.memory);
+    if (dev->below.kind)
+        dev->connect_errno = dev->below.kind->connect_errno(dev->below.memory);
+    else if (dev->link.ops)
+        dev->link.ops->close(dev->link.ctx);
     link_end(&dev->below);
     mem_free(dev->memory);
     dev->memory = NULL;

@@ -2,9 +2,9 @@
 #ifndef BIL_HOST_RUN_DEVICE_H
 #define BIL_HOST_RUN_DEVICE_H
 
+#include "bilancia/run.h"
 #include "host/describe/catalogue.h"
 #include "host/run/links.h"
-#include "host/run/run.h"
 
 typedef struct device {
     const char *text; /* the address as given */
@@ -26,6 +26,12 @@ int device_open_as(device *dev, const char *text, const char *model, const catal
 /* The same, over with this time, whatever answers (0: as long as the descriptions tried take). */
 int device_open_within(device *dev, const char *text, const char *model, uint32_t within_ms, const catalogue *known,
                        char *why, size_t why_size);
+/* The same over a link that is the caller's, and stays so. */
+int device_open_over(device *dev, const char *text, bil_link link, bil_clock clock, const catalogue *known, char *why,
+                     size_t why_size);
+/* Reads every value, as device_read_all; `stop` is asked after each action whether that is to end (BIL_E_CANCELLED). */
+int device_read_watched(device *dev, bool (*stop)(void *ctx, const bil_job_progress *progress), void *ctx,
+                        bil_job_progress *counts);
 /* Reads every value into the image. `progress` is called after each action, `counts` gets what it took; both may be
  * NULL. BIL_OK (values that can't be read are marked so in the image), or why it ended; `verdict`, unless NULL, is that
  * of the job. */

@@ -11,6 +11,8 @@ void write_doing(write_call *w, write_phase phase, const bil_job_progress *p);
 
 /* record.c */
 bool write_keep_record(void *ctx, const bil_action *action);
+/* The password, for the job. */
+bool write_put_password(void *ctx, uint8_t slot, uint8_t *raw, size_t size);
 bool write_save_safety_copy(void *ctx, const bil_image *have);
 
 /* want.c */

@@ -44,21 +44,25 @@ int write_rehearse(write_call *w, bil_link link, bil_clock clock, bil_action *en
     config.restart = config.restart == BIL_RESTART_NEVER ? BIL_RESTART_NEVER : BIL_RESTART_NOW;
     config.unit = 0;
     bil_job *job = device_job(&played, config.kind, config);
-    runner r = {
-        .link = link, .clock = clock, .password = w->password, .ask = agree, .record = agree, .save = keep_nothing};
+    bil_run_hooks hooks = {.struct_size = sizeof hooks,
+                           .ask = agree,
+                           .record = agree,
+                           .save = keep_nothing,
+                           .secret = write_put_password,
+                           .ctx = w};
     if (!job) {
         mem_free(memory);
         return write_fail(w, w->keep.address, BIL_E_MEMORY, NULL);
     }
-    *end = run_job(job, &r);
+    int broken = bil_run(job, link, clock, &hooks, end);
     bil_job_progress_of(job, counts);
     mem_free(job);
     mem_free(memory);
-    bool well = !end->u.end.held &&
+    bool well = !broken && !end->u.end.held &&
                 (end->u.end.verdict == BIL_VERDICT_VERIFIED || end->u.end.verdict == BIL_VERDICT_WITH_EXCEPTIONS ||
                  end->u.end.verdict == BIL_VERDICT_ON_TRIAL);
     if (!well)
-        return write_fail(w, w->keep.address, (int)end->u.end.cause, NULL);
+        return write_fail(w, w->keep.address, broken ? broken : (int)end->u.end.cause, NULL);
     if (w->config.kind == BIL_JOB_RESET)
         return BIL_OK;
     set_digest_hex(w->want.totals.digest, digest);

@@ -22,6 +22,18 @@ void write_take_password(write_call *w, bool may_ask)
     w->config.has_password = w->answers.password(w->answers.ctx, may_ask, w->password, sizeof w->password);
 }
 
+/* False when it is longer than the device takes. */
+bool write_put_password(void *ctx, uint8_t slot, uint8_t *raw, size_t size)
+{
+    write_call *w = ctx;
+    size_t length = strlen(w->password);
+    (void)slot;
+    if (length == 0 || length > size)
+        return false;
+    memcpy(raw, w->password, length);
+    return true;
+}
+
 bool write_other_number(const char *text, uint32_t unit, char out[ADDRESS_TEXT])
 {
     char why[200];

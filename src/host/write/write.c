@@ -166,15 +166,16 @@ int write_run(write_call *w)
     w->job = mem_is_short() ? NULL : device_job(&w->dev, w->config.kind, w->config);
     if (!w->job)
         return write_fail(w, w->keep.address, BIL_E_MEMORY, NULL);
-    runner r = {.link = w->dev.link,
-                .clock = w->dev.clock,
-                .password = w->password,
-                .ask = ask,
-                .record = write_keep_record,
-                .save = write_save_safety_copy,
-                .progress = progress,
-                .ctx = w};
-    w->end = run_job(w->job, &r);
+    bil_run_hooks hooks = {.struct_size = sizeof hooks,
+                           .ask = ask,
+                           .record = write_keep_record,
+                           .save = write_save_safety_copy,
+                           .progress = progress,
+                           .secret = write_put_password,
+                           .ctx = w};
+    int error = bil_run(w->job, w->dev.link, w->dev.clock, &hooks, &w->end);
+    if (error)
+        return write_fail(w, w->keep.address, error, NULL);
     w->over = true;
     tell_keep(w);
     if (w->rec.file)
@@ -225,14 +226,15 @@ int write_start(write_call *w)
     bil_job_config config = {.serial = serial, .found = w->found, .has_password = w->config.has_password};
     config.unit = bil_job_unit_after(w->job);
     bil_job *job = device_job(&w->dev, BIL_JOB_START, config);
-    runner r = {.link = w->dev.link, .clock = w->dev.clock, .password = w->password, .record = keep_start, .ctx = w};
+    bil_run_hooks hooks = {.struct_size = sizeof hooks, .record = keep_start, .secret = write_put_password, .ctx = w};
+    bil_action end;
     if (!job)
         return write_fail(w, w->keep.address, BIL_E_MEMORY, NULL);
-    bil_action end = run_job(job, &r);
+    int error = bil_run(job, w->dev.link, w->dev.clock, &hooks, &end);
     mem_free(job);
-    if (end.u.end.verdict == BIL_VERDICT_VERIFIED)
+    if (!error && end.u.end.verdict == BIL_VERDICT_VERIFIED)
         return BIL_OK;
-    return write_fail(w, w->keep.address, (int)end.u.end.cause, NULL);
+    return write_fail(w, w->keep.address, error ? error : (int)end.u.end.cause, NULL);
 }
 
 unsigned write_beside_the_copy(const write_call *w)

@@ -1,0 +1,85 @@
+/* bilancia/copy.h - saved copies: read, looked into, changed offline, saved.
+ *
+ * A copy is a file that is never changed (docs/set-file.md). What is changed here is the copy in memory; saving it
+ * makes a new file that names the one it comes from.
+ *
+ * Thread rules: as host.h. */
+#ifndef BILANCIA_COPY_H
+#define BILANCIA_COPY_H
+
+#include "bilancia/device.h"
+#include "bilancia/set.h"
+
+#ifdef __cplusplus
+extern "C" {
+#endif
+
+typedef struct bil_copy bil_copy;
+
+/* What a copy says of itself. It is evidence, signed by nobody. */
+typedef struct bil_copy_info {
+    const char *path; /* "" where it wasn't saved */
+    const char *vendor, *model, *hardware, *firmware, *serial, *device;
+    const char *when; /* ISO 8601, UTC */
+    const char *who, *why;
+    const char *from;                            /* the address it was read from, or "offline" */
+    const char *layout;                          /* digest of the layout that its bits have */
+    const char *digest, *values_digest, *parent; /* hex digits; of all bytes, of the values, of the copy before it */
+    uint32_t values, unreadable, left_out;
+    uint16_t revision; /* of the description that it was read with */
+} bil_copy_info;
+
+/* Opens a copy: a file, or DEVICE#COPY of the host's site. The whole file is read and proved, and each value is checked
+ * against the description at hand. BIL_E_FILE_OPEN, BIL_E_SET_..., BIL_E_UNKNOWN_MODEL and BIL_E_OTHER_LAYOUT (no
+ * description fits), BIL_E_NO_DEVICE, BIL_E_NO_COPY, BIL_E_DISPUTED, or what is wrong with a value. On an error *copy
+ * is NULL. */
+int bil_copy_open(bil_host *host, const char *which, bil_copy **copy);
+
+/* What was last read from a device, as a copy that isn't saved yet. BIL_E_BAD_CALL before a read. */
+int bil_copy_of_device(bil_device *device, bil_copy **copy);
+
+/* NULL does nothing. */
+void bil_copy_close(bil_copy *copy);
+
+/* What it says of itself; good until it is saved or closed. */
+const bil_copy_info *bil_copy_tells(const bil_copy *copy);
+
+/* The description that its values go by. */
+const bil_description *bil_copy_description(const bil_copy *copy);
+
+/* Its values; the image is the copy's. */
+const bil_image *bil_copy_image(const bil_copy *copy);
+
+/* One value as text, as in bil_device_value. */
+int bil_copy_value(bil_copy *copy, const char *id, char *text, size_t size);
+
+/* Changes a value in memory, as people write it, with or without its unit of measure. BIL_E_UNKNOWN_PARAMETER (`why`
+ * tells which id is most like it), BIL_E_NOT_YOURS (it belongs to the unit, or is read only), BIL_E_SYNTAX,
+ * BIL_E_RANGE, BIL_E_STEP, BIL_E_CHOICE, BIL_E_INEXACT. */
+int bil_copy_set(bil_copy *copy, const char *id, const char *text);
+
+/* Takes a value over from another copy of the same layout. As bil_copy_set; BIL_E_UNREADABLE where it has none,
+ * BIL_E_OTHER_TYPE. */
+int bil_copy_take(bil_copy *copy, const bil_copy *from, const char *id);
+
+/* Values from a table (RFC 4180, UTF-8) with the columns "id" and "value"; none is taken unless all are good.
+ * BIL_E_CSV, or as bil_copy_set. */
+int bil_copy_import(bil_copy *copy, const char *path);
+
+/* How many values were changed in memory since it was opened or saved. */
+unsigned bil_copy_changed(const bil_copy *copy);
+
+/* The rule that its values break, counted from `first`, as a sentence; its number comes back, or -1 where they break
+ * none. `text` has `size` bytes; 500 suffice. */
+int bil_copy_rule(bil_copy *copy, unsigned first, char *text, size_t size);
+
+/* Saves it as a new file in a folder (NULL: beside the one it comes from), for good and at once; `why` (a line of
+ * printable text, or NULL) goes into it. A copy whose values break a rule isn't saved: BIL_E_RULE. BIL_E_FILE_WRITE,
+ * BIL_E_DISK_FULL, BIL_E_CALL (a bad `why`). Then bil_copy_tells has the path. */
+int bil_copy_save(bil_copy *copy, const char *folder, const char *why);
+
+#ifdef __cplusplus
+}
+#endif
+
+#endif

@@ -1,0 +1,70 @@
+/* bilancia/device.h - a device at an address: who it is, and its values.
+ *
+ * Thread rules: as host.h. */
+#ifndef BILANCIA_DEVICE_H
+#define BILANCIA_DEVICE_H
+
+#include "bilancia/host.h"
+#include "bilancia/image.h"
+#include "bilancia/run.h"
+
+#ifdef __cplusplus
+extern "C" {
+#endif
+
+typedef struct bil_device bil_device;
+
+/* Connects, and finds out by which description it goes. `where` is an address (modbus+tcp://HOST[:PORT]/UNIT,
+ * modbus+rtu:/dev/NAME?unit=N[&speed=N][&parity=P][&stop=N]) or the name of a device of the host's site. BIL_E_ADDRESS,
+ * BIL_E_NO_DEVICE, BIL_E_DISPUTED, BIL_E_UNKNOWN_MODEL, or what the line says: BIL_E_NOT_REACHABLE, BIL_E_SILENT, ...
+ * On an error *device is NULL. */
+int bil_device_open(bil_host *host, const char *where, bil_device **device);
+
+/* The same over a link of the program's own: `link` and `clock` stay its, and outlive the device. `name` is what
+ * messages and copies call the place. `clock` with ops NULL: that of this computer. */
+int bil_device_open_link(bil_host *host, const char *name, bil_link link, bil_clock clock, bil_device **device);
+
+/* Lets the line go. NULL does nothing. */
+void bil_device_close(bil_device *device);
+
+/* By which description it goes; it lives as long as the host. */
+const bil_description *bil_device_description(const bil_device *device);
+
+/* Where it answers: the address, or the name of the link. */
+const char *bil_device_address(const bil_device *device);
+
+/* What it says of itself, as text: vendor, model, hardware, firmware, serial number, name; "" where it says nothing. */
+const char *bil_device_says(const bil_device *device, bil_identity what);
+
+typedef struct bil_read_wish {
+    size_t struct_size;
+    /* After each action of the job, for a person who waits: values so far, and the requests that it took. True ends the
+     * read (BIL_E_CANCELLED). May be NULL. */
+    bool (*progress)(void *ctx, const bil_job_progress *progress);
+    void *ctx;
+} bil_read_wish;
+
+/* Reads every value that a copy has, with the least requests; it takes at most so many reply times. `wish` NULL: nobody
+ * watches. BIL_OK where values can't be read, too: they are marked in the image (BIL_UNREADABLE, with a cause).
+ * BIL_E_NOTHING_READ, BIL_E_CHANGING, BIL_E_CANCELLED, or what the line says. */
+int bil_device_read(bil_device *device, const bil_read_wish *wish);
+
+/* What the last read took. */
+void bil_device_counts(const bil_device *device, bil_job_progress *counts);
+
+/* The values as last read, by the device's own description: before a read only who it is. The image is the device's. */
+const bil_image *bil_device_image(const bil_device *device);
+
+/* One value as text, with its unit of measure ("12.5 A"), as last read. `text` has `size` bytes, BIL_VALUE_TEXT + 20
+ * suffice. BIL_E_UNKNOWN_PARAMETER, BIL_E_UNREADABLE (or the cause), BIL_E_NO_TEXT. */
+int bil_device_value(bil_device *device, const char *id, char *text, size_t size);
+
+/* Does it say that values in force aren't stored yet, so that a power cut would lose them? False where its model can't
+ * tell, or doesn't answer. */
+bool bil_device_unstored(bil_device *device);
+
+#ifdef __cplusplus
+}
+#endif
+
+#endif

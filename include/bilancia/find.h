@@ -1,0 +1,50 @@
+/* bilancia/find.h - who is out there: many addresses, lines beside each other, units of one line in turn.
+ *
+ * Each address gets one harmless read, and who answers is asked who it is. Nothing is written.
+ *
+ * Thread rules: as host.h; the library uses threads of its own, hooks are called one at a time. */
+#ifndef BILANCIA_FIND_H
+#define BILANCIA_FIND_H
+
+#include "bilancia/host.h"
+
+#ifdef __cplusplus
+extern "C" {
+#endif
+
+typedef enum bil_find_end {
+    BIL_FOUND_DEVICE,  /* a device that a description knows */
+    BIL_FOUND_UNKNOWN, /* something speaks the protocol; no description knows it */
+    BIL_FOUND_REFUSED, /* it answers, and refuses */
+    BIL_FOUND_SILENT,  /* the line is there; nobody answers */
+    BIL_FOUND_ABSENT   /* not even the line */
+} bil_find_end;
+
+typedef struct bil_found {
+    const char *address;
+    bil_find_end end;
+    int error;                                                        /* what the line said */
+    const char *vendor, *model, *hardware, *firmware, *serial, *name; /* of a device; else "" */
+} bil_found;
+
+typedef struct bil_find_wish {
+    size_t struct_size;
+    unsigned at_once; /* lines beside each other; 0: as many as is sensible */
+    /* After each address, in the order in which they are done; what it gives is good during the call. */
+    void (*each)(void *ctx, const bil_found *found, size_t finished, size_t count);
+    void *ctx;
+} bil_find_wish;
+
+/* Looks at these addresses; a-b stands for a range in the last part of an IPv4 address, in the port and in the number
+ * of the unit. `count` 0: where the descriptions at hand say that new or reset units are found. BIL_E_ADDRESS (or more
+ * than 65,536 addresses). */
+int bil_find(bil_host *host, const char *const *addresses, size_t count, const bil_find_wish *wish);
+
+/* The most seconds that bil_find can take for these; or minus an error. */
+double bil_find_bound(bil_host *host, const char *const *addresses, size_t count, unsigned at_once);
+
+#ifdef __cplusplus
+}
+#endif
+
+#endif

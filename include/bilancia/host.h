@@ -1,0 +1,99 @@
+/* bilancia/host.h - the library for Linux: a program's handle, the descriptions at hand, what went wrong.
+ *
+ *     bil_host *host;
+ *     if (bil_host_open(&host, NULL) == BIL_OK) {
+ *         ...
+ *         bil_host_close(host);    closes all that was opened with it
+ *     }
+ *
+ * Errors are numbers (error.h, host_error.h); BIL_OK is 0. What a call that failed was about, and what was seen, stands
+ * in the handle until its next call. Nothing here prints, asks at a terminal, ends the program or keeps memory between
+ * calls beside its handles. When memory is short a call ends with BIL_E_MEMORY, and nothing half done stays.
+ *
+ * Structs that the caller fills in begin with struct_size: set it to sizeof the struct, and all else to zero but for
+ * what is wanted. A shorter one of an older program is taken, and so is a longer one of a newer program that has zeros
+ * behind what is known here; else BIL_E_BAD_CALL. Structs that the library gives may grow at their end.
+ *
+ * Texts are UTF-8. Paths and names given to a call needn't outlive it; texts that come back belong to the handle that
+ * they were asked of, and stay good as long as that is open unless it is said otherwise.
+ *
+ * Handles closed twice, or used after they or their host were closed, are errors of the program; builds with BIL_DEBUG
+ * stop at them. So are NULL where a manual wants a handle or a place for a result.
+ *
+ * Thread rules: a host and all that was opened with it belong to one thread at a time; different hosts know nothing of
+ * each other and may be used by different threads at once. Calls that have hooks call them in the same thread; a hook
+ * may ask the handles that it is given, but neither begin another call with the same host (BIL_E_BAD_CALL) nor close.
+ */
+#ifndef BILANCIA_HOST_H
+#define BILANCIA_HOST_H
+
+#include "bilancia/description.h"
+#include "bilancia/host_error.h"
+#include "bilancia/link.h"
+
+#ifdef __cplusplus
+extern "C" {
+#endif
+
+typedef struct bil_host bil_host;
+
+typedef struct bil_host_config {
+    size_t struct_size;
+    /* Who acts: what copies, notes and records say, and what a site knows as the name of a person. NULL: the name of
+     * the user that the program runs as. */
+    const char *who;
+    /* The folder of the site whose names mean devices and copies, and whose descriptions are at hand. NULL: the one
+     * that the current folder lies in, if it does; "": none. */
+    const char *site;
+    /* A description in YAML that goes before all others of its model; or NULL. */
+    const char *description;
+    /* Told once for each thing that isn't as it should be and ends no call, such as a description of the site that
+     * can't be read: its error, what it is about, what was seen. May be NULL. */
+    void (*log)(void *ctx, int error, const char *what, const char *why);
+    /* The memory of the library's own, as realloc: with size 0 it gives `memory` back. NULL: malloc and free. It may be
+     * called by threads of the library, several at once. (What OpenSSL, SQLite, jansson and libyaml take is theirs.) */
+    void *(*resize)(void *ctx, void *memory, size_t size);
+    void *ctx; /* for both */
+} bil_host_config;
+
+/* Opens the library for a program; `config` NULL: as usual. On an error *host is NULL where memory was short or the
+ * call is wrong, else a handle that only tells what it was about, and is to be closed. BIL_E_YAML, BIL_E_NO_SITE,
+ * BIL_E_SITE_BROKEN, BIL_E_CALL (a name that can't be one), BIL_E_MEMORY, BIL_E_BAD_CALL. */
+int bil_host_open(bil_host **host, const bil_host_config *config);
+
+/* Closes it with all that was opened with it. NULL does nothing. */
+void bil_host_close(bil_host *host);
+
+/* Of the last call that took this host, or a handle opened with it: the error; what it is about (a file, an address, a
+ * name, or ""); what was seen (or ""); and all of it as one line for a person. */
+int bil_host_error(const bil_host *host);
+const char *bil_host_what(const bil_host *host);
+const char *bil_host_why(const bil_host *host);
+const char *bil_host_trouble(const bil_host *host);
+
+/* Who acts, as given or found; "" where that can't be told. */
+const char *bil_host_who(const bil_host *host);
+
+/* The i-th of the descriptions at hand, counted from 0: those given, those of the site, those built in. NULL behind the
+ * last one. A device is recognised by the first that fits it. */
+const bil_description *bil_host_description(const bil_host *host, size_t i);
+
+/* One more description in YAML, before all others. BIL_E_YAML: `why` says file, line and column; BIL_E_FILE_OPEN. */
+int bil_host_add_description(bil_host *host, const char *path);
+
+/* The same for a table of the program's own, which outlives the host and is looked at first (bil_description_check).
+ * BIL_E_TABLE. */
+int bil_host_add_table(bil_host *host, const bil_description *table);
+
+/* The digest of all that a description says: 64 lower case hex digits and a NUL. */
+int bil_host_digest(bil_host *host, const bil_description *description, char hex[65]);
+
+/* The i-th thing of a description, counted from 0, that can't be proved on a device, as a sentence; "" behind the last
+ * one. Such a model can be read all the same. `text` has `size` bytes; 300 suffice. */
+int bil_host_doubt(bil_host *host, const bil_description *description, unsigned i, char *text, size_t size);
+
+#ifdef __cplusplus
+}
+#endif
+
+#endif

@@ -1,0 +1,208 @@
+/* bilancia/site.h - the devices, copies, records and notes of one plant: a folder of plain files (docs/site.md).
+ *
+ * Everything in it is only ever added, so that several people and programs may work in it at once, and two copies of a
+ * site are brought together by putting their files into one folder. What it says comes from other people's computers:
+ * texts were looked at (printable UTF-8), and what can't be read or was altered doesn't count.
+ *
+ * What a call gives by pointer or to a hook belongs to the site and is good until the next call with it, or until the
+ * hook comes back. A hook that returns false ends the list, which is no error.
+ *
+ * Thread rules: as host.h. */
+#ifndef BILANCIA_SITE_H
+#define BILANCIA_SITE_H
+
+#include "bilancia/copy.h"
+
+#ifdef __cplusplus
+extern "C" {
+#endif
+
+typedef struct bil_site bil_site;
+
+/* A copy as the site knows it. */
+typedef struct bil_site_copy {
+    const char *path, *digest, *parent, *values_digest;
+    const char *when, *who, *why, *serial, *model, *firmware, *from; /* as bil_copy_info */
+    int values, unreadable;
+    int place;    /* among the copies of its device: 1 is the first */
+    bool whole;   /* it was looked at as a whole, and is */
+    bool damaged; /* cut or altered */
+} bil_site_copy;
+
+/* A device as the site knows it. */
+typedef struct bil_site_device {
+    const char *name, *folder;               /* what people call it; its folder in the site */
+    const char *address, *group, *model;     /* model: the one expected there, or "" */
+    const char *limit, *signed_by, *storage; /* as in bil_card */
+    const char *baseline;                    /* digest of the copy that counts as right, or "" */
+    bool baseline_disputed, disputed;        /* two places of the site say different things */
+    bool retired;                            /* out of service */
+    bool asked, answers, unstored;           /* what is known of the last read, where there was one */
+    int copies;
+    const bil_site_copy *last; /* the newest that was read from it; NULL where there is none */
+} bil_site_device;
+
+/* Opens the site in this folder; NULL: the host's. What it knows quickly is brought up to date. BIL_E_NO_SITE,
+ * BIL_E_SITE_BROKEN. On an error *site is NULL. */
+int bil_site_open(bil_host *host, const char *folder, bil_site **site);
+
+/* Makes one; the folder may be there, but no site. BIL_E_CALL, BIL_E_FILE_WRITE. */
+int bil_site_make(bil_host *host, const char *folder, const char *name, bil_site **site);
+
+/* NULL does nothing. */
+void bil_site_close(bil_site *site);
+
+const char *bil_site_folder(const bil_site *site);
+const char *bil_site_name(const bil_site *site);
+
+/* ---- devices and copies ---- */
+
+/* Each device, by name. */
+int bil_site_devices(bil_site *site, bool (*each)(void *ctx, const bil_site_device *device), void *ctx);
+
+/* One, by name, folder or address. BIL_E_NO_DEVICE; BIL_E_DISPUTED where it may be two. */
+int bil_site_device_of(bil_site *site, const char *name, const bil_site_device **device);
+
+/* The copies of a device, from the newest on; at most `most` (0: all). */
+int bil_site_copies(bil_site *site, const char *device, int most, bool (*each)(void *ctx, const bil_site_copy *copy),
+                    void *ctx);
+
+/* One copy: DEVICE#WHICH, where WHICH is last (also without #), first, baseline, its place, a name that somebody gave
+ * it, or at least six digits of its digest; the whole file is looked at, unless it didn't change since.
+ * BIL_E_NO_DEVICE, BIL_E_NO_COPY, BIL_E_DISPUTED. */
+int bil_site_copy_of(bil_site *site, const char *which, const bil_site_copy **copy);
+
+/* In how many values of the work, the place and the calibration two copies differ (both DEVICE#WHICH); or minus an
+ * error. */
+int bil_site_drift(bil_site *site, const char *one, const char *other);
+
+/* Each note of a device ("" or NULL: of the site), oldest first, as JSON (RFC 8259): its kind ("note", "baseline",
+ * "signature", ...), who wrote it and when, and what it is about. `which` names one copy, or is NULL for all. */
+int bil_site_notes(bil_site *site, const char *device, const char *kind,
+                   bool (*each)(void *ctx, const char *kind, const char *json), void *ctx);
+
+/* ---- what people say ---- */
+
+/* A note to a device, or to one of its copies (DEVICE#WHICH). */
+int bil_site_note(bil_site *site, const char *which, const char *text);
+
+/* From now on this copy counts as right for its device. BIL_E_SET_ALTERED where it is damaged. */
+int bil_site_baseline(bil_site *site, const char *which, const char *why);
+
+/* A name for a copy: a small letter, then small letters, digits, - and _, at most 40. BIL_E_CALL where it can't be one.
+ */
+int bil_site_name_copy(bil_site *site, const char *which, const char *name);
+
+/* What stands on the card of a device. NULL: as it was; "": taken away. */
+typedef struct bil_card {
+    size_t struct_size;
+    const char *name, *address, *group, *model;
+    const char *limit;     /* "reading", "trials" */
+    const char *writers;   /* who may write to it, with commas between; "": everybody */
+    const char *signed_by; /* only copies signed with the key of this name are written */
+    const char *storage;   /* where the device's own disk appears on this computer */
+    const char *why;
+    bool retired, in_service;
+} bil_card;
+
+/* Adds a device, by `card` with a name and an address; and changes one. BIL_E_CALL, BIL_E_ADDRESS, BIL_E_NO_DEVICE. */
+int bil_site_add(bil_site *site, const bil_card *card);
+int bil_site_change(bil_site *site, const char *device, const bil_card *card);
+
+/* ---- many at once ---- */
+
+typedef enum bil_read_end {
+    BIL_READ_SAVED,     /* a new copy */
+    BIL_READ_SAME,      /* read, and the values are those of the last copy: nothing was saved */
+    BIL_READ_UNCHANGED, /* the device's own counter says that nothing changed: nothing was read */
+    BIL_READ_PARTLY,    /* a new copy, with values that could not be read */
+    BIL_READ_FAILED
+} bil_read_end;
+
+typedef struct bil_read_one_of_many {
+    const char *device;
+    bil_read_end end;
+    int error;
+    const char *why;  /* what was seen; or "" */
+    const char *path; /* of a new copy; or "" */
+    unsigned values, unreadable, requests;
+    bool unstored;
+} bil_read_one_of_many;
+
+typedef struct bil_read_many {
+    size_t struct_size;
+    const char *why;   /* for the copies; or NULL */
+    bool only_changed; /* a copy is saved only of devices that changed */
+    unsigned at_once;  /* lines beside each other; 0: as many as is sensible */
+    /* After each device, one call at a time; false: none is begun any more. */
+    bool (*each)(void *ctx, const bil_read_one_of_many *one, size_t finished, size_t count);
+    void *ctx;
+    unsigned saved, same, partly, failed; /* what came out */
+} bil_read_many;
+
+/* Reads devices of the site (names, folders, groups or addresses; `count` 0: all in service) and saves their values as
+ * copies. How each read ended is noted. BIL_E_NO_DEVICE where a name means nothing. */
+int bil_site_read(bil_site *site, const char *const *names, size_t count, bil_read_many *many);
+
+/* ---- keeping ---- */
+
+/* Deletes one copy for good, with a note that says so. BIL_E_KEPT: the first, the baseline and proved ones stay. */
+int bil_site_delete(bil_site *site, const char *which, const char *why);
+
+typedef struct bil_thinning {
+    size_t struct_size;
+    int days, weeks, months; /* all of so many days stay; then one a week, then one a month; then none */
+    const char *only;        /* of this device or group; NULL: of all */
+    bool deletes;            /* else it is only told what would go */
+    void (*each)(void *ctx, const bil_site_device *device, const bil_site_copy *copy); /* that goes; may be NULL */
+    void *ctx;
+    unsigned gone, stay; /* what came out */
+} bil_thinning;
+
+int bil_site_thin(bil_site *site, bil_thinning *thinning);
+
+/* A copy that nobody read here, for a device, with a note on where it is `from` and a `text` (may be NULL); and one of
+ * the site into another folder, byte for byte. BIL_E_OTHER_MODEL, BIL_E_CALL (the site has it already), BIL_E_SET_...
+ */
+int bil_site_take_in(bil_site *site, const char *device, const char *file, const char *from, const char *text);
+int bil_site_hand_out(bil_site *site, const char *which, const char *folder);
+
+typedef struct bil_share_counts {
+    unsigned there, here; /* files added to the other place, and to this one */
+    unsigned clashes;     /* the same name with another content: one of them is damaged */
+    unsigned passed_over; /* files that couldn't be read */
+} bil_share_counts;
+
+/* Brings two places of one site together; `other` is made when it isn't there. `counts` may be NULL. */
+int bil_site_share(bil_site *site, const char *other, bil_share_counts *counts);
+
+typedef struct bil_site_state {
+    size_t struct_size;
+    /* Each thing that isn't as it should be: `what` names it for programs, `where` says where, `why` is for people; not
+     * `harms`: only to be known. May be NULL. */
+    void (*found)(void *ctx, const char *what, const char *where, const char *why, bool harms);
+    void *ctx;
+    unsigned devices, copies, notes, findings, harmful; /* what was looked at, and came out */
+} bil_site_state;
+
+/* Looks at every file of the site again. BIL_OK, also where something was found. */
+int bil_site_check(bil_site *site, bil_site_state *state);
+
+/* ---- signatures (Ed25519, RFC 8032) ---- */
+
+/* Makes a key in a new file, and tells the site its public half under a name. BIL_E_DISPUTED where it has another. */
+int bil_site_make_key(bil_site *site, const char *name, const char *file);
+
+/* Tells the site which public half (64 hex digits) belongs to a name. `decide`: for this person at this computer that
+ * is the key, whatever notes say. BIL_E_DISPUTED, BIL_E_CALL. */
+int bil_site_trust(bil_site *site, const char *name, const char *hex, bool decide);
+
+/* Signs a copy with the key in a file, for its device or for any. BIL_E_SIGNATURE where the site doesn't know the key,
+ * BIL_E_NO_KEY, BIL_E_SET_ALTERED. */
+int bil_site_sign(bil_site *site, const char *which, const char *file, bool for_any);
+
+#ifdef __cplusplus
+}
+#endif
+
+#endif

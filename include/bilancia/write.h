@@ -1,0 +1,156 @@
+/* bilancia/write.h - writing to a device, with record, safety copy and proof: docs/write.md is the law.
+ *
+ * A call does all of it: it takes the turn, looks who answers, asks, saves what was there, writes what differs, stores,
+ * restarts, proves and lets the device go; or stops where that is safe, and says so. The ending tells how it came out;
+ * the record beside the safety copy is what bil_resume and bil_undo go on with after a break, by this program or
+ * another.
+ *
+ * Thread rules: as host.h; hooks are called by the thread that writes. bil_write_cancel may be called in a hook, and by
+ * any thread or a signal handler. */
+#ifndef BILANCIA_WRITE_H
+#define BILANCIA_WRITE_H
+
+#include "bilancia/copy.h"
+
+#ifdef __cplusplus
+extern "C" {
+#endif
+
+/* A write in progress, as its hooks see it. */
+typedef struct bil_writing bil_writing;
+
+typedef enum bil_write_question {
+    BIL_MAY_GO_ON,        /* the plan is known (bil_writing_...): is it to be done? */
+    BIL_MAY_TAKE_CHANGED, /* values were changed since by another hand: are they to be overwritten, too? */
+    BIL_IS_IT_DONE        /* something that only a person at the device can do or see; `text` says what */
+} bil_write_question;
+
+typedef enum bil_write_answer {
+    BIL_ANSWER_NO,
+    BIL_ANSWER_YES,
+    BIL_ANSWER_NOBODY /* there is nobody to be asked */
+} bil_write_answer;
+
+/* What it is about at the moment, for a person who waits. */
+typedef enum bil_write_phase {
+    BIL_PHASE_CONNECTING,
+    BIL_PHASE_READING,
+    BIL_PHASE_WORKING, /* not to be disconnected */
+    BIL_PHASE_WRITING, /* nor now */
+    BIL_PHASE_WAITING  /* for the restart; the device works meanwhile */
+} bil_write_phase;
+
+/* Why something is set aside or left out; both go into the record. */
+typedef struct bil_reason {
+    const char *what; /* a check ("firmware", "hardware", "rules"; "changed", "card", "turn"), or the id of a value */
+    const char *why;  /* a line of printable text, of more than two bytes */
+} bil_reason;
+
+typedef struct bil_write_wish {
+    size_t struct_size;
+    const char *why;    /* for the record; or NULL */
+    const char *folder; /* of record and safety copy; NULL: those of the device in the site, else the current folder */
+    bool yes;           /* agreed beforehand, but for what `despite` has to name */
+    bool person_there;  /* at the device, to switch it off and on */
+    bool start_again;   /* agreed beforehand: a machine that was at work is set to work again */
+
+    /* what is written */
+    bool purpose_given; /* else only the same unit is taken */
+    bil_purpose purpose;
+    bool with_calibration;
+    bool trial;         /* put in force, neither stored nor restarted: bil_keep or bil_undo ends it */
+    const char *groups; /* only these, with commas between; NULL: all */
+    bool restart_given; /* else at once */
+    bil_restart restart;
+    uint64_t restart_in_ms; /* until the restart at a time, or for how long it may wait for the machine to stand */
+    const char
+        *unseen; /* ids with commas between that are written though their present values can't be read; or NULL */
+    const bil_reason *despite; /* checks set aside */
+    size_t despite_count;
+    const bil_reason *without; /* values left out */
+    size_t without_count;
+
+    /* to go on with a record of another computer: the serial number of the unit in front of the person; or NULL */
+    const char *serial;
+
+    /* hooks; each may be NULL: then nobody is asked, and nobody watches */
+    bil_write_answer (*ask)(void *ctx, const bil_writing *w, bil_write_question question, const char *text);
+    /* The password of the device, ended by a NUL, at most `size` bytes with it: first (`may_ask` false) one that is at
+     * hand already, and where the device wants one and there was none, what a person may be asked for. False: none. */
+    bool (*password)(void *ctx, bool may_ask, char *out, size_t size);
+    /* All that is planned is known. */
+    void (*preview)(void *ctx, const bil_writing *w);
+    /* An event of the job; `index` of the parameter that it is about, or BIL_NONE. */
+    void (*event)(void *ctx, const bil_writing *w, bil_event event, uint16_t index);
+    /* The safety copy is saved (bil_writing_safety, bil_writing_record). */
+    void (*saved)(void *ctx, const bil_writing *w);
+    void (*doing)(void *ctx, const bil_writing *w, bil_write_phase phase, const bil_job_progress *progress);
+    void *ctx;
+} bil_write_wish;
+
+/* How it came out. Texts belong to the host, until its next write. */
+typedef struct bil_ending {
+    size_t struct_size; /* the caller's; what lies behind it isn't told */
+    bil_verdict verdict;
+    bool held;                   /* the device is, or may be, still held */
+    bool wrote, stored;          /* a value was sent; the device confirmed that it stored them */
+    bool restarted;              /* a restart was seen */
+    bool stopped;                /* the machine was at work when this began, and stands now */
+    bool started;                /* and was set to work again */
+    bool moved;                  /* it answers elsewhere now: `address` */
+    int cause;                   /* why it isn't verified */
+    const char *param, *other;   /* ids that the cause is about, or "" */
+    uint32_t code;               /* what the device gave as its reason */
+    unsigned planned, written;   /* values */
+    const char *safety, *record; /* paths; "" where it didn't come so far */
+    const char *address;
+} bil_ending;
+
+/* Writes a saved copy: only what differs. The copy is the file as it was opened; one that was changed in memory is to
+ * be saved first (BIL_E_CALL). BIL_OK once there is an ending, which has to be looked at; an error where it was refused
+ * before anything began, and then the device wasn't touched: BIL_E_CALL, BIL_E_NOT_ALLOWED, BIL_E_TURN,
+ * BIL_E_SIGNATURE, BIL_E_CARD, BIL_E_DISPUTED, BIL_E_OTHER_MODEL, BIL_E_FILE_WRITE, ..., or what the line says.
+ * Afterwards the device's image is what was read back. `ending` may be NULL. */
+int bil_write(bil_device *device, const bil_copy *copy, const bil_write_wish *wish, bil_ending *ending);
+
+/* Changes single values on a device: `assignments` are "ID=VALUE", `count` of them. What is there is read and saved,
+ * and the copy that is wanted made of it. BIL_OK with verdict VERIFIED and nothing written where it has these values.
+ */
+int bil_set(bil_device *device, const char *const *assignments, size_t count, const bil_write_wish *wish,
+            bil_ending *ending);
+
+/* Puts the factory values in force, as the description says. */
+int bil_reset(bil_device *device, const bil_write_wish *wish, bil_ending *ending);
+
+/* After a break, by the record (a .brec file) or the name of a device of the site: goes on to what it wanted; goes back
+ * to what was there before the last write that changed something; makes a trial last. BIL_E_NO_RECORD,
+ * BIL_E_RECORD_FORM, BIL_E_FOREIGN (the record is of another computer: `wish->serial` is wanted), BIL_E_OTHER_UNIT, or
+ * as bil_write. Where nothing is left to finish, resume says VERIFIED and has written nothing. */
+int bil_resume(bil_host *host, const char *which, const bil_write_wish *wish, bil_ending *ending);
+int bil_undo(bil_host *host, const char *which, const bil_write_wish *wish, bil_ending *ending);
+int bil_keep(bil_host *host, const char *which, const bil_write_wish *wish, bil_ending *ending);
+
+/* Ends the write that this host has in progress as soon as that is safe: nothing was sent, then the device is let go;
+ * else as a break, with cause BIL_E_CANCELLED. Does nothing where there is none. Safe in a signal handler. */
+void bil_write_cancel(bil_host *host);
+
+/* ---- what a hook may ask ---- */
+
+const bil_description *bil_writing_description(const bil_writing *w);
+/* What the device holds, as far as it was read, and what is wanted. */
+const bil_image *bil_writing_have(const bil_writing *w);
+const bil_image *bil_writing_want(const bil_writing *w);
+/* From the preview on: what is to be done about a value, and whether it is written; how many are. */
+bil_write_need bil_writing_need(const bil_writing *w, uint16_t index);
+bool bil_writing_plans(const bil_writing *w, uint16_t index);
+unsigned bil_writing_planned(const bil_writing *w);
+/* Was it changed since by another hand than this story's? */
+bool bil_writing_changed_since(const bil_writing *w, uint16_t index);
+const char *bil_writing_safety(const bil_writing *w);
+const char *bil_writing_record(const bil_writing *w);
+
+#ifdef __cplusplus
+}
+#endif
+
+#endif

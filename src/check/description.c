@@ -1,0 +1,254 @@
+/* Is a table that somebody made by hand one that the rest may rely on? What a description in YAML is checked for while
+ * it is loaded, as far as a wrong table could make the library read or write where it mustn't, or do nonsense. */
+#include <string.h>
+
+#include "bilancia/cells.h"
+
+enum { KEY = 255, SENTENCE = 400 }; /* bytes of a name on a link, and of what is said to people */
+
+typedef struct checking {
+    const bil_description *d;
+    uint16_t where; /* index of the parameter that is looked at, or BIL_NONE */
+    bool good;
+} checking;
+
+static void want(checking *c, bool condition)
+{
+    c->good = c->good && condition;
+}
+
+static void want_text(checking *c, const char *text, size_t most)
+{
+    want(c, text && strlen(text) <= most && bil_text_is_printable(text, strlen(text)));
+}
+
+/* `most`: bytes that any of them may have. */
+static void want_texts(checking *c, const char *const *list, size_t count, size_t most)
+{
+    want(c, list || count == 0);
+    for (size_t i = 0; c->good && i < count; i++)
+        want_text(c, list[i], most);
+}
+
+static void want_params(checking *c, const uint16_t *list, size_t count)
+{
+    want(c, list || count == 0);
+    for (size_t i = 0; c->good && i < count; i++)
+        want(c, list[i] < c->d->count);
+}
+
+/* A parameter whose raw value is a number of up to 32 bits. */
+static void want_number(checking *c, uint16_t index)
+{
+    want(c, index < c->d->count && c->d->params[index].format.type != BIL_TEXT && c->d->params[index].format.size <= 4);
+}
+
+static void want_number_or_none(checking *c, uint16_t index)
+{
+    if (index != BIL_NONE)
+        want_number(c, index);
+}
+
+/* Of parts between dots; the rest of what an id may be is a matter of taste. */
+static bool id_is_good(const char *id)
+{
+    size_t length = strlen(id);
+    bool start = true;
+    for (size_t i = 0; i < length; i++) {
+        bool plain = (id[i] >= 'a' && id[i] <= 'z') || (id[i] >= '0' && id[i] <= '9') || id[i] == '_';
+        if (!plain && (id[i] != '.' || start))
+            return false;
+        start = !plain;
+    }
+    return !start && length <= BIL_ID_MAX;
+}
+
+static void check_format(checking *c, const bil_format *format)
+{
+    size_t size = bil_type_size((bil_type)format->type);
+    want(c, format->type < BIL_TYPE_COUNT && format->size > 0 && format->size <= BIL_TEXT_MAX);
+    want(c, size == 0 || size == format->size);
+    want(c, format->decimals <= 18 && format->mul != 0 && (size < 8 || (format->mul == 1 && format->offset == 0)));
+    want(c, format->choices || format->choice_count == 0);
+    for (size_t i = 0; c->good && i < format->choice_count; i++)
+        want_text(c, format->choices[i].name, BIL_VALUE_TEXT - 1);
+}
+
+static void check_param(checking *c, const bil_param *p)
+{
+    const bil_description *d = c->d;
+    want(c, p->id && id_is_good(p->id) && p->space < d->space_count && p->cls < BIL_CLASS_COUNT && p->stage <= 9);
+    want(c, c->where == 0 || !c->good || strcmp(p[-1].id, p->id) < 0);
+    want_text(c, p->name, BIL_NAME_MAX);
+    want_text(c, p->unit, BIL_UNIT_MAX);
+    check_format(c, &p->format);
+    want_params(c, p->resets, p->reset_count);
+    if (!c->good)
+        return;
+    const bil_space *space = &d->spaces[p->space];
+    if (space->reading == BIL_SHARE_NEIGHBOURS)
+        want(c, p->cells == bil_value_cells(&p->format) && p->cells <= space->read_most &&
+                    (!(p->flags & BIL_WRITABLE) || p->cells <= space->write_most) &&
+                    p->at.number + p->cells - 1 <= UINT16_MAX);
+    else
+        want_text(c, p->at.key, KEY);
+}
+
+/* Raw values lie behind each other in an image, and fill it. */
+static void check_params(checking *c)
+{
+    const bil_description *d = c->d;
+    uint32_t sum = 0;
+    for (uint16_t i = 0; c->good && i < d->count; i++) {
+        c->where = i;
+        check_param(c, &d->params[i]);
+        want(c, d->params[i].raw_at == sum);
+        sum += d->params[i].format.size;
+    }
+    want(c, sum == d->raw_size);
+}
+
+static bool comes_before(const bil_description *d, const bil_param *a, const bil_param *b)
+{
+    if (a->space != b->space)
+        return a->space < b->space;
+    if (d->spaces[a->space].reading == BIL_SHARE_NEIGHBOURS)
+        return a->at.number + a->cells <= b->at.number;
+    return strcmp(a->id, b->id) < 0;
+}
+
+static void check_places(checking *c)
+{
+    const bil_description *d = c->d;
+    want_params(c, d->by_place, d->count);
+    for (uint16_t i = 0; c->good && i < d->count; i++) {
+        c->where = d->by_place[i];
+        want(c, i == 0 || comes_before(d, &d->params[d->by_place[i - 1]], &d->params[c->where]));
+    }
+    c->where = c->good ? BIL_NONE : c->where;
+    want(c, d->across || d->across_count == 0);
+    for (uint16_t i = 0; c->good && i < d->across_count; i++)
+        want(c, d->across[i].first <= d->across[i].last && d->across[i].space < d->space_count);
+    want(c, d->banks || d->bank_count == 0);
+    for (uint8_t i = 0; c->good && i < d->bank_count; i++) {
+        const bil_bank *b = &d->banks[i];
+        want(c, b->kind <= BIL_BANK_KEPT && b->first <= b->last && b->space < d->space_count &&
+                    b->at + (uint32_t)(b->last - b->first) <= UINT16_MAX &&
+                    (b->when == BIL_NONE || b->when < d->count));
+    }
+}
+
+static void check_spaces(checking *c)
+{
+    const bil_description *d = c->d;
+    want(c, d->spaces && d->space_count > 0 && d->space_count <= UINT8_MAX);
+    for (uint16_t i = 0; c->good && i < d->space_count; i++) {
+        const bil_space *s = &d->spaces[i];
+        bool cells = s->reading == BIL_SHARE_NEIGHBOURS;
+        uint16_t most = cells ? BIL_CELLS_MAX : UINT16_MAX;
+        want(c, s->reading <= BIL_SHARE_NONE && s->writing <= BIL_SHARE_NONE &&
+                    cells == (s->writing == BIL_SHARE_NEIGHBOURS));
+        want(c, s->read_most > 0 && s->read_most <= most && s->write_most > 0 && s->write_most <= most);
+    }
+}
+
+static void check_step(checking *c, const bil_proc_step *step)
+{
+    switch (step->kind) {
+    case BIL_STEP_WRITE:
+    case BIL_STEP_UNTIL:
+        want_number(c, step->param);
+        break;
+    case BIL_STEP_SECRET:
+        want(c, step->param < c->d->count);
+        break;
+    case BIL_STEP_PERSON:
+        want(c, step->text != NULL);
+        break;
+    default:
+        want(c, step->kind <= BIL_STEP_PERSON);
+        break;
+    }
+}
+
+static void check_procedures(checking *c)
+{
+    const bil_description *d = c->d;
+    want(c, d->procedures || d->procedure_count == 0);
+    for (uint16_t i = 0; c->good && i < d->procedure_count; i++) {
+        const bil_procedure *p = &d->procedures[i];
+        want(c, p->kind < BIL_PROC_COUNT && (p->steps || p->step_count == 0));
+        for (uint16_t k = 0; c->good && k < p->step_count; k++)
+            check_step(c, &p->steps[k]);
+    }
+}
+
+static void check_rules(checking *c)
+{
+    const bil_description *d = c->d;
+    want(c, d->rules || d->rule_count == 0);
+    for (uint16_t i = 0; c->good && i < d->rule_count; i++) {
+        const bil_rule *r = &d->rules[i];
+        bool pair = r->kind == BIL_RULE_ALLOWED || r->kind == BIL_RULE_REQUIRED;
+        want(c, r->kind <= BIL_RULE_REQUIRED && (pair ? r->count == 2 : r->count >= 2) && r->why);
+        want_params(c, r->params, r->count);
+        for (uint16_t k = 0; c->good && k < r->count; k++)
+            want(c, !pair || d->params[r->params[k]].format.size <= 4);
+    }
+}
+
+/* What single parameters stand for. */
+static void check_roles(checking *c)
+{
+    const bil_description *d = c->d;
+    const uint16_t numbers[] = {d->starts, d->uptime, d->state, d->link_unit, d->changes, d->unstored};
+    for (size_t i = 0; i < sizeof numbers / sizeof numbers[0]; i++)
+        want_number_or_none(c, numbers[i]);
+    for (size_t i = 0; i < BIL_ID_COUNT; i++)
+        want(c, d->identity[i] == BIL_NONE || d->identity[i] < d->count);
+    want(c, d->identity[BIL_ID_MODEL] != BIL_NONE);
+    want(c, d->unit_same_count <= 4 && d->unit_grows_count <= 4);
+    want_params(c, d->unit_same, d->unit_same_count);
+    want_params(c, d->unit_grows, d->unit_grows_count);
+    want(c, !d->factory || d->factory_known);
+    want(c, d->stored_values <= BIL_STORED_NOT_READABLE && d->link.request_cost > 0);
+}
+
+static void check_texts(checking *c)
+{
+    const bil_description *d = c->d;
+    want_text(c, d->vendor, BIL_VALUE_TEXT - 1);
+    want_text(c, d->model, BIL_VALUE_TEXT - 1);
+    want(c, d->layout && strlen(d->layout) == BIL_LAYOUT_HEX);
+    want_texts(c, d->firmwares, d->firmware_count, BIL_VALUE_TEXT - 1);
+    want_texts(c, d->hardwares, d->hardware_count, BIL_VALUE_TEXT - 1);
+    want_texts(c, d->no_serial, d->no_serial_count, BIL_VALUE_TEXT - 1);
+    want_texts(c, d->expect, d->expect_count, SENTENCE);
+    want_texts(c, d->by_hand, d->by_hand_count, SENTENCE);
+    want_texts(c, d->tests, d->test_count, SENTENCE);
+}
+
+int bil_description_check(const bil_description *description, uint16_t *where)
+{
+    checking c = {description, BIL_NONE, true};
+    want(&c, description && description->params && description->count > 0 && description->count <= BIL_PARAMS_MAX);
+    if (c.good)
+        check_texts(&c);
+    if (c.good)
+        check_spaces(&c);
+    if (c.good)
+        check_params(&c);
+    if (c.good)
+        check_places(&c);
+    if (c.good) {
+        c.where = BIL_NONE;
+        check_roles(&c);
+    }
+    if (c.good)
+        check_procedures(&c);
+    if (c.good)
+        check_rules(&c);
+    if (where)
+        *where = c.where;
+    return c.good ? BIL_OK : BIL_E_TABLE;
+}

@@ -1,0 +1,176 @@
+/* Devices. */
+#include <string.h>
+
+#include "host/base/float_text.h"
+#include "host/library/inside.h"
+#include "port/clock.h"
+
+static void end(part *p)
+{
+    bil_device *dev = (bil_device *)p;
+    device_close(&dev->device);
+}
+
+void lib_device_says(bil_device *dev)
+{
+    for (int i = 0; i < BIL_ID_COUNT; i++)
+        bil_image_identity(&dev->device.image, (bil_identity)i, dev->says[i], sizeof dev->says[i]);
+}
+
+/* What is open in `dev->device`, or the error. */
+static int begun(bil_host *h, bil_device *dev, int error, const char *why, bil_device **out)
+{
+    if (error) {
+        trouble_of(&h->trouble, error, dev->address, why);
+        dev->part.end = NULL;
+        *dev->part.at = dev->part.next;
+        if (dev->part.next)
+            dev->part.next->at = dev->part.at;
+        mem_free(dev);
+        return error;
+    }
+    lib_device_says(dev);
+    *out = dev;
+    return BIL_OK;
+}
+
+static int open(bil_host *h, const char *where, bil_device **out)
+{
+    char why[500] = "", digest[65], place[STORAGE_PATH];
+    int error = lib_place(h, where, place, digest);
+    if (!error && !address_is_device(place))
+        error = trouble_of(&h->trouble, BIL_E_ADDRESS, where, "no device of a site is called so, and it is no address");
+    if (!error && strlen(place) >= ADDRESS_TEXT)
+        error = trouble_of(&h->trouble, BIL_E_ADDRESS, where, "it is too long");
+    bil_device *dev = error ? NULL : lib_part(h, sizeof *dev, end);
+    if (!dev)
+        return error ? error : BIL_E_MEMORY;
+    snprintf(dev->name, sizeof dev->name, "%s", where);
+    snprintf(dev->address, sizeof dev->address, "%s", place);
+    return begun(h, dev, device_open(&dev->device, dev->address, &h->known, why, sizeof why), why, out);
+}
+
+int bil_device_open(bil_host *h, const char *where, bil_device **out)
+{
+    *out = NULL;
+    int error = lib_begin(h);
+    if (error)
+        return error;
+    return lib_end_of(h, where ? open(h, where, out) : BIL_E_BAD_CALL);
+}
+
+int bil_device_open_link(bil_host *h, const char *name, bil_link link, bil_clock clock, bil_device **out)
+{
+    char why[500] = "";
+    *out = NULL;
+    int error = lib_begin(h);
+    if (error)
+        return error;
+    if (!name || !link.ops || strlen(name) >= ADDRESS_TEXT)
+        return lib_end_of(h, BIL_E_BAD_CALL);
+    bil_device *dev = lib_part(h, sizeof *dev, end);
+    if (!dev)
+        return lib_end_of(h, BIL_E_MEMORY);
+    dev->own_link = true;
+    snprintf(dev->name, sizeof dev->name, "%s", name);
+    snprintf(dev->address, sizeof dev->address, "%s", name);
+    error = device_open_over(&dev->device, dev->address, link, clock.ops ? clock : clock_monotonic(), &h->known, why,
+                             sizeof why);
+    return lib_end_of(h, begun(h, dev, error, why, out));
+}
+
+void bil_device_close(bil_device *dev)
+{
+    if (!dev || lib_begin(dev->part.host) != BIL_OK)
+        return;
+    bil_host *h = dev->part.host;
+    lib_drop(&dev->part);
+    lib_end_of(h, BIL_OK);
+}
+
+const bil_description *bil_device_description(const bil_device *dev)
+{
+    return dev->device.description;
+}
+
+const char *bil_device_address(const bil_device *dev)
+{
+    return dev->address;
+}
+
+const char *bil_device_says(const bil_device *dev, bil_identity what)
+{
+    return what < BIL_ID_COUNT ? dev->says[what] : "";
+}
+
+const bil_image *bil_device_image(const bil_device *dev)
+{
+    return &dev->device.image;
+}
+
+void bil_device_counts(const bil_device *dev, bil_job_progress *counts)
+{
+    *counts = dev->counts;
+}
+
+typedef struct reading {
+    bil_read_wish wish;
+} reading;
+
+static bool progress(void *ctx, const bil_job_progress *p)
+{
+    const reading *r = ctx;
+    return r->wish.progress && r->wish.progress(r->wish.ctx, p);
+}
+
+int bil_device_read(bil_device *dev, const bil_read_wish *wish)
+{
+    bil_host *h = dev->part.host;
+    reading r;
+    int error = lib_begin(h);
+    if (error)
+        return error;
+    if (!lib_take(&r.wish, sizeof r.wish, wish))
+        return lib_end_of(h, BIL_E_BAD_CALL);
+    error = device_read_watched(&dev->device, progress, &r, &dev->counts);
+    dev->was_read = dev->was_read || !error;
+    lib_device_says(dev);
+    return lib_end(h, error, dev->address, NULL);
+}
+
+int lib_value(const bil_image *image, const char *id, char *text, size_t size)
+{
+    const bil_description *d = image->description;
+    int32_t index = bil_description_find(d, id, strlen(id));
+    if (index < 0)
+        return BIL_E_UNKNOWN_PARAMETER;
+    if (image->state[index] != BIL_PRESENT)
+        return image->state[index] == BIL_UNREADABLE ? image->cause[index] : BIL_E_UNREADABLE;
+    const bil_param *p = &d->params[index];
+    int error = bil_value_text(&p->format, bil_image_raw(image, (uint16_t)index), &host_floats, text, size);
+    size_t used = error ? 0 : strlen(text);
+    if (!error && p->unit[0] && used + strlen(p->unit) + 1 >= size)
+        return BIL_E_SPACE;
+    if (!error && p->unit[0])
+        snprintf(text + used, size - used, " %s", p->unit);
+    return error;
+}
+
+int bil_device_value(bil_device *dev, const char *id, char *text, size_t size)
+{
+    bil_host *h = dev->part.host;
+    int error = lib_begin(h);
+    if (error)
+        return error;
+    return lib_end(h, lib_value(&dev->device.image, id, text, size), id, NULL);
+}
+
+bool bil_device_unstored(bil_device *dev)
+{
+    bil_host *h = dev->part.host;
+    if (lib_begin(h) != BIL_OK)
+        return false;
+    bool unstored = device_says_unstored(&dev->device);
+    lib_end_of(h, BIL_OK);
+    return unstored;
+}

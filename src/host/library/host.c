@@ -1,0 +1,418 @@
+/* The program's handle. */
+#include <assert.h>
+#include <dirent.h>
+#include <pwd.h>
+#include <stdlib.h>
+#include <string.h>
+#include <unistd.h>
+
+#include "core/bytes.h"
+#include "host/base/person.h"
+#include "host/describe/doubt.h"
+#include "host/library/inside.h"
+#include "host/site/index.h"
+
+/* ---- calls ---- */
+
+int lib_begin(bil_host *h)
+{
+    if (h->busy)
+        return BIL_E_BAD_CALL;
+    h->busy = true;
+    h->trouble = (trouble){0};
+    mem_enter(&h->scope, h->has_hooks ? &h->hooks : NULL);
+    return BIL_OK;
+}
+
+int lib_end_of(bil_host *h, int error)
+{
+    h->busy = false;
+    if (mem_leave(&h->scope))
+        error = trouble_of(&h->trouble, BIL_E_MEMORY, "", NULL);
+    h->trouble.error = error;
+    return error;
+}
+
+int lib_end(bil_host *h, int error, const char *what, const char *why)
+{
+    trouble_of(&h->trouble, error, error ? what : "", error ? why : "");
+    return lib_end_of(h, error);
+}
+
+bool lib_take(void *out, size_t known, const void *given)
+{
+    memset(out, 0, known);
+    return !given || bil_take_struct(out, known, given, *(const size_t *)given) == BIL_OK;
+}
+
+int lib_note(bil_host *h, const char *text)
+{
+    return note_is_good(text) ? BIL_OK : trouble_of(&h->trouble, BIL_E_CALL, text, NOTE_WANTED);
+}
+
+/* ---- parts ---- */
+
+void *lib_part(bil_host *h, size_t size, void (*end)(part *part))
+{
+    part *p = mem_new(1, size);
+    if (!p)
+        return NULL;
+    *p = (part){.host = h, .next = h->parts, .at = &h->parts, .end = end};
+    if (h->parts)
+        h->parts->at = &p->next;
+    h->parts = p;
+    return p;
+}
+
+void lib_drop(part *p)
+{
+    p->end(p);
+    *p->at = p->next;
+    if (p->next)
+        p->next->at = p->at;
+    p->host = NULL; /* who uses it once more is found by that in debug builds */
+    mem_free(p);
+}
+
+/* ---- descriptions ---- */
+
+static int put_first(bil_host *h, const bil_description *d)
+{
+    if (h->known.count == CATALOGUE_MAX)
+        return trouble_of(&h->trouble, BIL_E_CALL, d->model, "there are as many descriptions as there may be");
+    memmove(h->known.list + 1, h->known.list, h->known.count * sizeof h->known.list[0]);
+    memmove(h->known.disputed + 1, h->known.disputed, h->known.count * sizeof h->known.disputed[0]);
+    h->known.list[0] = d;
+    h->known.disputed[0] = false;
+    h->known.count++;
+    h->known.given = d->model;
+    return BIL_OK;
+}
+
+/* A description in memory of its own, which belongs to the host; NULL: it isn't there, as the trouble says. */
+static const bil_description *load(bil_host *h, const char *path, int *error)
+{
+    char why[500] = "";
+    described *one = mem_new(1, sizeof *one);
+    *error = one ? description_load(&one->loaded, path, why, sizeof why) : BIL_E_MEMORY;
+    if (*error) {
+        mem_free(one);
+        trouble_of(&h->trouble, *error, why[0] ? "" : path, why);
+        return NULL;
+    }
+    one->next = h->loaded;
+    h->loaded = one;
+    return &one->loaded.table;
+}
+
+static void say(bil_host *h, int error, const char *what, const char *why)
+{
+    if (h->config.log)
+        h->config.log(h->config.ctx, error, what, why);
+}
+
+static void two_differ(void *ctx, const char *model, const char *digest, const char *other)
+{
+    char why[300];
+    snprintf(why, sizeof why,
+             "two descriptions differ, %.12s and %.12s: the first is used for reading, and nothing is written by "
+             "either until somebody decides",
+             digest, other);
+    say(ctx, BIL_E_DISPUTED, model, why);
+}
+
+/* Those of the site: one that can't be read is told and passed over, everything else is known. */
+static void take_those_of(bil_host *h, const site *place)
+{
+    char folder[STORAGE_PATH];
+    site_path(place, "", "descriptions", folder);
+    DIR *dir = storage_list(folder);
+    struct dirent *entry;
+    while (dir && (entry = readdir(dir)) && h->known.count < CATALOGUE_MAX) {
+        char path[STORAGE_PATH + 300];
+        int error;
+        if (!index_takes_name(entry->d_name, ".yaml"))
+            continue;
+        snprintf(path, sizeof path, "%s/%s", folder, entry->d_name);
+        const bil_description *d = load(h, path, &error);
+        if (d)
+            h->known.list[h->known.count++] = d;
+        else
+            say(h, error, path, h->trouble.why);
+    }
+    if (dir)
+        closedir(dir);
+}
+
+static int take_descriptions(bil_host *h)
+{
+    int error = BIL_OK;
+    char why[STORAGE_PATH + 300];
+    if (h->config.description) {
+        const bil_description *d = load(h, h->config.description, &error);
+        if (!d)
+            return error;
+        put_first(h, d);
+    }
+    site *place = mem_new(1, sizeof *place);
+    error = !place ? BIL_E_MEMORY : h->nowhere ? BIL_E_NO_SITE : site_find(place, h->site, why, sizeof why);
+    if (!error)
+        take_those_of(h, place);
+    for (const bil_description *const *one = descriptions_built_in; *one && h->known.count < CATALOGUE_MAX; one++)
+        h->known.list[h->known.count++] = *one;
+    if (!error)
+        catalogue_settle(&h->known, place->id, two_differ, h);
+    mem_free(place);
+    bool none = error == BIL_E_NO_SITE && !h->site;
+    return error && !none ? trouble_of(&h->trouble, error, "", why) : BIL_OK;
+}
+
+/* ---- opening ---- */
+
+/* getpwuid has one answer for all threads: this is its other form. */
+static void whoever_is_logged_in(char *out, size_t size)
+{
+    struct passwd entry, *user = NULL;
+    char texts[4096];
+    out[0] = '\0';
+    if (getpwuid_r(getuid(), &entry, texts, sizeof texts, &user) == 0 && user &&
+        bil_text_is_printable(user->pw_name, strlen(user->pw_name)))
+        snprintf(out, size, "%s", user->pw_name);
+}
+
+static char *kept_text(const char *text)
+{
+    char *copy = mem_new(strlen(text) + 1, 1);
+    return copy ? strcpy(copy, text) : NULL;
+}
+
+static int open(bil_host *h)
+{
+    const bil_host_config *config = &h->config;
+    if (config->who && (!note_is_good(config->who) || strlen(config->who) >= sizeof h->who))
+        return trouble_of(&h->trouble, BIL_E_CALL, config->who, NOTE_WANTED);
+    if (config->who)
+        snprintf(h->who, sizeof h->who, "%s", config->who);
+    else
+        whoever_is_logged_in(h->who, sizeof h->who);
+    h->nowhere = config->site && !config->site[0];
+    if (config->site && !h->nowhere && !(h->site = kept_text(config->site)))
+        return BIL_E_MEMORY;
+    return take_descriptions(h);
+}
+
+int bil_host_open(bil_host **out, const bil_host_config *given)
+{
+    bil_host_config config;
+    if (!out)
+        return BIL_E_BAD_CALL;
+    *out = NULL;
+    if (!lib_take(&config, sizeof config, given))
+        return BIL_E_BAD_CALL;
+    mem_scope scope;
+    mem_hooks hooks = {config.resize, config.ctx};
+    mem_enter(&scope, config.resize ? &hooks : NULL);
+    bil_host *h = mem_new(1, sizeof *h);
+    mem_leave(&scope);
+    if (!h)
+        return BIL_E_MEMORY;
+    *h = (bil_host){.hooks = hooks, .has_hooks = config.resize != NULL, .config = config};
+    lib_begin(h);
+    int error = lib_end_of(h, open(h));
+    h->config.site = h->config.description = h->config.who = NULL; /* they were the caller's */
+    *out = h;
+    if (error == BIL_E_MEMORY) {
+        bil_host_close(h);
+        *out = NULL;
+    }
+    return error;
+}
+
+void bil_host_close(bil_host *h)
+{
+    if (!h)
+        return;
+    assert(!h->busy);
+    mem_hooks hooks = h->hooks;
+    mem_scope scope;
+    mem_enter(&scope, h->has_hooks ? &hooks : NULL);
+    while (h->parts)
+        lib_drop(h->parts);
+    for (described *one; (one = h->loaded);) {
+        h->loaded = one->next;
+        description_free(&one->loaded);
+        mem_free(one);
+    }
+    mem_free(h->site);
+    arena_free(&h->told);
+    mem_free(h);
+    mem_leave(&scope);
+}
+
+/* ---- trouble ---- */
+
+int bil_host_error(const bil_host *h)
+{
+    return h->trouble.error;
+}
+
+const char *bil_host_what(const bil_host *h)
+{
+    return h->trouble.what;
+}
+
+const char *bil_host_why(const bil_host *h)
+{
+    return h->trouble.why;
+}
+
+const char *bil_host_trouble(const bil_host *h)
+{
+    const trouble *t = &h->trouble;
+    char *line =
+        ((bil_host *)(uintptr_t)h)->line; /* made anew for each question, so that it needs no room of its own */
+    snprintf(line, sizeof h->line, "%s%s%s%s%s", t->what, t->what[0] ? ": " : "", bil_host_error_text(t->error),
+             t->why[0] && strcmp(t->why, bil_host_error_text(t->error)) != 0 ? ": " : "",
+             strcmp(t->why, bil_host_error_text(t->error)) != 0 ? t->why : "");
+    return line;
+}
+
+/* ---- questions ---- */
+
+const char *bil_host_who(const bil_host *h)
+{
+    return h->who;
+}
+
+const bil_description *bil_host_description(const bil_host *h, size_t i)
+{
+    return i < h->known.count ? h->known.list[i] : NULL;
+}
+
+int bil_host_add_description(bil_host *h, const char *path)
+{
+    int error = lib_begin(h);
+    if (error)
+        return error;
+    const bil_description *d = path ? load(h, path, &error) : NULL;
+    if (!path)
+        error = BIL_E_BAD_CALL;
+    return lib_end_of(h, d ? put_first(h, d) : error);
+}
+
+int bil_host_add_table(bil_host *h, const bil_description *table)
+{
+    uint16_t where = BIL_NONE;
+    int error = lib_begin(h);
+    if (error)
+        return error;
+    error = table ? bil_description_check(table, &where) : BIL_E_BAD_CALL;
+    if (error == BIL_E_TABLE)
+        trouble_of(&h->trouble, error, where == BIL_NONE || !table->params[where].id ? "" : table->params[where].id,
+                   NULL);
+    return lib_end_of(h, error ? error : put_first(h, table));
+}
+
+int bil_host_digest(bil_host *h, const bil_description *d, char hex[65])
+{
+    int error = lib_begin(h);
+    if (error)
+        return error;
+    return lib_end_of(h, catalogue_digest(d, hex) ? BIL_OK : BIL_E_MEMORY);
+}
+
+int bil_host_doubt(bil_host *h, const bil_description *d, unsigned i, char *text, size_t size)
+{
+    int error = lib_begin(h);
+    if (error)
+        return error;
+    if (!description_doubt(d, i, text, size))
+        text[0] = '\0';
+    return lib_end_of(h, BIL_OK);
+}
+
+/* ---- places ---- */
+
+int lib_keeper(bil_host *h, keeper *k, const char *name, const char *folder)
+{
+    if (folder || h->nowhere) {
+        keeper_in_folder(k, folder ? folder : ".", name, h->nowhere ? "" : h->site);
+        return BIL_OK;
+    }
+    return keeper_find(k, name, h->site, &h->trouble);
+}
+
+/* A name that the site has for a device, with what stands behind its #. */
+static int place_of_device(bil_host *h, site_index *x, const char *text, const char *hash, char *place)
+{
+    char name[SITE_NAME], why[400];
+    device_row row;
+    snprintf(name, sizeof name, "%.*s", hash ? (int)(hash - text) : (int)strlen(text), text);
+    int error = index_find(x, name, &row, why, sizeof why);
+    if (error == BIL_E_NO_DEVICE) /* then it is a file, or nothing */
+        return BIL_OK;
+    if (error)
+        return trouble_of(&h->trouble, error, name, why);
+    snprintf(place, STORAGE_PATH, "%s%s", card_text(&row, "address"), hash ? hash : "");
+    device_row_free(&row);
+    return BIL_OK;
+}
+
+static int place_of_copy(bil_host *h, open_site *s, const char *text, const char *hash, char *place, char *digest)
+{
+    char name[SITE_NAME], why[400];
+    device_row row;
+    copy_row copy;
+    snprintf(name, sizeof name, "%.*s", (int)(hash - text), text);
+    bool is_file = access(text, F_OK) == 0;
+    int error = index_find(&s->index, name, &row, why, sizeof why);
+    if (error && is_file) /* no device is called so: the file is meant */
+        return BIL_OK;
+    if (error)
+        return trouble_of(&h->trouble, error, name, error == BIL_E_DISPUTED ? why : NULL);
+    bool fresh = index_reread(&s->index, row.folder, true);
+    device_row_free(&row);
+    if (!fresh)
+        return trouble_of(&h->trouble, BIL_E_SITE_BROKEN, s->place.path, NULL);
+    error = index_find(&s->index, name, &row, why, sizeof why);
+    if (error)
+        return trouble_of(&h->trouble, error, name, NULL);
+    error = index_copy(&s->index, &row, hash + 1, &copy);
+    if (!error) {
+        snprintf(digest, 65, "%s", copy.digest);
+        copy_path(&s->place, &copy, place);
+    }
+    device_row_free(&row);
+    return error ? trouble_of(&h->trouble, error, text,
+                              error == BIL_E_DISPUTED ? "two places of the site name different ones" : NULL)
+                 : BIL_OK;
+}
+
+int lib_place(bil_host *h, const char *text, char *place, char *digest)
+{
+    snprintf(place, STORAGE_PATH, "%s", text);
+    digest[0] = '\0';
+    /* a file in a folder must not stand in for a copy of the site that is called so */
+    bool as_file = (strchr(text, '/') || storage_ends_with(text, ".bset")) && access(text, F_OK) == 0;
+    if (address_is_device(text) || as_file || h->nowhere)
+        return BIL_OK;
+    char why[STORAGE_PATH + 300];
+    open_site *s = mem_new(1, sizeof *s);
+    if (!s || site_find(&s->place, h->site, why, sizeof why) != BIL_OK) {
+        mem_free(s);
+        return BIL_OK; /* whoever opens it says what it is not */
+    }
+    int error = open_site_at(s, h->site, why, sizeof why);
+    if (error) {
+        mem_free(s);
+        return trouble_of(&h->trouble, error, "", why);
+    }
+    const char *hash = strrchr(text, '#');
+    bool of_device =
+        !hash || strcmp(hash, "#stored") == 0 || strcmp(hash, "#factory") == 0 || strncmp(hash, "#kept", 5) == 0;
+    error =
+        of_device ? place_of_device(h, &s->index, text, hash, place) : place_of_copy(h, s, text, hash, place, digest);
+    open_site_close(s);
+    mem_free(s);
+    return error;
+}
