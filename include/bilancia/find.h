@@ -2,7 +2,7 @@
  *
  * Each address gets one harmless read, and who answers is asked who it is. Nothing is written.
  *
- * Thread rules: as host.h; the library uses threads of its own, hooks are called one at a time. */
+ * Thread rules: as host.h; `each` is called by threads of the library. */
 #ifndef BILANCIA_FIND_H
 #define BILANCIA_FIND_H
 

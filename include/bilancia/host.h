@@ -21,7 +21,8 @@
  * stop at them. So are NULL where a manual wants a handle or a place for a result.
  *
  * Thread rules: a host and all that was opened with it belong to one thread at a time; different hosts know nothing of
- * each other and may be used by different threads at once. Calls that have hooks call them in the same thread; a hook
+ * each other and may be used by different threads at once. Calls that have hooks call them in the same
+ * thread, unless it is said otherwise, and one at a time; a hook
  * may ask the handles that it is given, but neither begin another call with the same host (BIL_E_BAD_CALL) nor close.
  */
 #ifndef BILANCIA_HOST_H

@@ -57,8 +57,6 @@ enum {
 /* As bil_error_name and the others, for the errors of both lists. */
 const char *bil_host_error_name(int error);
 const char *bil_host_error_text(int error);
-/* What a person can do now; "" where there is nothing to say. */
-const char *bil_error_advice(int error);
 
 /* An event of a job (bil_event): its name in records, and its sentence for people; "" for a number that is none. */
 const char *bil_event_name(unsigned event);

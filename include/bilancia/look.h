@@ -22,13 +22,12 @@ typedef struct bil_look bil_look;
 
 typedef struct bil_look_wish {
     size_t struct_size;
-    const char *group;            /* the parameters of this group alone; or NULL */
-    const char *pattern;          /* those alone whose id fits: * and ? stand for anything; or NULL */
-    int cls;                      /* this class alone: 1 + bil_class; 0: all */
-    bool safety;                  /* safety-relevant ones alone */
-    bool other_model;             /* sides of different models are taken: what goes by the same id is compared */
-    bool all;                     /* values that are equal on all sides are told, too */
-    const bil_read_wish *reading; /* for devices that are read for it; or NULL */
+    const char *group;   /* the parameters of this group alone; or NULL */
+    const char *pattern; /* those alone whose id fits: * and ? stand for anything; or NULL */
+    int cls;             /* this class alone: 1 + bil_class; 0: all */
+    bool safety;         /* safety-relevant ones alone */
+    bool other_model;    /* sides of different models are taken: what goes by the same id is compared */
+    bool all;            /* values that are equal on all sides are told, too */
 } bil_look_wish;
 
 /* One value. */

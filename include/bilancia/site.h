@@ -134,7 +134,7 @@ typedef struct bil_read_many {
     const char *why;   /* for the copies; or NULL */
     bool only_changed; /* a copy is saved only of devices that changed */
     unsigned at_once;  /* lines beside each other; 0: as many as is sensible */
-    /* After each device, one call at a time; false: none is begun any more. */
+    /* After each device, by threads of the library; false: none is begun any more. */
     bool (*each)(void *ctx, const bil_read_one_of_many *one, size_t finished, size_t count);
     void *ctx;
     unsigned saved, same, partly, failed; /* what came out */

@@ -5,7 +5,7 @@
  * the record beside the safety copy is what bil_resume and bil_undo go on with after a break, by this program or
  * another.
  *
- * Thread rules: as host.h; hooks are called by the thread that writes. bil_write_cancel may be called in a hook, and by
+ * Thread rules: as host.h; hooks are called by the thread that writes. bil_cancel may be called in a hook, and by
  * any thread or a signal handler. */
 #ifndef BILANCIA_WRITE_H
 #define BILANCIA_WRITE_H
@@ -22,7 +22,9 @@ typedef struct bil_writing bil_writing;
 typedef enum bil_write_question {
     BIL_MAY_GO_ON,        /* the plan is known (bil_writing_...): is it to be done? */
     BIL_MAY_TAKE_CHANGED, /* values were changed since by another hand: are they to be overwritten, too? */
-    BIL_IS_IT_DONE        /* something that only a person at the device can do or see; `text` says what */
+    BIL_IS_IT_DONE,       /* something that only a person at the device can do or see; `text` says what */
+    BIL_MAY_START /* the machine was at work (`text`: in which state) and stands now: is everybody clear of it, is
+                   * it to be set to work again? */
 } bil_write_question;
 
 typedef enum bil_write_answer {
@@ -85,6 +87,9 @@ typedef struct bil_write_wish {
     /* The safety copy is saved (bil_writing_safety, bil_writing_record). */
     void (*saved)(void *ctx, const bil_writing *w);
     void (*doing)(void *ctx, const bil_writing *w, bil_write_phase phase, const bil_job_progress *progress);
+    /* After a proved write: a warning of the device that was to be expected meanwhile (`test` false): is that over? A
+     * test of function or safety: is it so? NO: it failed; NOBODY: it stays open. Each answer goes into the record. */
+    bil_write_answer (*tried)(void *ctx, const bil_writing *w, bool test, const char *what);
     void *ctx;
 } bil_write_wish;
 
@@ -92,17 +97,18 @@ typedef struct bil_write_wish {
 typedef struct bil_ending {
     size_t struct_size; /* the caller's; what lies behind it isn't told */
     bil_verdict verdict;
-    bool held;                   /* the device is, or may be, still held */
-    bool wrote, stored;          /* a value was sent; the device confirmed that it stored them */
-    bool restarted;              /* a restart was seen */
-    bool stopped;                /* the machine was at work when this began, and stands now */
-    bool started;                /* and was set to work again */
-    bool moved;                  /* it answers elsewhere now: `address` */
-    int cause;                   /* why it isn't verified */
-    const char *param, *other;   /* ids that the cause is about, or "" */
-    uint32_t code;               /* what the device gave as its reason */
-    unsigned planned, written;   /* values */
-    const char *safety, *record; /* paths; "" where it didn't come so far */
+    bool held;                         /* the device is, or may be, still held */
+    bool wrote, stored;                /* a value was sent; the device confirmed that it stored them */
+    bool restarted;                    /* a restart was seen */
+    bool stopped;                      /* the machine was at work when this began, and stands now */
+    bool started;                      /* and was set to work again */
+    bool moved;                        /* it answers elsewhere now: `address` */
+    int cause;                         /* why it isn't verified */
+    const char *param, *other;         /* ids that the cause is about, or "" */
+    uint32_t code;                     /* what the device gave as its reason */
+    unsigned planned, written;         /* values */
+    unsigned tests_failed, tests_open; /* see `tried` */
+    const char *safety, *record;       /* paths; "" where it didn't come so far */
     const char *address;
 } bil_ending;
 
@@ -132,7 +138,7 @@ int bil_keep(bil_host *host, const char *which, const bil_write_wish *wish, bil_
 
 /* Ends the write that this host has in progress as soon as that is safe: nothing was sent, then the device is let go;
  * else as a break, with cause BIL_E_CANCELLED. Does nothing where there is none. Safe in a signal handler. */
-void bil_write_cancel(bil_host *host);
+void bil_cancel(bil_host *host);
 
 /* ---- what a hook may ask ---- */
 

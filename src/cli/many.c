@@ -133,18 +133,8 @@ static void done(void *ctx, const fleet_task *t, size_t finished, size_t count)
 
 void many_note_state(open_site *h, const device_row *owner, const fleet_task *t, const char *who)
 {
-    bool answers = t->end != FLEET_FAILED;
-    const json_t *before = owner->state;
-    bool answered = !before || json_is_true(json_object_get(before, "answers"));
-    bool was_unstored = json_is_true(json_object_get(before, "unstored"));
-    if (t->error == BIL_E_DECLINED || (answers == answered && (!answers || t->unstored == was_unstored)))
-        return;
-    json_t *body =
-        json_pack("{s:b,s:b}", "answers", (int)answers, "unstored", (int)(answers ? t->unstored : was_unstored));
     char why[500];
-    if (!answers)
-        json_object_set_new(body, "why", json_string(why_of(t, why, sizeof why)));
-    note_add(&h->place, owner->folder, "state", who, body, NULL);
+    fleet_note(&h->place, owner, t, why_of(t, why, sizeof why), who);
 }
 
 void say_moved(open_site *h, const char *folder, const char *name, const char *model, const char *serial)

@@ -2,6 +2,7 @@
 #include <stddef.h>
 
 #include "bilancia/host_error.h"
+#include "show/advice.h"
 
 /* X(NAME, "what to do now") */
 /* clang-format off */
@@ -102,7 +103,7 @@
     X(RECORD_FORM, "take another one; the saved copies beside it can be written as ever")
 /* clang-format on */
 
-const char *bil_error_advice(int error)
+const char *advice_for(int error)
 {
     static const struct {
         int error;

@@ -4,10 +4,11 @@
 #include <stdlib.h>
 
 #include "bilancia/host_error.h"
+#include "show/advice.h"
 
 _Noreturn void no_memory(void)
 {
-    fprintf(stderr, "bilancia: %s; %s\n", bil_host_error_text(BIL_E_MEMORY), bil_error_advice(BIL_E_MEMORY));
+    fprintf(stderr, "bilancia: %s; %s\n", bil_host_error_text(BIL_E_MEMORY), advice_for(BIL_E_MEMORY));
     exit(6);
 }
 

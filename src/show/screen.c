@@ -8,6 +8,7 @@
 #include "bilancia/host_error.h"
 #include "host/base/float_text.h"
 #include "host/look/side.h"
+#include "show/advice.h"
 
 bool use_colour(FILE *file)
 {
@@ -97,6 +98,6 @@ void tell_trouble(bool grave, const char *what, int error, const char *why)
     progress_clear();
     tell(stderr, "bilancia: %s%s%s%s%s\n", grave ? bad() : "", what, grave ? plain() : "", *what ? ": " : "",
          why && *why ? why : bil_host_error_text(error));
-    if (*bil_error_advice(error))
-        tell(stderr, "  What to do: %s.\n", bil_error_advice(error));
+    if (*advice_for(error))
+        tell(stderr, "  What to do: %s.\n", advice_for(error));
 }

@@ -22,11 +22,8 @@ static int begun(bil_host *h, bil_device *dev, int error, const char *why, bil_d
 {
     if (error) {
         trouble_of(&h->trouble, error, dev->address, why);
-        dev->part.end = NULL;
-        *dev->part.at = dev->part.next;
-        if (dev->part.next)
-            dev->part.next->at = dev->part.at;
-        mem_free(dev);
+        dev->part.end = lib_nothing;
+        lib_drop(&dev->part);
         return error;
     }
     lib_device_says(dev);
@@ -113,26 +110,22 @@ void bil_device_counts(const bil_device *dev, bil_job_progress *counts)
     *counts = dev->counts;
 }
 
-typedef struct reading {
-    bil_read_wish wish;
-} reading;
-
 static bool progress(void *ctx, const bil_job_progress *p)
 {
-    const reading *r = ctx;
-    return r->wish.progress && r->wish.progress(r->wish.ctx, p);
+    const bil_read_wish *wish = ctx;
+    return wish->progress && wish->progress(wish->ctx, p);
 }
 
 int bil_device_read(bil_device *dev, const bil_read_wish *wish)
 {
     bil_host *h = dev->part.host;
-    reading r;
+    bil_read_wish own;
     int error = lib_begin(h);
     if (error)
         return error;
-    if (!lib_take(&r.wish, sizeof r.wish, wish))
+    if (!lib_take(&own, sizeof own, wish))
         return lib_end_of(h, BIL_E_BAD_CALL);
-    error = device_read_watched(&dev->device, progress, &r, &dev->counts);
+    error = device_read_watched(&dev->device, progress, &own, &dev->counts);
     dev->was_read = dev->was_read || !error;
     lib_device_says(dev);
     return lib_end(h, error, dev->address, NULL);

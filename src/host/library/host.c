@@ -74,6 +74,11 @@ void lib_drop(part *p)
     mem_free(p);
 }
 
+void lib_nothing(part *p)
+{
+    (void)p;
+}
+
 /* ---- descriptions ---- */
 
 static int put_first(bil_host *h, const bil_description *d)

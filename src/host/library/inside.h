@@ -5,6 +5,8 @@
 #ifndef BIL_HOST_LIBRARY_INSIDE_H
 #define BIL_HOST_LIBRARY_INSIDE_H
 
+#include <stdatomic.h>
+
 #include "bilancia/look.h"
 #include "bilancia/site.h"
 #include "bilancia/write.h"
@@ -42,8 +44,7 @@ struct bil_host {
     trouble trouble;
     char line[2 * STORAGE_PATH + 1500]; /* of bil_host_trouble */
     arena told;                         /* texts of the last ending */
-    bil_job *volatile job;              /* of the write in progress */
-    volatile int cancelled;
+    atomic_int cancelled;               /* the write in progress is to end */
 };
 
 /* BIL_E_BAD_CALL where the host is in another call already. */
@@ -56,6 +57,8 @@ int lib_end_of(bil_host *h, int error);
 /* A zeroed handle of this size that belongs to the host; NULL when memory is short. */
 void *lib_part(bil_host *h, size_t size, void (*end)(part *part));
 void lib_drop(part *part);
+/* The end of one that holds nothing. */
+void lib_nothing(part *part);
 
 /* Is this a struct that may be taken? `out` becomes what it says, of `known` bytes. */
 bool lib_take(void *out, size_t known, const void *given);

@@ -231,9 +231,26 @@ int side_open(side *s, const catalogue *m, void (*progress)(void *ctx, const bil
     return BIL_E_UNKNOWN_MODEL;
 }
 
+void side_lend(side *s, side_kind kind, const char *place, const set_origin *origin, const bil_image *image)
+{
+    memset(s, 0, sizeof *s);
+    s->kind = kind;
+    s->lent = true;
+    snprintf(s->text, sizeof s->text, "%s", place);
+    snprintf(s->place, sizeof s->place, "%s", place);
+    s->origin = *origin;
+    s->description = image->description;
+    s->image = *image;
+}
+
+static bool is_file(const side *s)
+{
+    return s->kind == SIDE_COPY && !s->lent;
+}
+
 void side_close(side *s)
 {
-    if (s->kind == SIDE_COPY)
+    if (is_file(s))
         set_file_close(&s->set);
     mem_free(s->memory);
     s->memory = NULL;
@@ -254,7 +271,7 @@ void side_collect_left_out(side *s)
     s->left_out = jn_array();
     s->set.left_out = note_left_out;
     s->set.ctx = s->left_out;
-    for (uint16_t i = 0; s->kind != SIDE_COPY && i < s->image.description->count; i++)
+    for (uint16_t i = 0; !is_file(s) && i < s->image.description->count; i++)
         if (bil_class_left_out((bil_class)s->image.description->params[i].cls)) {
             bil_item item;
             bil_image_item(&s->image, i, &item);
@@ -273,7 +290,7 @@ static int next_of_image(void *ctx, bil_item *item)
 
 bil_source side_source(side *s)
 {
-    if (s->kind == SIDE_COPY)
+    if (is_file(s))
         return set_file_source(&s->set);
     s->images = bil_image_as_source(&s->at, &s->image);
     return (bil_source){next_of_image, s};

@@ -34,8 +34,9 @@ typedef struct side {
     char extra[160];          /* how the values were come by, where that isn't plain; "" else */
     set_origin origin;
     const bil_description *description; /* NULL where none is at hand */
-    set_file set;                       /* of copies */
+    set_file set;                       /* of copies in a file */
     bil_image image;                    /* of all others */
+    bool lent;                          /* the image is somebody else's */
     bil_image_source at;
     bil_source images;
     void *memory;
@@ -50,6 +51,8 @@ bool side_parse(side *s, const char *text);
  * before it is opened. */
 bool side_wants_model(const side *s);
 
+/* A side of values in memory, which outlive it. */
+void side_lend(side *s, side_kind kind, const char *place, const set_origin *origin, const bil_image *image);
 /* Opens a copy (looking for damage on the way, not before), or reads a device and lets it go. `progress` may be NULL.
  * `why` tells what went wrong. */
 int side_open(side *s, const catalogue *m, void (*progress)(void *ctx, const bil_job *job, const bil_action *action),

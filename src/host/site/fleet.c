@@ -3,6 +3,7 @@
 #include <stdlib.h>
 #include <string.h>
 
+#include "host/base/json.h"
 #include "host/copy/keep.h"
 #include "host/run/lines.h"
 #include "port/memory.h"
@@ -157,6 +158,21 @@ void fleet_read(const fleet_orders *orders, fleet_task *tasks, size_t count)
     }
     trip t = {orders, tasks, count, 0};
     lines_run(&(lines_work){count, orders->at_once, line_of, work, done, &t});
+}
+
+int fleet_note(const site *place, const device_row *owner, const fleet_task *t, const char *why, const char *who)
+{
+    bool answers = t->end != FLEET_FAILED;
+    const json_t *before = owner->state;
+    bool answered = !before || json_is_true(json_object_get(before, "answers"));
+    bool was_unstored = json_is_true(json_object_get(before, "unstored"));
+    if (t->error == BIL_E_DECLINED || (answers == answered && (!answers || t->unstored == was_unstored)))
+        return BIL_OK;
+    json_t *body =
+        jn_pack("{s:b,s:b}", "answers", (int)answers, "unstored", (int)(answers ? t->unstored : was_unstored));
+    if (!answers)
+        jn_put(body, "why", jn_string(why));
+    return note_add(place, owner->folder, "state", who, body, NULL);
 }
 
 void fleet_task_free(fleet_task *task)

@@ -3,7 +3,7 @@
 #define BIL_HOST_SITE_FLEET_H
 
 #include "host/run/device.h"
-#include "host/site/site.h"
+#include "host/site/index.h"
 
 /* How the read of one device ended. */
 typedef enum fleet_end {
@@ -51,6 +51,9 @@ typedef struct fleet_orders {
 /* Reads them all. Each copy is saved as soon as it is whole. */
 void fleet_read(const fleet_orders *orders, fleet_task *tasks, size_t count);
 
+/* Notes what a read told about the device beside its values, where that is news; `owner` is its row before the read,
+ * `why` what is to be said where it failed. BIL_OK, or the error of the note. */
+int fleet_note(const site *place, const device_row *owner, const fleet_task *task, const char *why, const char *who);
 /* Frees what a task holds. */
 void fleet_task_free(fleet_task *task);
 

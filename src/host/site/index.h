@@ -43,6 +43,8 @@ typedef struct device_row {
 /* Opens and brings up to date. `why` tells what stood in the way. */
 int index_open(site_index *index, const site *s, char *why, size_t why_size);
 void index_close(site_index *index);
+/* Brings it up to date once more, after something was noted. False when that can't be done. */
+bool index_sync(site_index *index);
 /* Did a question go wrong, so that answers may be missing? Then close it, forget it, and ask again. */
 bool index_broken(const site_index *index);
 /* Takes the index away, so that the next opening looks at every file anew. */

@@ -15,7 +15,6 @@
     "place, state"
 
 /* index_sync.c: brings it up to date; whole, or one folder (NULL: all) with every file looked at again. */
-bool index_sync(site_index *x);
 bool index_sync_again(site_index *x, const char *folder, bool copies);
 
 /* order.c */

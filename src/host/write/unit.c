@@ -49,7 +49,8 @@ static int open_at(write_call *w, const char *where, const catalogue *m, char *w
 {
     char serial[BIL_VALUE_TEXT];
     write_doing(w, WRITE_CONNECTING, NULL);
-    int error = device_open(&w->dev, where, m, why, size);
+    int error = w->link.ops ? device_open_over(&w->dev, where, w->link, w->clock, m, why, size)
+                            : device_open(&w->dev, where, m, why, size);
     if (error || !w->expected_serial)
         return error;
     bil_image_identity(&w->dev.image, BIL_ID_SERIAL, serial, sizeof serial);

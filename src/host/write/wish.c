@@ -10,9 +10,10 @@
 int write_check_call(write_call *w)
 {
     const char *copy = w->copy, *where = w->keep.address;
-    if (w->config.kind == BIL_JOB_RESET && !address_is_device(where))
+    bool is_device = w->link.ops || address_is_device(where);
+    if (w->config.kind == BIL_JOB_RESET && !is_device)
         return write_fail(w, where, BIL_E_CALL, "a device address, or the name of a device of the site, is wanted");
-    if (w->config.kind != BIL_JOB_RESET && (address_is_device(copy) || !address_is_device(where)))
+    if (w->config.kind != BIL_JOB_RESET && (address_is_device(copy) || !is_device))
         return write_fail(w, "", BIL_E_CALL, "write takes a saved copy and then one device address");
     if (!note_is_good(w->who) || !note_is_good(w->why))
         return write_fail(w, "", BIL_E_CALL, NOTE_WANTED);

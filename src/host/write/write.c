@@ -41,6 +41,8 @@ static void progress(void *ctx, const bil_job *job, const bil_action *action)
 {
     write_call *w = ctx;
     bil_job_progress p;
+    if (w->stop && w->stop(w->stop_ctx))
+        bil_job_cancel(w->job);
     bil_job_progress_of(job, &p);
     write_phase phase = action->kind == BIL_ACT_TRANSFER && action->u.transfer.value && action->u.transfer.write
                             ? WRITE_WRITING
@@ -152,6 +154,27 @@ static void tell_keep(write_call *w)
         note_well(w, keep_moved(&w->keep, person(w->who), w->moved_address));
 }
 
+/* A long wait ends soon when it is to stop. */
+static uint64_t now_ms(void *ctx)
+{
+    const write_call *w = ctx;
+    return w->dev.clock.ops->now_ms(w->dev.clock.ctx);
+}
+
+static void sleep_until(void *ctx, uint64_t ms)
+{
+    enum { SLICE_MS = 250 };
+    const write_call *w = ctx;
+    for (uint64_t now; (now = now_ms(ctx)) < ms;) {
+        bool long_one = ms - now > 2 * SLICE_MS;
+        if (long_one && w->stop && w->stop(w->stop_ctx))
+            return;
+        w->dev.clock.ops->sleep_until(w->dev.clock.ctx, long_one && w->stop ? now + SLICE_MS : ms);
+    }
+}
+
+static const bil_clock_ops stoppable = {now_ms, sleep_until};
+
 int write_run(write_call *w)
 {
     set_origin o = {0};
@@ -173,7 +196,7 @@ int write_run(write_call *w)
                            .progress = progress,
                            .secret = write_put_password,
                            .ctx = w};
-    int error = bil_run(w->job, w->dev.link, w->dev.clock, &hooks, &w->end);
+    int error = bil_run(w->job, w->dev.link, (bil_clock){&stoppable, w}, &hooks, &w->end);
     if (error)
         return write_fail(w, w->keep.address, error, NULL);
     w->over = true;

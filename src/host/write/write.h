@@ -72,6 +72,10 @@ struct write_call {
     const char *unseen; /* IDs with commas between that are written though there is no way back; or NULL */
     int start_again;    /* agreed beforehand: a machine that was at work is set to work again */
     bil_job_config config;
+    bil_link link; /* the caller's own, with its clock, instead of one to the address; ops NULL: none */
+    bil_clock clock;
+    bool (*stop)(void *ctx); /* not NULL: asked often whether the write is to end as soon as that is safe */
+    void *stop_ctx;
 
     /* ---- of the story that it goes on with; see again.h ---- */
     const char *expected_serial; /* of the unit that it is about, or NULL */

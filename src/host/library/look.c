@@ -1,0 +1,286 @@
+/* Sides, and what differs between them. */
+#include <string.h>
+
+#include "host/library/inside.h"
+#include "host/look/finding.h"
+
+struct bil_look {
+    part part;
+    side *sides;
+    size_t count, open;
+    bool all;
+    findings found;
+    finding one;
+    char group[BIL_ID_MAX + 1], pattern[BIL_ID_MAX + 1];
+    char name[512];
+};
+
+static void end(part *p)
+{
+    bil_look *l = (bil_look *)p;
+    for (size_t i = 0; i < l->open; i++)
+        side_close(&l->sides[i]);
+    mem_free(l->sides);
+}
+
+/* ---- opening ---- */
+
+static int take_wish(bil_look *l, bil_look_wish *wish, const bil_look_wish *given, finding_filter *filter)
+{
+    bil_host *h = l->part.host;
+    if (!lib_take(wish, sizeof *wish, given) || wish->cls < 0 || wish->cls > BIL_CLASS_COUNT)
+        return BIL_E_BAD_CALL;
+    const char *texts[] = {wish->group, wish->pattern};
+    for (int i = 0; i < 2; i++)
+        if (texts[i] && strlen(texts[i]) > BIL_ID_MAX)
+            return trouble_of(&h->trouble, BIL_E_CALL, texts[i], "no id is so long");
+    snprintf(l->group, sizeof l->group, "%s", wish->group ? wish->group : "");
+    snprintf(l->pattern, sizeof l->pattern, "%s", wish->pattern ? wish->pattern : "");
+    *filter = (finding_filter){.group = wish->group ? l->group : NULL,
+                               .match = wish->pattern ? l->pattern : NULL,
+                               .cls = wish->cls ? bil_class_name((bil_class)(wish->cls - 1)) : NULL,
+                               .safety = wish->safety};
+    l->all = wish->all || l->count == 1;
+    return BIL_OK;
+}
+
+/* The digest of a copy stands at its end: it is proved before anything of it is told. */
+static int prove(bil_look *l, side *s)
+{
+    bil_host *h = l->part.host;
+    char why[500];
+    bil_set_totals totals;
+    set_origin *o = mem_new(1, sizeof *o);
+    int error = o ? set_file_check(s->place, o, &totals, why, sizeof why) : BIL_E_MEMORY;
+    mem_free(o);
+    return error ? trouble_of(&h->trouble, error, "", why) : BIL_OK;
+}
+
+static int open_side(bil_look *l, side *s, const char *text)
+{
+    bil_host *h = l->part.host;
+    char why[STORAGE_PATH + 500] = "";
+    int error = s->kind == SIDE_COPY ? prove(l, s) : BIL_OK;
+    if (!error && (error = side_open(s, &h->known, NULL, why, sizeof why)))
+        trouble_of(&h->trouble, error, s->kind == SIDE_COPY ? "" : text, why);
+    return error;
+}
+
+static int parse_side(bil_look *l, size_t i, const char *text)
+{
+    bil_host *h = l->part.host;
+    char place[STORAGE_PATH], digest[65];
+    int error = text ? lib_place(h, text, place, digest) : BIL_E_BAD_CALL;
+    if (!error && !side_parse(&l->sides[i], place))
+        error = trouble_of(&h->trouble, BIL_E_CALL, text,
+                           "behind # of a device stands stored, factory, or kept1, kept2, ...");
+    if (!error && l->sides[i].kind != SIDE_COPY)
+        snprintf(l->sides[i].text, sizeof l->sides[i].text, "%s", text);
+    return error;
+}
+
+/* "factory" alone asks what model the others are of: those come first. They are opened at their own places, and what is
+ * open is closed again when one fails. */
+static int open_sides(bil_look *l, const char *const *texts)
+{
+    const bil_description *model = NULL;
+    bool open[BIL_LOOK_SIDES] = {false};
+    int error = BIL_OK;
+    for (size_t i = 0; i < l->count && !error; i++)
+        error = parse_side(l, i, texts[i]);
+    for (int second = 0; second < 2; second++)
+        for (size_t i = 0; i < l->count && !error; i++)
+            if (side_wants_model(&l->sides[i]) == second) {
+                if (second)
+                    l->sides[i].description = model;
+                error = open_side(l, &l->sides[i], texts[i]);
+                open[i] = !error;
+                model = model || error ? model : l->sides[i].description;
+            }
+    for (size_t i = 0; i < l->count && error; i++)
+        if (open[i])
+            side_close(&l->sides[i]);
+    l->open = error ? 0 : l->count;
+    return error;
+}
+
+static int same_model(const bil_look *l)
+{
+    char why[2 * SET_TEXT + 100];
+    for (size_t i = 1; i < l->count; i++)
+        if (strcmp(l->sides[0].origin.model, l->sides[i].origin.model) != 0) {
+            snprintf(why, sizeof why, "one side is model %s, another model %s", l->sides[0].origin.model,
+                     l->sides[i].origin.model);
+            return trouble_of(&l->part.host->trouble, BIL_E_OTHER_MODEL, "", why);
+        }
+    return BIL_OK;
+}
+
+/* A look with so many sides, not open yet; NULL: memory is short. */
+static bil_look *with_sides(bil_host *h, size_t count)
+{
+    bil_look *l = lib_part(h, sizeof *l, end);
+    if (!l)
+        return NULL;
+    l->count = count;
+    l->sides = mem_new(count, sizeof *l->sides);
+    if (!l->sides) {
+        lib_drop(&l->part);
+        return NULL;
+    }
+    return l;
+}
+
+static int begun(bil_look *l, int error, bil_look_wish *wish, const finding_filter *filter, bil_look **out)
+{
+    if (!error && !wish->other_model)
+        error = same_model(l);
+    if (error) {
+        lib_drop(&l->part);
+        return error;
+    }
+    findings_begin(&l->found, l->sides, l->count, filter, !l->all);
+    *out = l;
+    return BIL_OK;
+}
+
+int bil_look_open(bil_host *h, const char *const *sides, size_t count, const bil_look_wish *given, bil_look **out)
+{
+    bil_look_wish wish;
+    finding_filter filter;
+    *out = NULL;
+    int error = lib_begin(h);
+    if (error)
+        return error;
+    if (!sides || count == 0 || count > BIL_LOOK_SIDES)
+        return lib_end(h, sides ? BIL_E_CALL : BIL_E_BAD_CALL, "", "one side at least, and at most 16");
+    bil_look *l = with_sides(h, count);
+    if (!l)
+        return lib_end_of(h, BIL_E_MEMORY);
+    error = take_wish(l, &wish, given, &filter);
+    if (!error)
+        error = open_sides(l, sides);
+    return lib_end_of(h, begun(l, error, &wish, &filter, out));
+}
+
+static void lend(side *s, const bil_copy *copy, const bil_device *dev)
+{
+    set_origin o = {0};
+    if (copy) {
+        side_lend(s, SIDE_COPY, copy->path, &copy->work.from.origin, &copy->work.from.image);
+    } else {
+        set_origin_of(&o, &dev->device.image);
+        side_lend(s, SIDE_RUNNING, dev->address, &o, &dev->device.image);
+    }
+}
+
+int bil_look_at(bil_host *h, const bil_copy *copy, const bil_device *dev, const bil_look_wish *given, bil_look **out)
+{
+    bil_look_wish wish;
+    finding_filter filter;
+    *out = NULL;
+    int error = lib_begin(h);
+    if (error)
+        return error;
+    if ((!copy && !dev) || (copy && copy->part.host != h) || (dev && dev->part.host != h))
+        return lib_end_of(h, BIL_E_BAD_CALL);
+    bil_look *l = with_sides(h, copy && dev ? 2 : 1);
+    if (!l)
+        return lib_end_of(h, BIL_E_MEMORY);
+    error = take_wish(l, &wish, given, &filter);
+    if (!error && copy)
+        lend(&l->sides[l->open++], copy, NULL);
+    if (!error && dev)
+        lend(&l->sides[l->open++], NULL, dev);
+    return lib_end_of(h, begun(l, error, &wish, &filter, out));
+}
+
+void bil_look_close(bil_look *l)
+{
+    if (!l || lib_begin(l->part.host) != BIL_OK)
+        return;
+    bil_host *h = l->part.host;
+    lib_drop(&l->part);
+    lib_end_of(h, BIL_OK);
+}
+
+/* ---- what is found ---- */
+
+int bil_look_next(bil_look *l, bil_finding *out)
+{
+    bil_host *h = l->part.host;
+    int got, error = lib_begin(h);
+    if (error)
+        return -error;
+    const finding *one = &l->one;
+    do
+        got = findings_next(&l->found, &l->one);
+    while (got == 1 && !l->all && !one->differs && !one->apart);
+    if (got == 0 && l->found.damaged >= 0)
+        error = trouble_of(&h->trouble, l->found.error, "", side_why(&l->sides[l->found.damaged]));
+    error = lib_end_of(h, error);
+    if (error || got != 1)
+        return -error;
+    bil_str_plain(one->item->name, l->name, sizeof l->name);
+    *out = (bil_finding){.id = one->id,
+                         .group = one->group,
+                         .name = l->name,
+                         .cls = one->item->cls,
+                         .relation = one->relation,
+                         .differs = one->differs,
+                         .apart = one->apart,
+                         .weight = one->weight,
+                         .odd = one->odd};
+    memcpy(out->items, one->items, l->count * sizeof one->items[0]);
+    return 1;
+}
+
+void bil_look_counted(const bil_look *l, bil_look_counts *counts)
+{
+    const finding_counts *n = &l->found.total;
+    *counts = (bil_look_counts){
+        .apart = n->apart, .differing = n->differing, .safety = n->safety, .hold = n->hold, .restart = n->restart};
+    memcpy(counts->relation, n->relation, sizeof counts->relation);
+}
+
+const char *bil_look_kind(const bil_look *l, size_t i)
+{
+    return i < l->count ? side_kind_text(l->sides[i].kind) : "";
+}
+
+const char *bil_look_place(const bil_look *l, size_t i)
+{
+    return i < l->count ? l->sides[i].place : "";
+}
+
+const char *bil_look_says(const bil_look *l, size_t i, bil_identity what)
+{
+    const set_origin *o = i < l->count ? &l->sides[i].origin : NULL;
+    const char *const says[BIL_ID_COUNT] = {o ? o->vendor : "",   o ? o->model : "",  o ? o->hardware : "",
+                                            o ? o->firmware : "", o ? o->serial : "", o ? o->device : ""};
+    return what < BIL_ID_COUNT ? says[what] : "";
+}
+
+void bil_look_text(const bil_look *l, size_t i, const bil_item *item, char *text, size_t size)
+{
+    text[0] = '\0';
+    if (item && i < l->count)
+        item_text(item, l->sides[i].description, text, size);
+}
+
+int bil_look_differing(bil_copy *copy, bil_device *dev)
+{
+    bil_look *l;
+    bil_finding one;
+    bil_look_counts counts;
+    int got, error = dev->was_read ? BIL_OK : bil_device_read(dev, NULL);
+    if (!error)
+        error = bil_look_at(copy->part.host, copy, dev, NULL, &l);
+    if (error)
+        return -error;
+    while ((got = bil_look_next(l, &one)) == 1)
+        ;
+    bil_look_counted(l, &counts);
+    bil_look_close(l);
+    return got < 0 ? got : (int)counts.differing;
+}

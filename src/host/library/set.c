@@ -1,0 +1,85 @@
+/* Single values: what is there is read and saved, and the copy that is wanted made of it. */
+#include <string.h>
+
+#include "host/library/writing.h"
+
+/* The device as it is, as a copy: the changed one comes from it. `before` takes STORAGE_PATH bytes. */
+static int save_now(bil_writing *x, bil_device *dev, char *before)
+{
+    bil_host *h = x->host;
+    bil_set_totals totals;
+    set_origin o;
+    int error = device_read_all(&dev->device, NULL, &dev->counts, NULL);
+    if (error)
+        return trouble_of(&h->trouble, error, dev->address, NULL);
+    dev->was_read = true;
+    error = keep_values(&x->w.keep, &dev->device.image, h->who, "before single values are set", NULL, "", &o, before,
+                        &totals);
+    return error ? trouble_of(&h->trouble, error, x->w.keep.copies, NULL) : BIL_OK;
+}
+
+static int assign(bil_host *h, edited *work, const char *const *assignments, size_t count)
+{
+    int error = BIL_OK;
+    for (size_t i = 0; i < count && !error; i++) {
+        char id[BIL_ID_MAX + 1];
+        const char *equals = assignments[i] ? strchr(assignments[i], '=') : NULL;
+        if (!equals || (size_t)(equals - assignments[i]) >= sizeof id)
+            return trouble_of(&h->trouble, BIL_E_CALL, assignments[i], "ID=VALUE is wanted");
+        snprintf(id, sizeof id, "%.*s", (int)(equals - assignments[i]), assignments[i]);
+        error = edit_set(work, id, equals + 1);
+        if (error)
+            trouble_of(&h->trouble, error, "", work->why);
+    }
+    return error;
+}
+
+/* The copy that is wanted: `path` is "" where the device has these values already. */
+static int make_wanted(bil_writing *x, const char *before, const char *const *assignments, size_t count, char *path)
+{
+    bil_host *h = x->host;
+    edited *work = mem_new(1, sizeof *work);
+    path[0] = '\0';
+    if (!work)
+        return BIL_E_MEMORY;
+    int error = edit_open(work, before, &x->known);
+    if (error)
+        trouble_of(&h->trouble, error, "", work->why);
+    if (!error)
+        error = assign(h, work, assignments, count);
+    if (!error && work->changed) {
+        error = edit_keep(work, &x->w.keep, h->who, x->wish.why ? x->wish.why : "set on the device", "set", path);
+        if (error)
+            trouble_of(&h->trouble, error, "", work->why);
+    }
+    edit_close(work);
+    mem_free(work);
+    return error;
+}
+
+int bil_set(bil_device *dev, const char *const *assignments, size_t count, const bil_write_wish *wish, bil_ending *out)
+{
+    bil_host *h = dev->part.host;
+    bil_writing *x = NULL;
+    char before[STORAGE_PATH];
+    bil_ending ending = {.param = "", .other = "", .safety = "", .record = "", .address = dev->address};
+    int error = lib_begin(h);
+    if (error)
+        return error;
+    error = lib_is_ending(out) && assignments && count ? lib_writing_begin(h, wish, BIL_JOB_WRITE, &x) : BIL_E_BAD_CALL;
+    if (!error)
+        error = lib_writing_keep(x, dev);
+    if (!error && (error = write_allowed(&x->w)))
+        h->trouble = x->w.trouble;
+    if (!error)
+        error = save_now(x, dev, before);
+    if (!error)
+        error = make_wanted(x, before, assignments, count, x->copy);
+    if (!error && x->copy[0]) {
+        x->w.copy = x->copy;
+        x->w.sets = true;
+        lib_let_line_go(dev);
+        error = lib_writing_run(x, &ending);
+    }
+    return lib_writing_over(h, x, dev, error, &ending, out);
+}

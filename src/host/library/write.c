@@ -1,0 +1,441 @@
+/* Writing: a wish of the program's becomes a call of the engine, and its end an ending. */
+#include <stdatomic.h>
+#include <stdlib.h>
+#include <string.h>
+
+#include "host/base/folders.h"
+#include "host/base/person.h"
+#include "host/library/writing.h"
+
+/* ---- hooks ---- */
+
+static write_answer ask(void *ctx, const write_call *w, write_question question, const char *text)
+{
+    const bil_writing *x = ctx;
+    (void)w;
+    _Static_assert((int)BIL_IS_IT_DONE == (int)WRITE_IS_IT_DONE && (int)BIL_ANSWER_NOBODY == (int)WRITE_NOBODY, "");
+    return x->wish.ask ? (write_answer)x->wish.ask(x->wish.ctx, x, (bil_write_question)question, text) : WRITE_NOBODY;
+}
+
+static bool password(void *ctx, bool may_ask, char *out, size_t size)
+{
+    const bil_writing *x = ctx;
+    if (!x->wish.password || !x->wish.password(x->wish.ctx, may_ask, out, size))
+        return false;
+    out[size - 1] = '\0'; /* whatever the program did */
+    return out[0] != '\0';
+}
+
+static void preview(void *ctx, const write_call *w)
+{
+    const bil_writing *x = ctx;
+    (void)w;
+    if (x->wish.preview)
+        x->wish.preview(x->wish.ctx, x);
+}
+
+static void event(void *ctx, const write_call *w, const bil_action *action)
+{
+    const bil_writing *x = ctx;
+    (void)w;
+    if (x->wish.event)
+        x->wish.event(x->wish.ctx, x, action->u.record.event, action->u.record.param);
+}
+
+static void saved(void *ctx, const write_call *w)
+{
+    const bil_writing *x = ctx;
+    (void)w;
+    if (x->wish.saved)
+        x->wish.saved(x->wish.ctx, x);
+}
+
+static void doing(void *ctx, write_phase phase, const bil_job_progress *p)
+{
+    const bil_writing *x = ctx;
+    _Static_assert((int)BIL_PHASE_WAITING == (int)WRITE_WAITING, "one list of phases");
+    if (x->wish.doing)
+        x->wish.doing(x->wish.ctx, x, (bil_write_phase)phase, p);
+}
+
+static void doubt(void *ctx, const char *what, int error, const char *why)
+{
+    const bil_writing *x = ctx;
+    if (x->host->config.log)
+        x->host->config.log(x->host->config.ctx, error, what, why ? why : "");
+}
+
+static bool stop(void *ctx)
+{
+    return atomic_load(&((bil_host *)ctx)->cancelled);
+}
+
+void bil_cancel(bil_host *h)
+{
+    atomic_store(&h->cancelled, 1);
+}
+
+/* ---- the wish ---- */
+
+int lib_writing_begin(bil_host *h, const bil_write_wish *given, bil_job_kind kind, bil_writing **out)
+{
+    *out = NULL;
+    bil_writing *x = mem_new(1, sizeof *x);
+    if (!x)
+        return BIL_E_MEMORY;
+    x->host = h;
+    x->known = h->known;
+    x->w = (write_call){.copy = "", .place.fd = -1, .unit.fd = -1, .stop = stop, .stop_ctx = h};
+    x->w.config.kind = kind;
+    *out = x;
+    if (!lib_take(&x->wish, sizeof x->wish, given))
+        return BIL_E_BAD_CALL;
+    const bil_write_wish *wish = &x->wish;
+    if (wish->restart_given && (unsigned)wish->restart >= BIL_RESTART_COUNT)
+        return BIL_E_BAD_CALL;
+    write_call *w = &x->w;
+    w->who = h->who;
+    w->why = wish->why;
+    w->yes = wish->yes;
+    w->groups = wish->groups;
+    w->unseen = wish->unseen;
+    w->start_again = wish->start_again;
+    w->restart_in_ms = wish->restart_in_ms;
+    w->config.restart = wish->restart_given ? wish->restart : BIL_RESTART_NOW;
+    w->config.trial = wish->trial;
+    w->config.with_calibration = wish->with_calibration;
+    w->config.purpose_given = wish->purpose_given;
+    w->config.purpose = wish->purpose;
+    if (kind == BIL_JOB_RESET)
+        w->config.despite = UINT32_C(1) << BIL_CHECK_RULES; /* the maker's own values */
+    atomic_store(&h->cancelled, 0);
+    return lib_note(h, wish->why);
+}
+
+static bool is_reason(const bil_reason *r)
+{
+    return r->what && r->why && r->what[0] && strlen(r->why) > 2 && note_is_good(r->why);
+}
+
+static int bad_reason(bil_host *h, const bil_reason *r)
+{
+    return trouble_of(&h->trouble, BIL_E_CALL, r->what ? r->what : "", "what is set aside or left out needs a reason");
+}
+
+static int set_aside(bil_writing *x, const bil_reason *r)
+{
+    static const char *const names[] = {
+#define CHECK_NAME(NAME, name, what) name,
+        BIL_CHECKS(CHECK_NAME)
+#undef CHECK_NAME
+            "changed",
+        "card", "turn"};
+    size_t i = 0, count = sizeof names / sizeof names[0];
+    if (!is_reason(r))
+        return bad_reason(x->host, r);
+    while (i < count && strcmp(names[i], r->what) != 0)
+        i++;
+    if (i == count)
+        return trouble_of(&x->host->trouble, BIL_E_CALL, r->what,
+                          "a check is firmware, hardware, rules, changed, card or turn");
+    if (i < BIL_CHECK_COUNT)
+        x->w.config.despite |= UINT32_C(1) << i;
+    jn_put(x->w.despite, names[i], jn_string(r->why));
+    return BIL_OK;
+}
+
+static int take_reasons(bil_writing *x)
+{
+    int error = BIL_OK;
+    const bil_write_wish *wish = &x->wish;
+    if ((wish->despite_count && !wish->despite) || (wish->without_count && !wish->without))
+        return BIL_E_BAD_CALL;
+    x->w.despite = jn_object();
+    x->w.without = jn_object();
+    for (size_t i = 0; i < wish->despite_count && !error; i++)
+        error = set_aside(x, &wish->despite[i]);
+    for (size_t i = 0; i < wish->without_count && !error; i++) {
+        const bil_reason *r = &wish->without[i];
+        if (!is_reason(r) || strlen(r->what) > BIL_ID_MAX)
+            error = bad_reason(x->host, r);
+        else
+            jn_put(x->w.without, r->what, jn_string(r->why));
+    }
+    return error;
+}
+
+/* Where record and copies of this device go. One over the program's own link may be a device of the site by its name.
+ */
+int lib_writing_keep(bil_writing *x, const bil_device *dev)
+{
+    bil_host *h = x->host;
+    int error = lib_keeper(h, &x->at, dev->name, x->wish.folder);
+    if (error == BIL_E_NO_DEVICE && dev->own_link) {
+        keeper_in_folder(&x->at, ".", dev->name, h->site);
+        error = BIL_OK;
+    }
+    x->w.keep = x->at.keep;
+    if (dev->own_link) {
+        x->w.keep.address = dev->address;
+        x->w.link = dev->device.link;
+        x->w.clock = dev->device.clock;
+    }
+    return error;
+}
+
+/* ---- afterwards ---- */
+
+static void try_all(bil_writing *x, bool test, const char *const *what, uint8_t count, unsigned *failed, unsigned *open)
+{
+    static const char *const results[] = {"failed", "passed", "open"};
+    for (uint8_t i = 0; i < count; i++) {
+        bil_write_answer answer = x->wish.tried ? x->wish.tried(x->wish.ctx, x, test, what[i]) : BIL_ANSWER_NOBODY;
+        if ((unsigned)answer > BIL_ANSWER_NOBODY) /* nonsense is no answer */
+            answer = BIL_ANSWER_NOBODY;
+        *failed += answer == BIL_ANSWER_NO;
+        *open += test && answer == BIL_ANSWER_NOBODY;
+        write_told(&x->w, test ? "test" : "warning", what[i], results[answer]);
+    }
+}
+
+/* A machine that this write stopped is set to work again only because a person says so now. */
+static bool start(bil_writing *x, bool tested)
+{
+    write_call *w = &x->w;
+    char state[BIL_VALUE_TEXT] = "";
+    const bil_description *d = w->want.description;
+    if (!write_stopped(w) || !tested || !write_can_start(w))
+        return false;
+    if (d->state != BIL_NONE) {
+        const bil_format *format = &d->params[d->state].format;
+        uint8_t raw[8];
+        bil_value_put_number(raw, format->size, w->found);
+        bil_value_text(format, raw, NULL, state, sizeof state);
+    }
+    bool agreed =
+        w->start_again || (x->wish.ask && x->wish.ask(x->wish.ctx, x, BIL_MAY_START, state) == BIL_ANSWER_YES);
+    return agreed && write_start(w) == BIL_OK;
+}
+
+static const char *told(bil_host *h, const char *text)
+{
+    char *copy = arena_text(&h->told, text, strlen(text));
+    return copy ? copy : "";
+}
+
+static void tell_ending(bil_writing *x, bil_ending *out)
+{
+    bil_host *h = x->host;
+    const write_call *w = &x->w;
+    const bil_description *d = w->want.description;
+    const bil_action *end = &w->end;
+    bil_job_progress p;
+    bil_job_progress_of(w->job, &p);
+    *out = (bil_ending){.verdict = end->u.end.verdict,
+                        .held = end->u.end.held,
+                        .wrote = end->u.end.wrote,
+                        .stored = end->u.end.stored,
+                        .restarted = end->u.end.restarted,
+                        .stopped = end->u.end.stopped,
+                        .moved = w->moved,
+                        .cause = w->file_error ? w->file_error : (int)end->u.end.cause,
+                        .param = end->u.end.param == BIL_NONE ? "" : d->params[end->u.end.param].id,
+                        .other = end->u.end.other == BIL_NONE ? "" : d->params[end->u.end.other].id,
+                        .code = end->u.end.code,
+                        .planned = w->planned,
+                        .written = p.written,
+                        .safety = told(h, w->safety),
+                        .record = told(h, w->rec.path),
+                        .address = told(h, w->moved ? w->moved_address : w->keep.address)};
+}
+
+/* ---- all of it ---- */
+
+int lib_writing_run(bil_writing *x, bil_ending *ending)
+{
+    bil_host *h = x->host;
+    write_call *w = &x->w;
+    write_answers answers = {.ask = ask,
+                             .password = password,
+                             .preview = preview,
+                             .event = event,
+                             .saved = saved,
+                             .doing = doing,
+                             .doubt = doubt,
+                             .person_there = x->wish.person_there,
+                             .ctx = x};
+    int error = take_reasons(x);
+    if (error)
+        return error;
+    error = write_begin(w, &x->known, &answers);
+    if (!error)
+        error = write_run(w);
+    if (error) {
+        h->trouble = w->trouble;
+        return error;
+    }
+    arena_free(&h->told);
+    unsigned failed = 0, open = 0;
+    if (write_wants_tests(w)) {
+        const bil_description *d = w->want.description;
+        try_all(x, false, d->expect, d->expect_count, &failed, &open);
+        try_all(x, true, d->tests, d->test_count, &failed, &open);
+    }
+    bool started = start(x, failed == 0);
+    tell_ending(x, ending);
+    ending->started = started;
+    ending->tests_failed = failed;
+    ending->tests_open = open;
+    return BIL_OK;
+}
+
+/* What the device holds now is what was read back. */
+static void take_back(bil_writing *x, bil_device *dev, const bil_ending *ending)
+{
+    const write_call *w = &x->w;
+    if (!w->opened || w->dev.description != dev->device.description)
+        return;
+    bil_image_copy(&dev->device.image, &w->dev.image);
+    dev->was_read = true;
+    if (w->moved && !dev->own_link) { /* the next question goes where it answers now */
+        char why[200];
+        address where;
+        snprintf(dev->address, sizeof dev->address, "%s", ending->address);
+        link_end(&dev->device.below);
+        dev->device.link = (bil_link){0};
+        if (address_parse(dev->address, &where, why, sizeof why) == BIL_OK && link_open(&dev->device.below, &where))
+            dev->device.link = dev->device.below.link;
+    }
+    lib_device_says(dev);
+}
+
+void lib_writing_end(bil_writing *x)
+{
+    if (!x)
+        return;
+    write_end(&x->w);
+    keeper_close(&x->at);
+    mem_free(x->again);
+    mem_free(x);
+}
+
+/* The ending as far as the caller's struct goes. */
+static void give(bil_ending *out, const bil_ending *ending)
+{
+    size_t size = out ? out->struct_size : 0, known = sizeof *ending;
+    if (!out)
+        return;
+    memcpy(out, ending, size < known ? size : known);
+    out->struct_size = size;
+}
+
+int lib_writing_over(bil_host *h, bil_writing *x, bil_device *dev, int error, const bil_ending *ending, bil_ending *out)
+{
+    if (x && dev)
+        take_back(x, dev, ending);
+    lib_writing_end(x);
+    error = lib_end_of(h, error);
+    if (!error)
+        give(out, ending);
+    return error;
+}
+
+void lib_let_line_go(bil_device *dev)
+{
+    if (dev->device.link.ops)
+        dev->device.link.ops->close(dev->device.link.ctx);
+}
+
+bool lib_is_ending(const bil_ending *out)
+{
+    return !out || out->struct_size >= sizeof out->struct_size;
+}
+
+int bil_write(bil_device *dev, const bil_copy *copy, const bil_write_wish *wish, bil_ending *out)
+{
+    bil_host *h = dev->part.host;
+    bil_writing *x = NULL;
+    bil_ending ending = {0};
+    int error = lib_begin(h);
+    if (error)
+        return error;
+    if (!copy || copy->part.host != h || !lib_is_ending(out))
+        return lib_end_of(h, BIL_E_BAD_CALL);
+    if (!copy->path[0] || copy->work.changed)
+        return lib_end(h, BIL_E_CALL, copy->path, "it was changed since it was opened: save it first");
+    error = lib_writing_begin(h, wish, BIL_JOB_WRITE, &x);
+    if (!error)
+        error = lib_writing_keep(x, dev);
+    if (!error) {
+        x->w.copy = copy->path;
+        snprintf(x->w.expected_digest, sizeof x->w.expected_digest, "%s", copy->digest);
+        lib_let_line_go(dev);
+        error = lib_writing_run(x, &ending);
+    }
+    return lib_writing_over(h, x, dev, error, &ending, out);
+}
+
+int bil_reset(bil_device *dev, const bil_write_wish *wish, bil_ending *out)
+{
+    bil_host *h = dev->part.host;
+    bil_writing *x = NULL;
+    bil_ending ending = {0};
+    int error = lib_begin(h);
+    if (error)
+        return error;
+    error = lib_is_ending(out) ? lib_writing_begin(h, wish, BIL_JOB_RESET, &x) : BIL_E_BAD_CALL;
+    if (!error)
+        error = lib_writing_keep(x, dev);
+    if (!error) {
+        lib_let_line_go(dev);
+        error = lib_writing_run(x, &ending);
+    }
+    return lib_writing_over(h, x, dev, error, &ending, out);
+}
+
+/* ---- questions of hooks ---- */
+
+const bil_description *bil_writing_description(const bil_writing *x)
+{
+    return x->w.want.description;
+}
+
+const bil_image *bil_writing_have(const bil_writing *x)
+{
+    return &x->w.dev.image;
+}
+
+const bil_image *bil_writing_want(const bil_writing *x)
+{
+    return &x->w.want.image;
+}
+
+bil_write_need bil_writing_need(const bil_writing *x, uint16_t index)
+{
+    return write_need(&x->w, index);
+}
+
+bool bil_writing_plans(const bil_writing *x, uint16_t index)
+{
+    return write_planned(&x->w, index);
+}
+
+unsigned bil_writing_planned(const bil_writing *x)
+{
+    return x->w.planned;
+}
+
+bool bil_writing_changed_since(const bil_writing *x, uint16_t index)
+{
+    return write_changed_since(&x->w, index);
+}
+
+const char *bil_writing_safety(const bil_writing *x)
+{
+    return x->w.safety;
+}
+
+const char *bil_writing_record(const bil_writing *x)
+{
+    return x->w.rec.path;
+}
