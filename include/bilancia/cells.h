@@ -20,6 +20,7 @@ extern "C" {
 /* The spaces that a register link usually has; others may be added behind them. */
 typedef enum bil_cell_space { BIL_HOLDING, BIL_INPUT } bil_cell_space;
 
+/* The functions on cells that a link is made of; each tells an outcome as the link above does (link.h). */
 typedef struct bil_cell_ops {
     /* As in bil_link_ops. */
     bil_outcome (*connect)(void *ctx, bil_result *result);
@@ -34,6 +35,7 @@ typedef struct bil_cell_ops {
     void (*speak_to)(void *ctx, uint32_t unit);
 } bil_cell_ops;
 
+/* Those functions with their context, which is handed to each of them. */
 typedef struct bil_cells {
     const bil_cell_ops *ops;
     void *ctx;
@@ -45,6 +47,7 @@ typedef struct bil_cell_link {
     uint16_t cells[BIL_CELLS_MAX];
 } bil_cell_link;
 
+/* Makes a link of functions on cells. Both arguments outlive it; `memory` needs no clearing before. */
 bil_link bil_cell_link_over(bil_cell_link *memory, bil_cells cells);
 
 /* Which cells a transfer takes, in its bank. */

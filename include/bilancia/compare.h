@@ -1,6 +1,8 @@
 /* bilancia/compare.h - streams of items, each sorted by id, laid side by side in constant memory.
  *
- * bil_compare is for two, and says how they relate; bil_align is for any number. */
+ * bil_compare is for two, and says how they relate; bil_align is for any number.
+ *
+ * Thread rules: a comparison belongs to one thread at a time; all else is pure. */
 #ifndef BILANCIA_COMPARE_H
 #define BILANCIA_COMPARE_H
 
@@ -37,6 +39,7 @@ bil_source bil_image_as_source(bil_image_source *state, const bil_image *image);
     X(NOT_COMPARABLE, "not_comparable", "!", "not comparable: another type, unit of measure or scale")
 /* clang-format on */
 
+/* How the items of one id relate. */
 typedef enum bil_relation {
 #define BIL_RELATION_ENUM(NAME, name, mark, text) BIL_REL_##NAME,
     BIL_RELATIONS(BIL_RELATION_ENUM)
@@ -44,6 +47,7 @@ typedef enum bil_relation {
         BIL_RELATION_COUNT
 } bil_relation;
 
+/* Name for programs and mark for people; "?" for a number that is none. */
 const char *bil_relation_name(bil_relation relation);
 const char *bil_relation_mark(bil_relation relation);
 
@@ -76,6 +80,7 @@ typedef struct bil_column {
  * items stay good until the next call. */
 int bil_align(bil_column *columns, size_t count, const bil_item **row);
 
+/* One id, as bil_compare_next tells it. */
 typedef struct bil_difference {
     bil_relation relation;
     const bil_item *left, *right; /* NULL on the side that doesn't have it */
@@ -89,6 +94,7 @@ typedef struct bil_skip {
     void *ctx;
 } bil_skip;
 
+/* A comparison in progress, in the caller's memory. */
 typedef struct bil_compare {
     bil_column column[2];               /* 0 left, 1 right; their errors tell which one failed */
     bil_skip skip;                      /* may be set after bil_compare_init */
@@ -97,6 +103,7 @@ typedef struct bil_compare {
     uint32_t count[BIL_RELATION_COUNT];
 } bil_compare;
 
+/* Begins; nothing of either source is asked for yet. */
 void bil_compare_init(bil_compare *compare, bil_source left, bil_source right);
 /* 1 with the next parameter, equal ones too; 0 at the end; minus a bil_error. */
 int bil_compare_next(bil_compare *compare, bil_difference *difference);

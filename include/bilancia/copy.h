@@ -14,6 +14,7 @@
 extern "C" {
 #endif
 
+/* An open copy; see host.h for handles. */
 typedef struct bil_copy bil_copy;
 
 /* What a copy says of itself. It is evidence, signed by nobody. */

@@ -5,7 +5,9 @@
  *
  * Ids match [a-z0-9_]+(\.[a-z0-9_]+)*, at most BIL_ID_MAX bytes; the first part is the group. `params` is
  * sorted by id in byte order, `by_place` by space, there by number where neighbours share a request, else by id; no two
- * share a cell. */
+ * share a cell.
+ *
+ * Thread rules: all functions are pure; tables are const and may be shared. */
 #ifndef BILANCIA_DESCRIPTION_H
 #define BILANCIA_DESCRIPTION_H
 
@@ -15,6 +17,7 @@
 extern "C" {
 #endif
 
+/* Limits of a description, and the mark for "none" among indices. */
 #define BIL_ID_MAX 63
 #define BIL_NAME_MAX 48 /* bytes of a plain name */
 #define BIL_UNIT_MAX 15 /* bytes of a unit of measure */
@@ -34,6 +37,7 @@ extern "C" {
     X(COMMAND, "command", "cells that make the device do something")
 /* clang-format on */
 
+/* What kind of value a parameter is. */
 typedef enum bil_class {
 #define BIL_CLASS_ENUM(NAME, name, what) BIL_CLASS_##NAME,
     BIL_CLASSES(BIL_CLASS_ENUM)
@@ -41,6 +45,7 @@ typedef enum bil_class {
         BIL_CLASS_COUNT
 } bil_class;
 
+/* The name of a class, "?" for a number that is none; and the class of a name. */
 const char *bil_class_name(bil_class cls);
 int bil_class_from_name(const char *name, size_t length); /* or -1 */
 /* live and command are never saved, secrets only sealed: true for the classes that a set lists as left out. */
@@ -78,6 +83,7 @@ typedef union bil_at {
     const char *key; /* a name, as the link's kind has it */
 } bil_at;
 
+/* One named value of a device. */
 typedef struct bil_param {
     const char *id, *name, *unit; /* unit: "" where there is none */
     bil_format format;
@@ -119,6 +125,7 @@ typedef enum bil_step_kind {
     BIL_STEP_PERSON     /* a person does what `text` says and confirms, within `within_ms` */
 } bil_step_kind;
 
+/* One step of a procedure. */
 typedef struct bil_proc_step {
     uint8_t kind;    /* bil_step_kind */
     bool repeatable; /* a write that may be sent again when its fate is unknown */
@@ -128,6 +135,7 @@ typedef struct bil_proc_step {
     const char *text;
 } bil_proc_step;
 
+/* What a procedure is for. */
 typedef enum bil_proc_kind {
     BIL_PROC_UNLOCK,
     BIL_PROC_HOLD,
@@ -139,6 +147,7 @@ typedef enum bil_proc_kind {
     BIL_PROC_COUNT
 } bil_proc_kind;
 
+/* What a model has to be told to unlock, hold, store, ... */
 typedef struct bil_procedure {
     uint8_t kind;   /* bil_proc_kind */
     bool for_state; /* a release leads to the state `found`, in which the machine stands; a start, to one at work */
@@ -159,6 +168,7 @@ typedef enum bil_bank_kind {
     BIL_BANK_KEPT     /* a copy that the device keeps by itself */
 } bil_bank_kind;
 
+/* One such place. */
 typedef struct bil_bank {
     uint8_t kind;         /* bil_bank_kind */
     uint8_t copy;         /* of kept ones: their number, from 1 */
@@ -176,6 +186,7 @@ typedef enum bil_rule_kind {
     BIL_RULE_REQUIRED /* params[0] has to be value[0] when params[1] is value[1] */
 } bil_rule_kind;
 
+/* One rule, with why it is there. */
 typedef struct bil_rule {
     uint8_t kind; /* bil_rule_kind */
     bool free;
@@ -185,6 +196,7 @@ typedef struct bil_rule {
     const char *why;   /* for people: what goes wrong otherwise */
 } bil_rule;
 
+/* What a link to this model has to know: times in milliseconds. */
 typedef struct bil_link_limits {
     uint16_t reply_ms;            /* a reply usually comes within this */
     uint16_t late_ms;             /* and never later than this: a link is silent so long after a time-out */
@@ -193,6 +205,7 @@ typedef struct bil_link_limits {
         cell_cost; /* of a request and of a cell or value in it, in units of one's own; 1 and 0 count requests */
 } bil_link_limits;
 
+/* All of it. Members that hold indices have BIL_NONE where there is none. */
 typedef struct bil_description {
     const char *vendor, *model;
     const char *layout; /* SHA-256 of the layout, BIL_LAYOUT_HEX lower case hex digits */

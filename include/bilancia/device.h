@@ -12,6 +12,7 @@
 extern "C" {
 #endif
 
+/* A device that is spoken to; see host.h for handles. */
 typedef struct bil_device bil_device;
 
 /* Connects, and finds out by which description it goes. `where` is an address (modbus+tcp://HOST[:PORT]/UNIT,
@@ -36,6 +37,7 @@ const char *bil_device_address(const bil_device *device);
 /* What it says of itself, as text: vendor, model, hardware, firmware, serial number, name; "" where it says nothing. */
 const char *bil_device_says(const bil_device *device, bil_identity what);
 
+/* How a read is watched. */
 typedef struct bil_read_wish {
     size_t struct_size;
     /* After each action of the job, for a person who waits: values so far, and the requests that it took. True ends the

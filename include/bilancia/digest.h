@@ -1,4 +1,6 @@
-/* bilancia/digest.h - SHA-256 (FIPS 180-4) as the port or host supplies it. */
+/* bilancia/digest.h - SHA-256 (FIPS 180-4) as the port or host supplies it.
+ *
+ * Thread rules: a digest belongs to one thread at a time. */
 #ifndef BILANCIA_DIGEST_H
 #define BILANCIA_DIGEST_H
 
@@ -9,6 +11,7 @@
 extern "C" {
 #endif
 
+/* Bytes of a digest (FIPS 180-4). */
 #define BIL_SHA256 32
 
 /* One running digest lives behind `ctx`. `start` begins a new one, whatever was before. */
@@ -18,6 +21,7 @@ typedef struct bil_digest_ops {
     void (*end)(void *ctx, uint8_t out[BIL_SHA256]);
 } bil_digest_ops;
 
+/* Those functions with their context. */
 typedef struct bil_digest {
     const bil_digest_ops *ops;
     void *ctx;

@@ -12,6 +12,7 @@
 extern "C" {
 #endif
 
+/* What was found at an address. */
 typedef enum bil_find_end {
     BIL_FOUND_DEVICE,  /* a device that a description knows */
     BIL_FOUND_UNKNOWN, /* something speaks the protocol; no description knows it */
@@ -20,6 +21,7 @@ typedef enum bil_find_end {
     BIL_FOUND_ABSENT   /* not even the line */
 } bil_find_end;
 
+/* One address that was asked. Texts are good during the call that gives it. */
 typedef struct bil_found {
     const char *address;
     bil_find_end end;
@@ -27,6 +29,7 @@ typedef struct bil_found {
     const char *vendor, *model, *hardware, *firmware, *serial, *name; /* of a device; else "" */
 } bil_found;
 
+/* How a search is made and watched. */
 typedef struct bil_find_wish {
     size_t struct_size;
     unsigned at_once; /* lines beside each other; 0: as many as is sensible */

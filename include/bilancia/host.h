@@ -36,8 +36,10 @@
 extern "C" {
 #endif
 
+/* The program's handle. */
 typedef struct bil_host bil_host;
 
+/* What a program may say when it opens the library. */
 typedef struct bil_host_config {
     size_t struct_size;
     /* Who acts: what copies, notes and records say, and what a site knows as the name of a person. NULL: the name of

@@ -1,4 +1,6 @@
-/* bilancia/image.h - the raw values of one unit at one moment, in the caller's memory. */
+/* bilancia/image.h - the raw values of one unit at one moment, in the caller's memory.
+ *
+ * Thread rules: an image belongs to one thread at a time, or is only looked at. */
 #ifndef BILANCIA_IMAGE_H
 #define BILANCIA_IMAGE_H
 
@@ -15,6 +17,7 @@ typedef enum bil_state {
     BIL_UNREADABLE /* it was asked for; `cause` says why it didn't come */
 } bil_state;
 
+/* All values of one unit at one moment, in the caller's memory. */
 typedef struct bil_image {
     const bil_description *description;
     uint8_t *state; /* one bil_state for each parameter */
@@ -31,6 +34,7 @@ int bil_image_init(bil_image *image, const bil_description *description, void *m
 /* Copies all states and values; both must have the same description. */
 void bil_image_copy(bil_image *to, const bil_image *from);
 
+/* The raw value of a parameter, of its format's size; it counts where the state is BIL_PRESENT. */
 const uint8_t *bil_image_raw(const bil_image *image, uint16_t index);
 void bil_image_put(bil_image *image, uint16_t index, const uint8_t *raw);
 void bil_image_fail(bil_image *image, uint16_t index, bil_error cause);

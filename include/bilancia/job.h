@@ -20,6 +20,7 @@
 extern "C" {
 #endif
 
+/* What whoever runs a job has to do next. */
 typedef enum bil_action_kind {
     BIL_ACT_CONNECT,  /* open the link anew; an open one is closed first */
     BIL_ACT_TRANSFER, /* move some values, in one request */
@@ -30,6 +31,7 @@ typedef enum bil_action_kind {
     BIL_ACT_END       /* the job is over */
 } bil_action_kind;
 
+/* What is asked by BIL_ACT_ASK. */
 typedef enum bil_question {
     BIL_ASK_WRITE, /* `have` is what the device holds: may the job go on and write what differs? */
     BIL_ASK_PERSON /* a step for a person: `text` */
@@ -57,6 +59,7 @@ typedef enum bil_question {
     X(VERDICT, "verdict", "the job is over")
 /* clang-format on */
 
+/* See BIL_EVENTS. */
 typedef enum bil_event {
 #define BIL_EVENT_ENUM(NAME, name, text) BIL_EV_##NAME,
     BIL_EVENTS(BIL_EVENT_ENUM)
@@ -76,6 +79,7 @@ typedef enum bil_event {
     X(UNTOUCHED, "untouched", "untouched")
 /* clang-format on */
 
+/* See BIL_VERDICTS. */
 typedef enum bil_verdict {
 #define BIL_VERDICT_ENUM(NAME, name, text) BIL_VERDICT_##NAME,
     BIL_VERDICTS(BIL_VERDICT_ENUM)
@@ -83,9 +87,11 @@ typedef enum bil_verdict {
         BIL_VERDICT_COUNT
 } bil_verdict;
 
+/* Name for programs and sentence for people; "?" for a number that is none. */
 const char *bil_verdict_name(bil_verdict verdict);
 const char *bil_verdict_text(bil_verdict verdict);
 
+/* The next thing to do; memory that it points to is the job's, and good until the next step. */
 typedef struct bil_action {
     uint32_t number; /* the result quotes it */
     bil_action_kind kind;
@@ -146,8 +152,6 @@ typedef enum bil_restart {
         BIL_RESTART_COUNT
 } bil_restart;
 
-/* What a job is told. Set struct_size to sizeof the struct: a shorter one of an older program counts as zero behind its
- * end, a longer one of a newer program is taken when it has zeros there. */
 /* Checks that a person may set aside by giving a reason, which whoever runs the job records. */
 /* X(NAME, "name", "what it looks at") */
 /* clang-format off */
@@ -163,6 +167,8 @@ typedef enum bil_check {
         BIL_CHECK_COUNT
 } bil_check;
 
+/* What a job is told. Set struct_size to sizeof the struct: a shorter one of an older program counts as zero behind
+ * its end, a longer one of a newer program is taken when it has zeros there. */
 typedef struct bil_job_config {
     size_t struct_size;
     bil_job_kind kind;
@@ -192,6 +198,7 @@ typedef struct bil_job_config {
     uint32_t despite;       /* checks set aside: 1 << BIL_CHECK_FIRMWARE and so on */
 } bil_job_config;
 
+/* A job in the caller's memory. */
 typedef struct bil_job bil_job;
 
 /* Bytes that a job of this description needs, the images apart; aligned as for any type. */

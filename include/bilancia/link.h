@@ -30,6 +30,7 @@ typedef enum bil_outcome {
     BIL_UNKNOWN   /* a reply was lost or late: it may have happened */
 } bil_outcome;
 
+/* What became of an action. */
 typedef struct bil_result {
     uint32_t number; /* of the action it answers; 0 before the first */
     bil_outcome outcome;
@@ -59,6 +60,7 @@ typedef struct bil_connect {
     uint16_t at;
 } bil_connect;
 
+/* The functions of a link; none of them keeps what it is given. */
 typedef struct bil_link_ops {
     /* Opens the link once; an open one is closed first. BIL_DONE, or BIL_NOT_SENT with cause and code. */
     bil_outcome (*connect)(void *ctx, const bil_connect *to, bil_result *result);
@@ -66,6 +68,7 @@ typedef struct bil_link_ops {
     void (*close)(void *ctx);
 } bil_link_ops;
 
+/* Those functions with their context. */
 typedef struct bil_link {
     const bil_link_ops *ops;
     void *ctx;
@@ -77,6 +80,7 @@ typedef struct bil_clock_ops {
     void (*sleep_until)(void *ctx, uint64_t ms);
 } bil_clock_ops;
 
+/* Those functions with their context. */
 typedef struct bil_clock {
     const bil_clock_ops *ops;
     void *ctx;

@@ -18,8 +18,10 @@ extern "C" {
 
 #define BIL_LOOK_SIDES 16 /* at most */
 
+/* Sides beside each other; see host.h for handles. */
 typedef struct bil_look bil_look;
 
+/* What is looked at, and how. */
 typedef struct bil_look_wish {
     size_t struct_size;
     const char *group;   /* the parameters of this group alone; or NULL */
@@ -65,6 +67,7 @@ void bil_look_close(bil_look *look);
  * call. */
 int bil_look_next(bil_look *look, bil_finding *finding);
 
+/* What was counted so far. */
 void bil_look_counted(const bil_look *look, bil_look_counts *counts);
 
 /* Of the i-th side: what it is in one word or two ("saved copy", "device now", "stored values", ...), where it comes

@@ -53,6 +53,7 @@ typedef enum bil_write_need {
     BIL_NEED_OUT      /* not wanted, or its class doesn't go there */
 } bil_write_need;
 
+/* What is to be done about a parameter, when the device holds `have` and `want` is wanted. */
 bil_write_need bil_plan_need(const bil_image *have, const bil_image *want, uint16_t index, bil_purpose purpose,
                              bool with_calibration);
 

@@ -22,7 +22,9 @@
  * calibration, in the order of the lines. The digest is SHA-256 over every byte of the file before its own hex digits;
  * what follows them is "}}\n and the end of the file.
  *
- * Strings in headers and items are JSON text between the quotes (still escaped) and point into the line. */
+ * Strings in headers and items are JSON text between the quotes (still escaped) and point into the line.
+ *
+ * Thread rules: a reader or writer belongs to one thread at a time. */
 #ifndef BILANCIA_SET_H
 #define BILANCIA_SET_H
 
@@ -33,6 +35,7 @@
 extern "C" {
 #endif
 
+/* The format's version, and the longest that its parts may be. */
 #define BIL_SET_VERSION 0
 #define BIL_SET_ITEM_LINE 512 /* longest parameter or left-out line, with its LF */
 #define BIL_SET_LINE 2048     /* longest line of any kind, with its LF */
@@ -40,6 +43,7 @@ extern "C" {
 #define BIL_SET_TAIL 68       /* bytes from the digest's first hex digit to the end of the file */
 #define BIL_FILE_NAME_MAX 120
 
+/* A piece of text in somebody else's memory, with no NUL behind it. */
 typedef struct bil_str {
     const char *text;
     size_t length;
@@ -56,6 +60,7 @@ typedef struct bil_set_header {
     uint16_t revision;
 } bil_set_header;
 
+/* What the last line says of all before it. */
 typedef struct bil_set_totals {
     uint32_t values, unreadable, left_out, files;
     uint8_t values_digest[BIL_SHA256], digest[BIL_SHA256];
@@ -80,6 +85,7 @@ typedef struct bil_set_writer {
     bil_set_totals totals;
 } bil_set_writer;
 
+/* The header. BIL_E_SYNTAX where a text isn't printable, or a digest or time isn't one. */
 int bil_set_begin(bil_set_writer *writer, bil_digest whole, bil_digest values, const bil_float_ops *floats,
                   const bil_set_header *header, char *line, size_t *length);
 int bil_set_left_out(bil_set_writer *writer, const bil_param *param, char *line, size_t *length);
@@ -92,6 +98,7 @@ int bil_set_file(bil_set_writer *writer, const char *name, uint64_t bytes, const
 int bil_set_chunk(bil_set_writer *writer, const uint8_t *bytes, size_t count, char *line, size_t *length);
 int bil_set_end(bil_set_writer *writer, char *line, size_t *length);
 
+/* What a line was. */
 typedef enum bil_line_kind {
     BIL_LINE_HEADER,
     BIL_LINE_LEFT_OUT,

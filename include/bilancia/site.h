@@ -17,6 +17,7 @@
 extern "C" {
 #endif
 
+/* An open site; see host.h for handles. */
 typedef struct bil_site bil_site;
 
 /* A copy as the site knows it. */
@@ -52,6 +53,7 @@ int bil_site_make(bil_host *host, const char *folder, const char *name, bil_site
 /* NULL does nothing. */
 void bil_site_close(bil_site *site);
 
+/* Where it lies, whole; and what it is called. */
 const char *bil_site_folder(const bil_site *site);
 const char *bil_site_name(const bil_site *site);
 
@@ -111,6 +113,7 @@ int bil_site_change(bil_site *site, const char *device, const bil_card *card);
 
 /* ---- many at once ---- */
 
+/* How the read of one device ended. */
 typedef enum bil_read_end {
     BIL_READ_SAVED,     /* a new copy */
     BIL_READ_SAME,      /* read, and the values are those of the last copy: nothing was saved */
@@ -119,6 +122,7 @@ typedef enum bil_read_end {
     BIL_READ_FAILED
 } bil_read_end;
 
+/* One device that was read. Texts are good during the call that gives it. */
 typedef struct bil_read_one_of_many {
     const char *device;
     bil_read_end end;
@@ -129,6 +133,7 @@ typedef struct bil_read_one_of_many {
     bool unstored;
 } bil_read_one_of_many;
 
+/* How many devices are read, and what came out. */
 typedef struct bil_read_many {
     size_t struct_size;
     const char *why;   /* for the copies; or NULL */
@@ -149,6 +154,7 @@ int bil_site_read(bil_site *site, const char *const *names, size_t count, bil_re
 /* Deletes one copy for good, with a note that says so. BIL_E_KEPT: the first, the baseline and proved ones stay. */
 int bil_site_delete(bil_site *site, const char *which, const char *why);
 
+/* Which old copies go, and what came out. */
 typedef struct bil_thinning {
     size_t struct_size;
     int days, weeks, months; /* all of so many days stay; then one a week, then one a month; then none */
@@ -159,6 +165,8 @@ typedef struct bil_thinning {
     unsigned gone, stay; /* what came out */
 } bil_thinning;
 
+/* Thins out old copies by a rule. The first, the newest, the baseline and those that somebody noted something on
+ * stay, and so does one whose time makes no sense. */
 int bil_site_thin(bil_site *site, bil_thinning *thinning);
 
 /* A copy that nobody read here, for a device, with a note on where it is `from` and a `text` (may be NULL); and one of
@@ -167,6 +175,7 @@ int bil_site_thin(bil_site *site, bil_thinning *thinning);
 int bil_site_take_in(bil_site *site, const char *device, const char *file, const char *from, const char *text);
 int bil_site_hand_out(bil_site *site, const char *which, const char *folder);
 
+/* What was brought where. */
 typedef struct bil_share_counts {
     unsigned there, here; /* files added to the other place, and to this one */
     unsigned clashes;     /* the same name with another content: one of them is damaged */
@@ -176,6 +185,7 @@ typedef struct bil_share_counts {
 /* Brings two places of one site together; `other` is made when it isn't there. `counts` may be NULL. */
 int bil_site_share(bil_site *site, const char *other, bil_share_counts *counts);
 
+/* What a check found. */
 typedef struct bil_site_state {
     size_t struct_size;
     /* Each thing that isn't as it should be: `what` names it for programs, `where` says where, `why` is for people; not

@@ -37,6 +37,7 @@ extern "C" {
     X(TEXT, "text", 0)
 /* clang-format on */
 
+/* See BIL_TYPES. */
 typedef enum bil_type {
 #define BIL_TYPE_ENUM(NAME, name, size) BIL_##NAME,
     BIL_TYPES(BIL_TYPE_ENUM)
@@ -44,6 +45,7 @@ typedef enum bil_type {
         BIL_TYPE_COUNT
 } bil_type;
 
+/* Its name; "?" for a number that is none. */
 const char *bil_type_name(bil_type type);
 /* The type with this name (no terminator needed), or -1. */
 int bil_type_from_name(const char *name, size_t length);

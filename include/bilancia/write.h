@@ -19,6 +19,7 @@ extern "C" {
 /* A write in progress, as its hooks see it. */
 typedef struct bil_writing bil_writing;
 
+/* What is asked; the answer decides. */
 typedef enum bil_write_question {
     BIL_MAY_GO_ON,        /* the plan is known (bil_writing_...): is it to be done? */
     BIL_MAY_TAKE_CHANGED, /* values were changed since by another hand: are they to be overwritten, too? */
@@ -27,6 +28,7 @@ typedef enum bil_write_question {
                    * it to be set to work again? */
 } bil_write_question;
 
+/* What somebody answered. */
 typedef enum bil_write_answer {
     BIL_ANSWER_NO,
     BIL_ANSWER_YES,
@@ -48,6 +50,7 @@ typedef struct bil_reason {
     const char *why;  /* a line of printable text, of more than two bytes */
 } bil_reason;
 
+/* What is to be written, how, and how the program answers. Texts and lists needn't outlive the call. */
 typedef struct bil_write_wish {
     size_t struct_size;
     const char *why;    /* for the record; or NULL */
@@ -72,6 +75,8 @@ typedef struct bil_write_wish {
     const bil_reason *without; /* values left out */
     size_t without_count;
 
+    /* bil_resume, bil_undo, bil_keep: the device, where it is reached over a link of the program's own; else NULL */
+    bil_device *device;
     /* to go on with a record of another computer: the serial number of the unit in front of the person; or NULL */
     const char *serial;
 
@@ -142,6 +147,7 @@ void bil_cancel(bil_host *host);
 
 /* ---- what a hook may ask ---- */
 
+/* By which description the device goes. */
 const bil_description *bil_writing_description(const bil_writing *w);
 /* What the device holds, as far as it was read, and what is wanted. */
 const bil_image *bil_writing_have(const bil_writing *w);

@@ -1,34 +1,62 @@
-#include "digest.h"
+#include "port/digest.h"
 
+#include <openssl/err.h>
 #include <openssl/evp.h>
 #include <string.h>
 
+#include "port/memory.h"
+
+/* To start, libcrypto takes memory each time: a digest that couldn't is no digest of anything, and leaves the mark. */
+typedef struct sha256 {
+    EVP_MD_CTX *context;
+    bool good;
+} sha256;
+
 static void start(void *ctx)
 {
-    EVP_DigestInit_ex(ctx, EVP_sha256(), NULL);
+    sha256 *d = ctx;
+    d->good = EVP_DigestInit_ex(d->context, EVP_sha256(), NULL) == 1;
+    if (d->good)
+        return;
+    ERR_clear_error(); /* which holds memory of its own */
+    mem_short();
 }
 
 static void add(void *ctx, const void *bytes, size_t count)
 {
-    EVP_DigestUpdate(ctx, bytes, count);
+    sha256 *d = ctx;
+    if (d->good)
+        EVP_DigestUpdate(d->context, bytes, count);
 }
 
 static void end(void *ctx, uint8_t out[BIL_SHA256])
 {
-    EVP_DigestFinal_ex(ctx, out, NULL);
+    sha256 *d = ctx;
+    memset(out, 0, BIL_SHA256);
+    if (d->good)
+        EVP_DigestFinal_ex(d->context, out, NULL);
 }
 
 static const bil_digest_ops ops = {start, add, end};
 
 bool digest_open(bil_digest *digest)
 {
-    *digest = (bil_digest){&ops, EVP_MD_CTX_new()};
-    return digest->ctx != NULL;
+    sha256 *d = mem_new(1, sizeof *d);
+    *digest = (bil_digest){&ops, d};
+    if (d && (d->context = EVP_MD_CTX_new()))
+        return true;
+    ERR_clear_error();
+    mem_short();
+    digest_close(digest);
+    return false;
 }
 
 void digest_close(bil_digest *digest)
 {
-    EVP_MD_CTX_free(digest->ctx);
+    sha256 *d = digest->ctx;
+    if (d)
+        EVP_MD_CTX_free(d->context);
+    mem_free(d);
     digest->ctx = NULL;
 }
 
@@ -40,8 +68,9 @@ static bool digest_whole(const void *bytes, size_t count, uint8_t out[BIL_SHA256
     start(digest.ctx);
     add(digest.ctx, bytes, count);
     end(digest.ctx, out);
+    bool good = ((const sha256 *)digest.ctx)->good;
     digest_close(&digest);
-    return true;
+    return good;
 }
 
 bool digest_policy(const void *bytes, size_t count, char out[DIGEST_POLICY])

@@ -1,6 +1,7 @@
 #include "signature.h"
 
 #include <fcntl.h>
+#include <openssl/err.h>
 #include <openssl/evp.h>
 #include <openssl/pem.h>
 #include <stdio.h>
@@ -47,6 +48,7 @@ bool signature_public(const char *path, uint8_t public_half[SIGNATURE_KEY])
     EVP_PKEY *key = load(path);
     bool good = key && tell_public(key, public_half);
     EVP_PKEY_free(key);
+    ERR_clear_error(); /* which holds memory of its own */
     return good;
 }
 
@@ -59,6 +61,7 @@ bool signature_sign(const char *path, const void *bytes, size_t count, uint8_t s
                 EVP_DigestSign(context, signature, &size, bytes, count) == 1 && size == SIGNATURE_SIZE;
     EVP_MD_CTX_free(context);
     EVP_PKEY_free(key);
+    ERR_clear_error(); /* which holds memory of its own */
     return good;
 }
 
@@ -71,5 +74,6 @@ bool signature_fits(const uint8_t public_half[SIGNATURE_KEY], const void *bytes,
                 EVP_DigestVerify(context, signature, SIGNATURE_SIZE, bytes, count) == 1;
     EVP_MD_CTX_free(context);
     EVP_PKEY_free(key);
+    ERR_clear_error(); /* which holds memory of its own */
     return good;
 }

@@ -55,6 +55,10 @@ static int choose(again *a, bil_writing *x, purpose why, const char *which)
         error = again_agree(a, w, x->wish.serial);
     if (!error)
         error = again_choose(a, w);
+    if (!error && x->wish.device) { /* it is where the program says */
+        w->keep.address = x->wish.device->address;
+        w->recorded_address = NULL;
+    }
     if (!error)
         error = again_take_description(a, w, &x->known);
     if (error)
@@ -65,6 +69,7 @@ static int choose(again *a, bil_writing *x, purpose why, const char *which)
 static int run(bil_host *h, const char *which, purpose why, const bil_write_wish *wish, bil_ending *out)
 {
     bil_writing *x = NULL;
+    bil_device *dev = NULL;
     bil_ending ending = {.param = "", .other = "", .safety = "", .record = "", .address = ""};
     int error = lib_begin(h);
     if (error)
@@ -75,16 +80,23 @@ static int run(bil_host *h, const char *which, purpose why, const bil_write_wish
         error = BIL_E_MEMORY;
     if (a) {
         x->again = a;
+        dev = x->wish.device;
+        if (dev && dev->own_link) {
+            x->w.link = dev->device.link;
+            x->w.clock = dev->device.clock;
+        }
         again_open(a, why == UNDO);
         error = find(a, x, which);
         if (!error && is_open(a, why)) {
             error = choose(a, x, why, which);
+            if (!error && x->wish.device)
+                lib_let_line_go(x->wish.device);
             if (!error)
                 error = lib_writing_run(x, &ending);
         }
         again_close(a);
     }
-    return lib_writing_over(h, x, NULL, error, &ending, out);
+    return lib_writing_over(h, x, dev, error, &ending, out);
 }
 
 int bil_resume(bil_host *h, const char *which, const bil_write_wish *wish, bil_ending *out)
