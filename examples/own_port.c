@@ -1,12 +1,8 @@
 /* A port of one's own: the cells of a device lie in a file, as a card from a data logger would hold them. A port is one
  * const table of four functions and a context; everything else works with it as with any other.   own_port CARD */
+#include <bilancia/cells.h>
+#include <bilancia/device.h>
 #include <stdio.h>
-#include <stdlib.h>
-
-#include "bilancia/cells.h"
-#include "bilancia/job.h"
-
-extern const bil_description bil_description_ed_30;
 
 /* ---- the port: cells as pairs of bytes, high byte first, cell 0 at the beginning ---- */
 
@@ -78,34 +74,21 @@ int main(int argc, char **argv)
     card c = {.path = argv[1]};
     bil_cell_link cells;
     bil_link link = bil_cell_link_over(&cells, (bil_cells){&card_ops, &c});
-    const bil_description *d = &bil_description_ed_30;
-    bil_image image;
-    void *image_memory = malloc(bil_image_size(d)), *job_memory = malloc(bil_job_size(d));
-    bil_image_init(&image, d, image_memory, bil_image_size(d));
-    bil_job_config config = {.struct_size = sizeof config, .kind = BIL_JOB_READ, .description = d, .have = &image};
-    bil_job *job;
-    bil_job_init(&job, job_memory, bil_job_size(d), &config);
-    bil_action action;
-    bil_result result = {0};
-    while (bil_job_step(job, &result, &action) == BIL_OK && action.kind != BIL_ACT_END) {
-        result = (bil_result){.number = action.number, .now_ms = result.now_ms};
-        if (action.kind == BIL_ACT_CONNECT)
-            result.outcome = link.ops->connect(link.ctx, &action.u.connect, &result);
-        else if (action.kind == BIL_ACT_WAIT)
-            result.now_ms = action.u.wait.until_ms; /* a card never needs time */
-        else
-            result.outcome = link.ops->transfer(link.ctx, &action.u.transfer, &result);
+    bil_host *host;
+    bil_device *device;
+    int error = bil_host_open(&host, NULL);
+    if (!error)
+        error = bil_device_open_link(host, argv[1], link, (bil_clock){NULL, NULL}, &device);
+    if (!error)
+        error = bil_device_read(device, NULL);
+    const bil_description *d = error ? NULL : bil_device_description(device);
+    for (uint16_t i = 0; d && i < d->count; i++) {
+        char text[BIL_VALUE_TEXT + 20];
+        if (bil_device_value(device, d->params[i].id, text, sizeof text) == BIL_OK)
+            printf("%-28s %s\n", d->params[i].id, text);
     }
-    link.ops->close(link.ctx);
-    for (uint16_t i = 0; i < d->count && !action.u.end.cause; i++) {
-        char text[BIL_VALUE_TEXT];
-        if (image.state[i] == BIL_PRESENT &&
-            bil_value_text(&d->params[i].format, bil_image_raw(&image, i), NULL, text, sizeof text) == BIL_OK)
-            printf("%-28s %s %s\n", d->params[i].id, text, d->params[i].unit);
-    }
-    if (action.u.end.cause)
-        fprintf(stderr, "%s: %s\n", argv[1], bil_error_text((int)action.u.end.cause));
-    free(image_memory);
-    free(job_memory);
-    return action.u.end.cause ? 4 : 0;
+    if (error)
+        fprintf(stderr, "%s\n", bil_host_trouble(host));
+    bil_host_close(host);
+    return error ? 4 : 0;
 }

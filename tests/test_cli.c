@@ -232,7 +232,7 @@ static void examples_work(void **state)
     assert_int_equal(sscanf(unit_at[3], "modbus+tcp://127.0.0.1:%d/", &port), 1);
     expect(0, "1 changed",
            sh("( sleep 1; b simulate --at unit3.ctl set limit.energy 71999 >&2; echo ) | "
-              "%s/what_changed 127.0.0.1 %d 1",
+              "%s/what_changed modbus+tcp://127.0.0.1:%d/1",
               BILANCIA_EXAMPLES, port));
     assert_non_null(strstr(output, "limit.energy\n"));
     expect(0, "ok", control(3, "set limit.energy 72000"));
@@ -241,7 +241,7 @@ static void examples_work(void **state)
            sh("head -c 1400 /dev/zero >card; printf 'Esempio\\0ED-30\\0' | dd of=card conv=notrunc status=none; "
               "printf '\\007\\010' | dd of=card bs=1 seek=268 conv=notrunc status=none"));
     expect(0, "limit.torque                 180.0 %", sh("%s/own_port card", BILANCIA_EXAMPLES));
-    expect(4, "another model", sh("head -c 100 /dev/zero >card; %s/own_port card", BILANCIA_EXAMPLES));
+    expect(4, "no description matches", sh("head -c 100 /dev/zero >card; %s/own_port card", BILANCIA_EXAMPLES));
     expect(4, "nothing accepts", sh("rm card; %s/own_port card", BILANCIA_EXAMPLES));
 }
 

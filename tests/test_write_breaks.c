@@ -155,6 +155,7 @@ struct world {
     unsigned started;        /* orders that set a machine to work, to either */
     uint64_t event_at;       /* before this action */
     void (*event)(world *w);
+    uint64_t cancel_at; /* the job is cancelled while this action is performed; NEVER */
     bool happened;
     uint64_t happened_at; /* number of the unit's request */
     uint32_t starts_then; /* of the unit, when its restart was announced */
@@ -520,6 +521,8 @@ static void before_each(void *ctx, const bil_job *job, const bil_action *action)
         w->happened_at = w->b.unit->requests;
         w->event(w);
     }
+    if (w->count == w->cancel_at)
+        bil_job_cancel((bil_job *)(uintptr_t)job);
     if (w->count++ == w->at)
         die(w, action);
 }
@@ -578,6 +581,7 @@ static void begin(world *w)
     w->b.sim.unit = w->b.unit;
     w->b.sim.swap = NULL;
     w->event = NULL;
+    w->cancel_at = UINT64_MAX;
     w->happened = false;
     w->asked = w->written = w->started = 0;
     w->b.sim.number = w->b.sim.usual = 0;
@@ -816,6 +820,59 @@ static void broken_off_before_each_action(void **state)
         end_world(&w);
     }
     print_message("broken off before each action of %zu ways of writing, and once more: %u cases\n", count, cases);
+}
+
+/* Cancelled while each action is performed: before the first value nothing happened, and the device is let go; later it
+ * is as if it had been broken off. Then both ways end well. */
+static void cancelled_at_each_action(void **state)
+{
+    (void)state;
+    play plays[160];
+    size_t count;
+    dice d = {67};
+    unsigned untouched = 0, held = 0, free_again = 0, over = 0, all = 0;
+    begin_plays(plays, &count);
+    for (size_t i = 0; i < count; i++) {
+        world w;
+        bil_action end;
+        make_world(&w, &plays[i]);
+        begin(&w);
+        write_until(&w, NEVER, 0, &end);
+        uint64_t actions = w.count;
+        for (uint64_t at = roll_below(&d, SAMPLING); at < actions; at += SAMPLING) {
+            begin(&w);
+            w.cancel_at = at;
+            assert_true(write_until(&w, NEVER, 0, &end));
+            w.cancel_at = UINT64_MAX;
+            judge(&w, &end, &w.wanted, NULL);
+            bool cancelled = end.u.end.cause == BIL_E_CANCELLED;
+            w.b.sim.now += 5000; /* what it was told just before may come to pass now */
+            sim_is_up(w.b.unit, w.b.sim.now);
+            if (cancelled &&
+                (end.u.end.verdict != BIL_VERDICT_UNTOUCHED && end.u.end.verdict != BIL_VERDICT_INCOMPLETE))
+                complain_of(&w, "cancelled", "", &end);
+            if (end.u.end.verdict == BIL_VERDICT_UNTOUCHED &&
+                (end.u.end.wrote || is_held(&w) != end.u.end.held || differs(w.b.unit, w.b.unit->running, &w.old, NULL)))
+                complain_of(&w, "cancelled and untouched, it says", is_held(&w) ? "held" : "free", &end);
+            if (cancelled && end.u.end.verdict == BIL_VERDICT_INCOMPLETE && !end.u.end.held && is_held(&w))
+                complain_of(&w, "cancelled, and left held in secret", "", &end);
+            all++;
+            untouched += end.u.end.verdict == BIL_VERDICT_UNTOUCHED && !end.u.end.held;
+            held += cancelled && end.u.end.held;
+            free_again += cancelled && end.u.end.verdict == BIL_VERDICT_INCOMPLETE && !end.u.end.held;
+            over += !cancelled;
+            later(&w);
+            finish(&w, roll_below(&d, 2), NULL);
+        }
+        end_world(&w);
+    }
+    print_message(
+        "cancelled: %u times over %zu ways of writing: %u untouched, %u held, %u written to and free, %u over "
+        "already\n",
+        all, count, untouched, held, free_again, over);
+    assert_int_equal(untouched + held + free_again + over, all);
+    assert_true(untouched > all / 10 && held > all / 10);
+    cases += all;
 }
 
 /* What goes wrong once: each fault at each request. */
@@ -1232,13 +1289,10 @@ static void enough(void **state)
 int main(int argc, char **argv)
 {
     const struct CMUnitTest moments[] = {
-        cmocka_unit_test(broken_off_before_each_action),
-        cmocka_unit_test(faults_that_last_are_named),
-        cmocka_unit_test(each_command_in_vain),
-        cmocka_unit_test(the_newest_is_the_last_one),
-        cmocka_unit_test(records_cut_at_each_byte),
-        cmocka_unit_test(nothing_goes_on_without_its_record),
-        cmocka_unit_test(enough),
+        cmocka_unit_test(broken_off_before_each_action),      cmocka_unit_test(cancelled_at_each_action),
+        cmocka_unit_test(faults_that_last_are_named),         cmocka_unit_test(each_command_in_vain),
+        cmocka_unit_test(the_newest_is_the_last_one),         cmocka_unit_test(records_cut_at_each_byte),
+        cmocka_unit_test(nothing_goes_on_without_its_record), cmocka_unit_test(enough),
     };
     const struct CMUnitTest faults[] = {
         cmocka_unit_test(each_fault_at_each_request),

@@ -18,6 +18,7 @@ extern "C" {
 #endif
 
 /* Limits of a description, and the mark for "none" among indices. */
+#define BIL_TABLE_VERSION 1 /* of the structs below: a table that was made for another one doesn't compile */
 #define BIL_ID_MAX 63
 #define BIL_NAME_MAX 48 /* bytes of a plain name */
 #define BIL_UNIT_MAX 15 /* bytes of a unit of measure */

@@ -92,7 +92,7 @@ extern "C" {
     X(107, LACKS, "lacks", "the copy has no value for it") \
     X(108, BAD_CALL, "bad_call", "the call lacks something, or makes no sense") \
     X(109, CANCELLED, "cancelled", "it was cancelled") \
-    X(110, TABLE, "table", "the table of the description contradicts itself")
+    X(110, TABLE, "table", "the table contradicts itself")
 /* clang-format on */
 
 /* BIL_OK, BIL_E_RANGE, ... */

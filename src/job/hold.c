@@ -104,6 +104,18 @@ flow bil_hold_run(bil_job *job, bil_action *action)
     return bil_steps(job, action, step);
 }
 
+void bil_hold_cancel(bil_job *job)
+{
+    const exchange *x = &job->exchange;
+    uint16_t went_out = (uint16_t)(job->player.at + (x->tries || x->busy)); /* the step at hand, if it was repeated */
+    if (job->inner != HOLDING || !job->player.procedure)
+        return;
+    for (uint16_t i = 0; i < went_out; i++)
+        if (job->player.procedure->steps[i].kind <= BIL_STEP_SECRET)
+            return; /* it may hold already */
+    job->held = job->left_held;
+}
+
 static flow release(bil_job *job, bil_action *action)
 {
     if (job->left_held || !job->held) {

@@ -273,6 +273,8 @@ bool bil_may_be_held(const bil_job *job);
 /* Unlocks and holds it. `as_left`: one that somebody else left held is held. */
 void bil_hold_start(bil_job *job, bool as_left);
 flow bil_hold_run(bil_job *job, bil_action *action);
+/* The job ends here: where no command of holding ever went out, nothing holds it. */
+void bil_hold_cancel(bil_job *job);
 /* Lets it go, where this job holds it. It never fails: what is held in the end is told. */
 flow bil_release_run(bil_job *job, bil_action *action);
 

@@ -5,28 +5,31 @@
 
 #include "../core/bytes.h"
 
-static void connect_until(bil_link link, bil_clock clock, const bil_connect *to, bil_result *result)
+typedef struct running {
+    bil_link link;
+    bil_clock clock;
+    bil_run_hooks hooks;
+} running;
+
+static void connect_until(const running *r, const bil_connect *to, bil_result *result)
 {
-    while ((result->outcome = link.ops->connect(link.ctx, to, result)) != BIL_DONE) {
-        uint64_t next = clock.ops->now_ms(clock.ctx) + BIL_CONNECT_EVERY_MS;
+    while ((result->outcome = r->link.ops->connect(r->link.ctx, to, result)) != BIL_DONE) {
+        uint64_t next = r->clock.ops->now_ms(r->clock.ctx) + BIL_CONNECT_EVERY_MS;
         if (next > to->until_ms)
             return;
-        clock.ops->sleep_until(clock.ctx, next);
+        r->clock.ops->sleep_until(r->clock.ctx, next);
     }
 }
 
-static void transfer(const bil_run_hooks *h, bil_link link, const bil_transfer *t, bil_result *result)
+static void transfer(const running *r, const bil_transfer *t, bil_result *result)
 {
-    size_t size = t->description->params[t->items[0]].format.size;
-    if (t->secret) {
-        memset(t->raw, 0, size);
-        if (!h->secret || !h->secret(h->ctx, t->secret, t->raw, size)) {
-            result->outcome = BIL_REFUSED;
-            return;
-        }
-    }
-    result->outcome = link.ops->transfer(link.ctx, t, result);
-    for (volatile uint8_t *secret = t->raw; t->secret && size > 0;) /* no compiler leaves that out */
+    const bil_run_hooks *h = &r->hooks;
+    size_t size = t->secret ? t->description->params[t->items[0]].format.size : 0;
+    memset(t->raw, 0, size);
+    result->outcome = BIL_REFUSED;
+    if (!size || (h->secret && h->secret(h->ctx, t->secret, t->raw, size)))
+        result->outcome = r->link.ops->transfer(r->link.ctx, t, result);
+    for (volatile uint8_t *secret = t->raw; size > 0;) /* no compiler leaves that out */
         secret[--size] = 0;
 }
 
@@ -39,40 +42,48 @@ static bool answer(const bil_run_hooks *h, const bil_action *action)
     return !h->record || h->record(h->ctx, action);
 }
 
+static void perform(const running *r, bil_action *action, bil_result *result)
+{
+    if (action->kind == BIL_ACT_TRANSFER) {
+        transfer(r, &action->u.transfer, result);
+    } else if (action->kind == BIL_ACT_CONNECT || action->kind == BIL_ACT_WAIT) {
+        uint64_t *moment = &action->u.wait.until_ms; /* of a connection, too */
+        if (r->hooks.until_ms && *moment > r->hooks.until_ms)
+            *moment = r->hooks.until_ms;
+        if (action->kind == BIL_ACT_CONNECT)
+            connect_until(r, &action->u.connect, result);
+        else
+            r->clock.ops->sleep_until(r->clock.ctx, *moment);
+    } else if (!answer(&r->hooks, action)) {
+        result->outcome = BIL_REFUSED;
+    }
+}
+
 int bil_run(bil_job *job, bil_link link, bil_clock clock, const bil_run_hooks *hooks, bil_action *end)
 {
-    bil_run_hooks h = {0};
+    running r = {.link = link, .clock = clock};
     if (!job || !link.ops || !clock.ops || !end ||
-        (hooks && bil_take_struct(&h, sizeof h, hooks, hooks->struct_size) != BIL_OK))
+        (hooks && bil_take_struct(&r.hooks, sizeof r.hooks, hooks, hooks->struct_size) != BIL_OK))
         return BIL_E_BAD_CALL;
-    uint64_t until = h.until_ms ? h.until_ms : UINT64_MAX;
     bil_result result = {0};
     for (;;) {
         result.now_ms = clock.ops->now_ms(clock.ctx);
         int error = bil_job_step(job, &result, end);
         if (error || end->kind == BIL_ACT_END)
             return error;
-        bool late = result.now_ms >= until;
-        result = (bil_result){.number = end->number, .outcome = BIL_NOT_SENT};
+        bool late = r.hooks.until_ms && result.now_ms >= r.hooks.until_ms;
+        memset(&result, 0, sizeof result);
+        result.number = end->number;
+        if (r.hooks.progress)
+            r.hooks.progress(r.hooks.ctx, job, end);
         if (late) {
             bil_job_cancel(job);
-            until = UINT64_MAX; /* its safe end takes what it takes */
+            r.hooks.until_ms = 0; /* its safe end takes what it takes */
         }
-        if (h.progress)
-            h.progress(h.ctx, job, end);
-        if (end->kind == BIL_ACT_TRANSFER) {
-            if (!late)
-                transfer(&h, link, &end->u.transfer, &result);
-        } else if (end->kind == BIL_ACT_CONNECT || end->kind == BIL_ACT_WAIT) {
-            uint64_t *moment = &end->u.wait.until_ms; /* of a connection, too */
-            *moment = *moment > until ? until : *moment;
-            if (end->kind == BIL_ACT_WAIT)
-                clock.ops->sleep_until(clock.ctx, *moment);
-            else
-                connect_until(link, clock, &end->u.connect, &result);
-        } else {
-            result.outcome = answer(&h, end) ? BIL_DONE : BIL_REFUSED;
-        }
+        if (late && end->kind == BIL_ACT_TRANSFER)
+            result.outcome = BIL_NOT_SENT;
+        else
+            perform(&r, end, &result);
     }
 }
 

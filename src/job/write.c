@@ -127,6 +127,8 @@ void bil_write_cancel(bil_job *job, bil_action *action)
 {
     if (job->part >= RELEASE)
         return;
+    if (job->part == HOLD)
+        bil_hold_cancel(job);
     bil_refuse(job, BIL_E_CANCELLED, BIL_NONE);
     job->fails_as = BIL_VERDICT_UNTOUCHED;
     failed(job);

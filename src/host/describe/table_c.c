@@ -31,13 +31,78 @@ static void put_texts(FILE *file, const char *name, const char *const *texts, si
     fputs("};\n", file);
 }
 
-static void put_numbers(FILE *file, const char *name, const uint16_t *numbers, size_t count)
+/* ---- names for numbers ---- */
+
+static const char *const types[] = {
+#define TYPE(NAME, name, size) "BIL_" #NAME,
+    BIL_TYPES(TYPE)
+#undef TYPE
+};
+static const char *const classes[] = {
+#define CLASS(NAME, name, what) "BIL_CLASS_" #NAME,
+    BIL_CLASSES(CLASS)
+#undef CLASS
+};
+static const char *const sharings[] = {"BIL_SHARE_NEIGHBOURS", "BIL_SHARE_ANY", "BIL_SHARE_NONE"};
+static const char *const roundings[] = {"BIL_ROUND_NONE", "BIL_ROUND_NEAREST", "BIL_ROUND_DOWN", "BIL_ROUND_UP"};
+static const char *const step_kinds[] = {"BIL_STEP_WRITE", "BIL_STEP_SECRET",    "BIL_STEP_UNTIL",
+                                         "BIL_STEP_WAIT",  "BIL_STEP_RECONNECT", "BIL_STEP_PERSON"};
+static const char *const proc_kinds[] = {"BIL_PROC_UNLOCK", "BIL_PROC_HOLD",    "BIL_PROC_RELEASE",
+                                         "BIL_PROC_STORE",  "BIL_PROC_RESTART", "BIL_PROC_FACTORY_RESET",
+                                         "BIL_PROC_START"};
+static const char *const stored_values[] = {"BIL_STORED_BY_RESTART", "BIL_STORED_NOT_READABLE"};
+static const char *const bank_kinds[] = {"BIL_BANK_STORED", "BIL_BANK_FACTORY", "BIL_BANK_KEPT"};
+static const char *const rule_kinds[] = {"BIL_RULE_UNIQUE", "BIL_RULE_ORDER", "BIL_RULE_ALLOWED", "BIL_RULE_REQUIRED"};
+static const char *const flags[] = {"BIL_READABLE", "BIL_WRITABLE", "BIL_NEEDS_HOLD", "BIL_NEEDS_RESTART",
+                                    "BIL_SAFETY",   "BIL_OF_PLACE", "BIL_ACCESS"};
+static const char *const orders[] = {"BIL_LOW_CELL_FIRST", "BIL_LOW_BYTE_FIRST"};
+
+/* The names of some bits, 0 where none is set. */
+static void put_bits(FILE *file, unsigned bits, const char *const *names, size_t count)
+{
+    if (bits == 0)
+        putc('0', file);
+    for (size_t i = 0, seen = 0; i < count; i++)
+        if (bits >> i & 1)
+            fprintf(file, "%s%s", seen++ ? " | " : "", names[i]);
+}
+
+/* A parameter as an index is called by its id: p_limit_torque. Its number stands behind that, since "a.b_c" and "a_b.c"
+ * would be one name. */
+static void put_index(FILE *file, const bil_description *d, uint16_t index)
+{
+    if (index == BIL_NONE) {
+        fputs("BIL_NONE", file);
+        return;
+    }
+    fputs("p_", file);
+    for (const char *c = d->params[index].id; *c; c++)
+        putc(*c == '.' ? '_' : *c, file);
+    fprintf(file, "_%u", index);
+}
+
+static void put_indices(FILE *file, const char *name, const bil_description *d, const uint16_t *list, size_t count)
 {
     fprintf(file, "static const uint16_t %s[] = {", name);
-    for (size_t i = 0; i < count; i++)
-        fprintf(file, "%s%" PRIu16, i == 0 ? "" : i % 20 ? ", " : ",\n    ", numbers[i]);
+    for (size_t i = 0; i < count; i++) {
+        fputs(i == 0 ? "" : i % 4 ? ", " : ",\n    ", file);
+        put_index(file, d, list[i]);
+    }
     fputs("};\n", file);
 }
+
+static void put_names(FILE *file, const bil_description *d)
+{
+    fputs("enum {\n", file);
+    for (uint16_t i = 0; i < d->count; i++) {
+        fputs("    ", file);
+        put_index(file, d, i);
+        fprintf(file, " = %u,\n", i);
+    }
+    fputs("};\n", file);
+}
+
+/* ---- the parts ---- */
 
 static void put_choices(FILE *file, const bil_description *d)
 {
@@ -72,7 +137,7 @@ static void put_params(FILE *file, const bil_description *d)
         if (d->params[i].reset_count) {
             char name[24];
             snprintf(name, sizeof name, "resets_%u", i);
-            put_numbers(file, name, d->params[i].resets, d->params[i].reset_count);
+            put_indices(file, name, d, d->params[i].resets, d->params[i].reset_count);
         }
     fputs("static const bil_param params[] = {\n", file);
     for (uint16_t i = 0; i < d->count; i++) {
@@ -84,23 +149,30 @@ static void put_params(FILE *file, const bil_description *d)
         put_string(file, p->name);
         fputs(", .unit = ", file);
         put_string(file, p->unit);
-        fprintf(
-            file,
-            ",\n     .format = {.type = %u, .size = %u, .decimals = %u, .order = %u, .rounding = %u, .limited = %d,",
-            f->type, f->size, f->decimals, f->order, f->rounding, f->limited);
+        fprintf(file, ",\n     .format = {.type = %s, .size = %u, .decimals = %u, .order = ", types[f->type], f->size,
+                f->decimals);
+        put_bits(file, f->order, orders, sizeof orders / sizeof orders[0]);
+        fprintf(file, ", .rounding = %s, .limited = %s, .choice_count = %u,\n", roundings[f->rounding],
+                f->limited ? "true" : "false", f->choice_count);
         fprintf(file,
-                " .mul = %d, .offset = %d, .round_to = %" PRIu32 "u, .step = %" PRIu32 "u, .tolerance = %" PRIu32
-                "u,\n                ",
-                f->mul, f->offset, f->round_to, f->step, f->tolerance);
-        fprintf(file, ".low = UINT64_C(%" PRIu64 "), .high = UINT64_C(%" PRIu64 ")", f->low, f->high);
+                "                .mul = %d, .offset = %d, .round_to = %" PRIu32 "u, .tolerance = %" PRIu32
+                "u, .step = %" PRIu32 "u,\n                ",
+                f->mul, f->offset, f->round_to, f->tolerance, f->step);
+        fprintf(file, ".low = UINT64_C(%" PRIu64 "), .high = UINT64_C(%" PRIu64 "), .choices = ", f->low, f->high);
         if (f->choice_count)
-            fprintf(file, ", .choices = choices_%u, .choice_count = %u", i, f->choice_count);
+            fprintf(file, "choices_%u", i);
+        else
+            fputs("NULL", file);
         fputs("},\n     .at = {", file);
         put_at(file, d, p);
-        fprintf(file, "}, .raw_at = %u, .cells = %u, .space = %u, .cls = %u, .flags = %u, .stage = %u", p->raw_at,
-                p->cells, p->space, p->cls, p->flags, p->stage);
+        fprintf(file, "}, .raw_at = %u, .space = %u, .cells = %u, .cls = %s,\n     .flags = ", p->raw_at, p->space,
+                p->cells, classes[p->cls]);
+        put_bits(file, p->flags, flags, sizeof flags / sizeof flags[0]);
+        fprintf(file, ", .stage = %u", p->stage);
         if (p->reset_count)
-            fprintf(file, ", .resets = resets_%u, .reset_count = %u", i, p->reset_count);
+            fprintf(file, ", .reset_count = %u, .resets = resets_%u", p->reset_count, i);
+        else
+            fputs(", .reset_count = 0, .resets = NULL", file);
         fputs("},\n", file);
     }
     fputs("};\n", file);
@@ -112,9 +184,11 @@ static void put_procedures(FILE *file, const bil_description *d)
         fprintf(file, "static const bil_proc_step steps_%u[] = {\n", i);
         for (uint16_t k = 0; k < d->procedures[i].step_count; k++) {
             const bil_proc_step *s = &d->procedures[i].steps[k];
-            fprintf(file,
-                    "    {.kind = %u, .repeatable = %d, .param = %u, .value = %" PRIu32 "u, .mask = %" PRIu32 "u,",
-                    s->kind, s->repeatable, s->param, s->value, s->mask);
+            bool has_param = s->kind <= BIL_STEP_UNTIL;
+            fprintf(file, "    {.kind = %s, .repeatable = %s, .param = ", step_kinds[s->kind],
+                    s->repeatable ? "true" : "false");
+            put_index(file, d, has_param ? s->param : BIL_NONE);
+            fprintf(file, ", .value = %" PRIu32 "u, .mask = %" PRIu32 "u,", s->value, s->mask);
             fprintf(file, " .within_ms = %" PRIu32 "u, .every_ms = %" PRIu32 "u, .text = ", s->within_ms, s->every_ms);
             put_string(file, s->text);
             fputs("},\n", file);
@@ -126,8 +200,8 @@ static void put_procedures(FILE *file, const bil_description *d)
     fputs("static const bil_procedure procedures[] = {\n", file);
     for (uint16_t i = 0; i < d->procedure_count; i++) {
         const bil_procedure *p = &d->procedures[i];
-        fprintf(file, "    {.kind = %u, .for_state = %d, .found = %" PRIu32 "u, .hardware = ", p->kind, p->for_state,
-                p->found);
+        fprintf(file, "    {.kind = %s, .for_state = %s, .found = %" PRIu32 "u, .hardware = ", proc_kinds[p->kind],
+                p->for_state ? "true" : "false", p->found);
         put_string(file, p->hardware);
         fprintf(file, ", .steps = steps_%u, .step_count = %u},\n", i, p->step_count);
     }
@@ -143,8 +217,8 @@ static void put_spaces(FILE *file, const bil_description *d)
         put_string(file, s->ask);
         fputs(", .set = ", file);
         put_string(file, s->set);
-        fprintf(file, ", .reading = %u, .writing = %u, .whole = %d, .read_most = %u, .write_most = %u},\n", s->reading,
-                s->writing, s->whole, s->read_most, s->write_most);
+        fprintf(file, ", .reading = %s, .writing = %s, .whole = %s, .read_most = %u, .write_most = %u},\n",
+                sharings[s->reading], sharings[s->writing], s->whole ? "true" : "false", s->read_most, s->write_most);
     }
     fputs("};\n", file);
 }
@@ -166,8 +240,10 @@ static void put_banks(FILE *file, const bil_description *d)
     fputs("static const bil_bank banks[] = {\n", file);
     for (uint8_t i = 0; i < d->bank_count; i++) {
         const bil_bank *b = &d->banks[i];
-        fprintf(file, "    {%u, %u, %u, %u, %u, %u, %u},\n", b->kind, b->copy, b->space, b->first, b->last, b->at,
-                b->when);
+        fprintf(file, "    {.kind = %s, .copy = %u, .space = %u, .first = %u, .last = %u, .at = %u, .when = ",
+                bank_kinds[b->kind], b->copy, b->space, b->first, b->last, b->at);
+        put_index(file, d, b->when);
+        fputs("},\n", file);
     }
     fputs("};\n", file);
 }
@@ -177,15 +253,17 @@ static void put_rules(FILE *file, const bil_description *d)
     for (uint16_t i = 0; i < d->rule_count; i++) {
         char name[24];
         snprintf(name, sizeof name, "rule_params_%u", i);
-        put_numbers(file, name, d->rules[i].params, d->rules[i].count);
+        put_indices(file, name, d, d->rules[i].params, d->rules[i].count);
     }
     if (!d->rule_count)
         return;
     fputs("static const bil_rule rules[] = {\n", file);
     for (uint16_t i = 0; i < d->rule_count; i++) {
         const bil_rule *r = &d->rules[i];
-        fprintf(file, "    {%u, %d, %u, rule_params_%u, {%" PRIu32 "u, %" PRIu32 "u}, ", r->kind, r->free, r->count, i,
-                r->value[0], r->value[1]);
+        fprintf(file,
+                "    {.kind = %s, .free = %s, .count = %u, .params = rule_params_%u, .value = {%" PRIu32 "u, %" PRIu32
+                "u},\n     .why = ",
+                rule_kinds[r->kind], r->free ? "true" : "false", r->count, i, r->value[0], r->value[1]);
         put_string(file, r->why);
         fputs("},\n", file);
     }
@@ -205,7 +283,8 @@ static void put_lists(FILE *file, const bil_description *d)
 {
     put_texts(file, "firmwares", d->firmwares, d->firmware_count);
     put_texts(file, "hardwares", d->hardwares, d->hardware_count);
-    put_numbers(file, "by_place", d->by_place, d->count);
+    put_names(file, d);
+    put_indices(file, "by_place", d, d->by_place, d->count);
     put_spaces(file, d);
     put_choices(file, d);
     put_params(file, d);
@@ -218,9 +297,9 @@ static void put_lists(FILE *file, const bil_description *d)
     if (d->test_count)
         put_texts(file, "tests", d->tests, d->test_count);
     if (d->unit_same_count)
-        put_numbers(file, "unit_same", d->unit_same, d->unit_same_count);
+        put_indices(file, "unit_same", d, d->unit_same, d->unit_same_count);
     if (d->unit_grows_count)
-        put_numbers(file, "unit_grows", d->unit_grows, d->unit_grows_count);
+        put_indices(file, "unit_grows", d, d->unit_grows, d->unit_grows_count);
     if (d->no_serial_count)
         put_texts(file, "no_serial", d->no_serial, d->no_serial_count);
     put_rules(file, d);
@@ -231,68 +310,98 @@ static void put_lists(FILE *file, const bil_description *d)
     }
 }
 
+/* A member that is a list, or NULL where it has nothing in it. */
+static void put_list(FILE *file, const char *member, bool there)
+{
+    fprintf(file, " .%s = %s,", member, there ? member : "NULL");
+}
+
+static void put_role(FILE *file, const bil_description *d, const char *member, uint16_t index)
+{
+    fprintf(file, " .%s = ", member);
+    put_index(file, d, index);
+    putc(',', file);
+}
+
+/* In the order of the struct, as C++20 demands it. */
+static void put_head(FILE *file, const bil_description *d)
+{
+    fputs("    .vendor = ", file);
+    put_string(file, d->vendor);
+    fputs(", .model = ", file);
+    put_string(file, d->model);
+    fputs(",\n    .layout = ", file);
+    put_string(file, d->layout);
+    fprintf(file, ",\n    .revision = %u, .firmwares = firmwares, .hardwares = hardwares, .firmware_count = %u,\n",
+            d->revision, d->firmware_count);
+    fprintf(file, "    .hardware_count = %u, .stored_values = %s, .restart_keeps_hold = %s, .writes_last = %s,\n",
+            d->hardware_count, stored_values[d->stored_values], d->restart_keeps_hold ? "true" : "false",
+            d->writes_last ? "true" : "false");
+    fprintf(file, "    .count = %u, .space_count = %u, .spaces = spaces, .params = params, .by_place = by_place,\n   ",
+            d->count, d->space_count);
+    put_list(file, "across", d->across_count);
+    fprintf(file, " .across_count = %u, .procedure_count = %u,", d->across_count, d->procedure_count);
+    put_list(file, "procedures", d->procedure_count);
+    fputs("\n    .identity = {", file);
+    for (int i = 0; i < BIL_ID_COUNT; i++) {
+        fputs(i ? ", " : "", file);
+        put_index(file, d, d->identity[i]);
+    }
+    fputs("},\n   ", file);
+    put_list(file, "unit_same", d->unit_same_count);
+    put_list(file, "unit_grows", d->unit_grows_count);
+    fprintf(file, " .unit_same_count = %u, .unit_grows_count = %u,", d->unit_same_count, d->unit_grows_count);
+    put_list(file, "no_serial", d->no_serial_count);
+    fprintf(file, " .no_serial_count = %u,\n", d->no_serial_count);
+}
+
 static void put_rest(FILE *file, const bil_description *d)
 {
     const bil_link_limits *l = &d->link;
-    fprintf(file, "}, .state = %u, .state_held = %" PRIu32 "u, .changes = %u,\n", d->state, d->state_held, d->changes);
-    fprintf(file, "    .state_idle = %" PRIu32 "u, .restart_after = %u, .link_unit = %u,\n", d->state_idle,
-            d->restart_after, d->link_unit);
-    fprintf(file, "    .unstored = %u, .unstored_value = %" PRIu32 "u, .factory_address = ", d->unstored,
-            d->unstored_value);
+    fputs("   ", file);
+    put_role(file, d, "starts", d->starts);
+    put_role(file, d, "uptime", d->uptime);
+    fprintf(file, " .restart_ends_hold = %s, .restart_absent_ms = %" PRIu32 "u,\n   ",
+            d->restart_ends_hold ? "true" : "false", d->restart_absent_ms);
+    put_role(file, d, "state", d->state);
+    fprintf(file, " .state_held = %" PRIu32 "u, .state_idle = %" PRIu32 "u, .restart_after = %u,\n   ", d->state_held,
+            d->state_idle, d->restart_after);
+    put_role(file, d, "link_unit", d->link_unit);
+    put_role(file, d, "changes", d->changes);
+    put_role(file, d, "unstored", d->unstored);
+    fprintf(file, " .unstored_value = %" PRIu32 "u,\n    .factory_address = ", d->unstored_value);
     put_string(file, d->factory_address);
-    fputs(",\n", file);
-    if (d->expect_count)
-        fprintf(file, "    .expect = expect, .expect_count = %u,\n", d->expect_count);
-    if (d->by_hand_count)
-        fprintf(file, "    .by_hand = by_hand, .by_hand_count = %u,\n", d->by_hand_count);
-    if (d->test_count)
-        fprintf(file, "    .tests = tests, .test_count = %u,\n", d->test_count);
-    if (d->unit_same_count)
-        fprintf(file, "    .unit_same = unit_same, .unit_same_count = %u,\n", d->unit_same_count);
-    if (d->unit_grows_count)
-        fprintf(file, "    .unit_grows = unit_grows, .unit_grows_count = %u,\n", d->unit_grows_count);
-    if (d->no_serial_count)
-        fprintf(file, "    .no_serial = no_serial, .no_serial_count = %u,\n", d->no_serial_count);
-    fprintf(file, "    .starts = %u, .uptime = %u, .restart_ends_hold = %d, .restart_absent_ms = %" PRIu32 "u,\n",
-            d->starts, d->uptime, d->restart_ends_hold, d->restart_absent_ms);
-    if (d->writes_last)
-        fputs("    .writes_last = true,\n", file);
-    if (d->rule_count)
-        fprintf(file, "    .rules = rules, .rule_count = %u,\n", d->rule_count);
-    if (d->bank_count)
-        fprintf(file, "    .banks = banks, .bank_count = %u,\n", d->bank_count);
-    if (d->factory)
-        fputs("    .factory = factory, .factory_known = factory_known,\n", file);
-    fprintf(file,
-            "    .spaces = spaces, .space_count = %u,\n    .link = {.reply_ms = %u, .late_ms = %u, .busy_ms = %u, "
-            ".busy_tries = %u,\n",
-            d->space_count, l->reply_ms, l->late_ms, l->busy_ms, l->busy_tries);
+    fputs(",\n   ", file);
+    put_list(file, "expect", d->expect_count);
+    put_list(file, "by_hand", d->by_hand_count);
+    put_list(file, "tests", d->test_count);
+    fprintf(file, " .expect_count = %u, .by_hand_count = %u, .test_count = %u,\n   ", d->expect_count, d->by_hand_count,
+            d->test_count);
+    put_list(file, "rules", d->rule_count);
+    fprintf(file, " .rule_count = %u,", d->rule_count);
+    put_list(file, "banks", d->bank_count);
+    put_list(file, "factory", d->factory);
+    put_list(file, "factory_known", d->factory);
+    fprintf(file, " .bank_count = %u,\n", d->bank_count);
+    fprintf(file, "    .link = {.reply_ms = %u, .late_ms = %u, .busy_ms = %u, .busy_tries = %u,\n", l->reply_ms,
+            l->late_ms, l->busy_ms, l->busy_tries);
     fprintf(file, "             .request_cost = %u, .cell_cost = %u},\n    .raw_size = %" PRIu32 "u,\n};\n",
             l->request_cost, l->cell_cost, d->raw_size);
 }
 
 void description_write_c(const bil_description *d, const char *name, FILE *file)
 {
-    fputs("/* Made from a description by the generator; don't edit. */\n#include <stddef.h>\n\n", file);
-    fprintf(file, "#include \"bilancia/description.h\"\n\nextern const bil_description %s;\n\n", name);
+    fputs("/* Made from a description by the generator; don't edit. C11, and C++20. */\n#include <stddef.h>\n\n", file);
+    fprintf(file,
+            "#include \"bilancia/description.h\"\n\n#if BIL_TABLE_VERSION != %d\n#error \"this table was made for "
+            "another version of bilancia: make it again with its bilancia-table\"\n#endif\n\n",
+            BIL_TABLE_VERSION);
+    fprintf(file,
+            "#ifdef __cplusplus\nextern \"C\" {\n#endif\nextern const bil_description %s;\n#ifdef "
+            "__cplusplus\n}\n#endif\n\n",
+            name);
     put_lists(file, d);
-    fprintf(file, "\nconst bil_description %s = {\n    .vendor = ", name);
-    put_string(file, d->vendor);
-    fputs(", .model = ", file);
-    put_string(file, d->model);
-    fputs(",\n    .layout = ", file);
-    put_string(file, d->layout);
-    fprintf(file,
-            ",\n    .revision = %u, .firmwares = firmwares, .firmware_count = %u, .hardwares = hardwares, "
-            ".hardware_count = %u,\n",
-            d->revision, d->firmware_count, d->hardware_count);
-    fprintf(file,
-            "    .stored_values = %u, .restart_keeps_hold = %d, .count = %u, .params = params, .by_place = by_place,\n",
-            d->stored_values, d->restart_keeps_hold, d->count);
-    fprintf(file, "    .across = %s, .across_count = %u, .procedures = %s, .procedure_count = %u,\n    .identity = {",
-            d->across_count ? "across" : "NULL", d->across_count, d->procedure_count ? "procedures" : "NULL",
-            d->procedure_count);
-    for (int i = 0; i < BIL_ID_COUNT; i++)
-        fprintf(file, "%s%u", i ? ", " : "", d->identity[i]);
+    fprintf(file, "\nconst bil_description %s = {\n", name);
+    put_head(file, d);
     put_rest(file, d);
 }

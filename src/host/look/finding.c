@@ -40,8 +40,8 @@ void findings_begin(findings *f, side *sides, size_t count, const finding_filter
             f->description = sides[i].description;
     }
     f->pair = (set_pair){.left = &sides[0].set, .right = &sides[count - 1].set, .group = f->group};
-    bool files = sides[0].kind == SIDE_COPY && sides[count - 1].kind == SIDE_COPY && !sides[0].lent &&
-                 !sides[count - 1].lent;
+    bool files =
+        sides[0].kind == SIDE_COPY && sides[count - 1].kind == SIDE_COPY && !sides[0].lent && !sides[count - 1].lent;
     if (quick && count == 2 && !filter_is_set(filter) && files)
         f->skip = set_pair_skip(&f->pair);
 }
