@@ -3,6 +3,7 @@
 #include "help.h"
 #include "sim/control.h"
 #include "sim/entry.h"
+#include "sim/fault.h"
 
 /* ---- a unit in the state a write begins with ---- */
 
@@ -806,6 +807,52 @@ static void cancel_then(void *ctx, const bil_job *job, const bil_action *action)
         bil_job_cancel((bil_job *)(uintptr_t)job);
 }
 
+/* A write that is cancelled while it is held, by a procedure that waits before its first command, which the device then
+ * answers with "later", or not at all: only where a command went out may it be held. */
+static void a_hold_that_is_cancelled(void **state)
+{
+    (void)state;
+    static const char *const faults[] = {"plug-in", "busy %u 2", "request-lost %u"};
+    bil_description d = bil_description_ed_30;
+    bil_procedure procedures[20];
+    bil_proc_step steps[10] = {{.kind = BIL_STEP_WAIT, .param = BIL_NONE, .within_ms = 100}};
+    unsigned held = 0, not_held = 0;
+    memcpy(procedures, d.procedures, d.procedure_count * sizeof procedures[0]);
+    for (uint16_t i = 0; i < d.procedure_count; i++)
+        if (procedures[i].kind == BIL_PROC_HOLD) {
+            memcpy(steps + 1, procedures[i].steps, procedures[i].step_count * sizeof steps[0]);
+            procedures[i].steps = steps;
+            procedures[i].step_count++;
+        }
+    d.procedures = procedures;
+    for (size_t fault = 0; fault < sizeof faults / sizeof faults[0]; fault++)
+        for (unsigned at = 0, of = fault ? 40 : 1; at < 60; at++)
+            for (unsigned request = fault ? 5 : 0; request < of; request += 1) {
+                bench b;
+                char words[40], answer[100];
+                bench_open(&b, &sim_ed30, &d, false);
+                bench_read(&b, true);
+                sim_put(b.unit, "limit.torque", "66");
+                b.unit->requests = 0;
+                snprintf(words, sizeof words, faults[fault], request);
+                sim_fault_say(b.unit, words, answer, sizeof answer);
+                cancel_at = at;
+                b.before = cancel_then;
+                bil_action end = bench_write(&b, bench_config(&b));
+                b.sim.now += 5000; /* what it was told just before comes to pass */
+                sim_is_up(b.unit, b.sim.now);
+                if (end.u.end.cause == BIL_E_CANCELLED && !end.u.end.wrote) {
+                    assert_int_equal(end.u.end.verdict, BIL_VERDICT_UNTOUCHED);
+                    assert_true(end.u.end.held || b.unit->state != 2); /* never held in secret */
+                    held += end.u.end.held;
+                    not_held += !end.u.end.held;
+                }
+                bench_close(&b);
+            }
+    print_message("cancelled while it is held: %u times held, %u not\n", held, not_held);
+    assert_true(not_held > 500);
+}
+
 /* A start that is cancelled at any action: the machine stands as before, or it is being started and comes to work. */
 static void a_start_that_is_cancelled(void **state)
 {
@@ -1264,6 +1311,7 @@ int main(void)
         cmocka_unit_test(what_is_at_work_is_waited_for),
         cmocka_unit_test(a_machine_is_started_on_purpose),
         cmocka_unit_test(a_start_that_breaks),
+        cmocka_unit_test(a_hold_that_is_cancelled),
         cmocka_unit_test(a_start_that_is_cancelled),
         cmocka_unit_test(what_may_be_held),
         cmocka_unit_test(no_release_starts_a_machine),

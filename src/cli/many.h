@@ -11,7 +11,7 @@ typedef struct many {
     unsigned at_once;
     const char *who, *why;
     const catalogue *known;
-    const volatile int *stop;
+    const atomic_int *stop;
     unsigned saved, same, failed, partly; /* out: `same` counts unchanged ones, too */
 } many;
 

@@ -5,7 +5,7 @@
 
 #include "cli/many.h"
 
-static volatile int stop;
+static atomic_int stop;
 
 static void on_signal(int number)
 {

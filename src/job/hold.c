@@ -107,9 +107,11 @@ flow bil_hold_run(bil_job *job, bil_action *action)
 void bil_hold_cancel(bil_job *job)
 {
     const exchange *x = &job->exchange;
-    uint16_t went_out = (uint16_t)(job->player.at + (x->tries || x->busy)); /* the step at hand, if it was repeated */
-    if (job->inner != HOLDING || !job->player.procedure)
+    uint16_t went_out = job->player.at;
+    if (job->inner != HOLDING)
         return;
+    if (x->tries + x->busy) /* the step at hand is being repeated */
+        went_out++;
     for (uint16_t i = 0; i < went_out; i++)
         if (job->player.procedure->steps[i].kind <= BIL_STEP_SECRET)
             return; /* it may hold already */

@@ -1,5 +1,5 @@
-/* A program outside, as C11 and as C++17, with the installed library: reads a device, saves a copy, sets a value, compares,
- * writes the copy back. Says how that ended, and what differed before.   program ADDRESS */
+/* A program outside, as C11 and as C++17, with the installed library: reads a device, saves a copy, sets a value,
+ * compares, writes the copy back. Says how that ended, and what differed before.   program ADDRESS */
 #include <bilancia/bilancia.h>
 #include <bilancia/find.h>
 #include <bilancia/look.h>

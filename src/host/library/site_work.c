@@ -130,7 +130,7 @@ typedef struct choice {
     device_row *rows;
     size_t count, room;
     bil_read_many many;
-    volatile int stop;
+    atomic_int stop;
 } choice;
 
 static bool is_meant(choice *c, const device_row *row)

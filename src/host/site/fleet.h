@@ -2,6 +2,8 @@
 #ifndef BIL_HOST_SITE_FLEET_H
 #define BIL_HOST_SITE_FLEET_H
 
+#include <stdatomic.h>
+
 #include "host/run/device.h"
 #include "host/site/index.h"
 
@@ -41,8 +43,8 @@ typedef struct fleet_orders {
     const site *site;
     const catalogue *models;
     const char *who, *why;
-    unsigned at_once;         /* lines read beside each other; 0: as many as is sensible */
-    const volatile int *stop; /* not NULL: no new device is begun once this is true */
+    unsigned at_once;       /* lines read beside each other; 0: as many as is sensible */
+    const atomic_int *stop; /* not NULL: no new device is begun once this is true */
     /* After each device, one call at a time. */
     void (*done)(void *ctx, const fleet_task *task, size_t finished, size_t count);
     void *ctx;
