@@ -403,20 +403,54 @@ static void a_number_that_two_units_have(void **state)
 }
 
 /* test_write_again [TEST] */
+/* A signal at any moment: the write ends safely and says how, both ways lead on. */
+static void signals_at_fifty_moments(void **state)
+{
+    (void)state;
+    static const char *const names[] = {"INT", "TERM", "HUP"};
+    dice d = {83};
+    unsigned done = 0, untouched = 0, broken = 0, n = rounds(15);
+    for (unsigned i = 0; i < n; i++) {
+        disturb();
+        int code = sh(
+            "echo mill-30 | timeout --foreground --preserve-status -s %s %.3f %s write crusher#baseline crusher --yes "
+            "--password-fd 0 --site mill",
+            names[i % 3], 0.02 + 0.001 * roll_below(&d, 1500), BILANCIA_TOOL);
+        bool came = strstr(output, "as soon as that is safe") != NULL;
+        if (came && code == 3) { /* nothing was sent: it is as it was, and free */
+            assert_non_null(strstr(output, "cancelled"));
+            expect(0, NULL, sh("b compare before/*.bset crusher --class setup --site mill"));
+            untouched++;
+        } else if (came && code != 0) {
+            if (code != 5 && code != 7)
+                fail_msg("exit %d: %s", code, output);
+            assert_int_equal(strcmp(newest().verdict, "incomplete"), 0);
+            assert_non_null(strstr(output, "bilancia resume crusher"));
+            broken++;
+        } else if (came || code == 0) {
+            assert_int_equal(code, 0);
+            done++;
+        } else {
+            if (code <= 128)
+                fail_msg("exit %d: %s", code, output);
+            untouched++;
+        }
+        both_ways_lead_on(&d);
+    }
+    print_message("signals: %u done all the same, %u untouched, %u broken off\n", done, untouched, broken);
+    assert_true(broken >= n / 10);
+}
+
 int main(int argc, char **argv)
 {
     if (argc > 1)
         cmocka_set_test_filter(argv[1]);
     const struct CMUnitTest tests[] = {
-        cmocka_unit_test(the_cable_is_pulled_anywhere),
-        cmocka_unit_test(killed_at_any_moment),
-        cmocka_unit_test(records_that_are_cut),
-        cmocka_unit_test(single_values_are_set),
-        cmocka_unit_test(values_are_tried),
-        cmocka_unit_test(started_again_when_told),
-        cmocka_unit_test(stories_are_not_forgotten),
-        cmocka_unit_test(resumed_without_one_value),
-        cmocka_unit_test(one_write_at_a_time),
+        cmocka_unit_test(the_cable_is_pulled_anywhere), cmocka_unit_test(killed_at_any_moment),
+        cmocka_unit_test(signals_at_fifty_moments),     cmocka_unit_test(records_that_are_cut),
+        cmocka_unit_test(single_values_are_set),        cmocka_unit_test(values_are_tried),
+        cmocka_unit_test(started_again_when_told),      cmocka_unit_test(stories_are_not_forgotten),
+        cmocka_unit_test(resumed_without_one_value),    cmocka_unit_test(one_write_at_a_time),
         cmocka_unit_test(a_number_that_two_units_have), /* the last one: it stays so */
     };
     return cmocka_run_group_tests_name("write_again", tests, begin, end);

@@ -851,8 +851,8 @@ static void cancelled_at_each_action(void **state)
             if (cancelled &&
                 (end.u.end.verdict != BIL_VERDICT_UNTOUCHED && end.u.end.verdict != BIL_VERDICT_INCOMPLETE))
                 complain_of(&w, "cancelled", "", &end);
-            if (end.u.end.verdict == BIL_VERDICT_UNTOUCHED &&
-                (end.u.end.wrote || is_held(&w) != end.u.end.held || differs(w.b.unit, w.b.unit->running, &w.old, NULL)))
+            if (end.u.end.verdict == BIL_VERDICT_UNTOUCHED && (end.u.end.wrote || is_held(&w) != end.u.end.held ||
+                                                               differs(w.b.unit, w.b.unit->running, &w.old, NULL)))
                 complain_of(&w, "cancelled and untouched, it says", is_held(&w) ? "held" : "free", &end);
             if (cancelled && end.u.end.verdict == BIL_VERDICT_INCOMPLETE && !end.u.end.held && is_held(&w))
                 complain_of(&w, "cancelled, and left held in secret", "", &end);

@@ -4,6 +4,7 @@
 #include <unistd.h>
 
 #include "cli/again.h"
+#include "cli/interrupt.h"
 #include "host/write/again.h"
 #include "show/age.h"
 #include "show/need.h"
@@ -74,8 +75,7 @@ static int agree_to_foreign(again *a, writing *x, const char *verb, const char *
         snprintf(typed, sizeof typed, "%s", serial);
     } else if (isatty(STDIN_FILENO)) {
         tell(stderr, "To agree, type the %s of the unit in front of you: ", what);
-        if (fgets(typed, sizeof typed, stdin))
-            typed[strcspn(typed, "\n")] = '\0';
+        line_typed(typed, sizeof typed);
     } else {
         snprintf(why, sizeof why,
                  "it isn't of this computer, and nobody can be asked here; to agree say --serial and the %s", what);

@@ -107,8 +107,10 @@ int exit_code_of(int error)
     case BIL_E_NOTHING_READ:
         return EXIT_INCOMPLETE;
     default:
-        return (error >= BIL_E_SET_CUT && error <= BIL_E_SET_AFTER_END) || error >= BIL_E_FILE_OPEN ? EXIT_FILE
-                                                                                                    : EXIT_REFUSED;
+        /* what only a computer with files has; the core doesn't know those */
+        return (error >= BIL_E_SET_CUT && error <= BIL_E_SET_AFTER_END) || strcmp(bil_error_name(error), "unknown") == 0
+                   ? EXIT_FILE
+                   : EXIT_REFUSED;
     }
 }
 

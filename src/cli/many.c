@@ -133,8 +133,8 @@ static void done(void *ctx, const fleet_task *t, size_t finished, size_t count)
 
 void many_note_state(open_site *h, const device_row *owner, const fleet_task *t, const char *who)
 {
-    char why[500];
-    fleet_note(&h->place, owner, t, why_of(t, why, sizeof why), who);
+    char why[500] = "";
+    fleet_note(&h->place, owner, t, t->end == FLEET_FAILED && t->address ? why_of(t, why, sizeof why) : t->why, who);
 }
 
 void say_moved(open_site *h, const char *folder, const char *name, const char *model, const char *serial)

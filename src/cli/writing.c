@@ -1,4 +1,5 @@
 #include "cli/writing.h"
+#include "cli/interrupt.h"
 
 #include <string.h>
 #include <unistd.h>
@@ -75,7 +76,7 @@ bool ask_at_terminal(const char *question)
     tell(stderr, "%s [yes/no] ", question);
     fflush(stderr);
     char answer[16];
-    return fgets(answer, sizeof answer, stdin) && (strcmp(answer, "yes\n") == 0 || strcmp(answer, "y\n") == 0);
+    return line_typed(answer, sizeof answer) && (strcmp(answer, "yes") == 0 || strcmp(answer, "y") == 0);
 }
 
 static write_answer ask(void *ctx, const write_call *w, write_question question, const char *text)
@@ -163,8 +164,8 @@ static bool confirm(writing *x, const char *event_name, const char *what, const 
     if (*person_there) {
         tell(stderr, "    %s [yes/no/later] ", question);
         fflush(stderr);
-        *person_there = fgets(answer, sizeof answer, stdin) != NULL;
-        result = strcmp(answer, "yes\n") == 0 ? "passed" : strcmp(answer, "no\n") == 0 ? "failed" : "open";
+        *person_there = line_typed(answer, sizeof answer);
+        result = strcmp(answer, "yes") == 0 ? "passed" : strcmp(answer, "no") == 0 ? "failed" : "open";
     }
     write_told(&x->w, event_name, what, result);
     return strcmp(result, "failed") != 0;
@@ -282,13 +283,16 @@ int writing_run(writing *x)
     int code = writing_words(x);
     if (code >= 0)
         return code;
+    interrupt_begin();
+    w->stop = interrupted;
     int error = write_begin(w, &x->m, &answers);
     progress_clear();
     if (error)
-        return say_trouble(&w->trouble);
-    if (w->rehearse)
+        code = say_trouble(&w->trouble);
+    else if (w->rehearse)
         code = writing_rehearse(x);
     if (code < 0 && w->rehearse != REHEARSE_ONLY)
         code = carry_out(x);
+    interrupt_end();
     return code < 0 ? EXIT_DONE : code;
 }

@@ -62,7 +62,6 @@
     X(RULE, "change one of the two; or say --despite rules='THE REASON'") \
     X(NO_TRIAL, "write it for good, or leave it") \
     X(ADDRESS_TAKEN, "take that device off the line, or change the address in the copy") \
-    X(CANCELLED, "run the command again") \
     X(NOT_IDLE, "the values are in force and stored; prove it later: run the same write again") \
     X(NO_RESET, "reset it by hand as its manual says, then read it") \
     X(INTERRUPTED, "see to its supply, then finish or go back as said below") \
