@@ -265,7 +265,10 @@ static void wrong_calls(void **state)
     expect(6, NULL, sh("b check %s >/dev/full", copy));
     const char *commands[] = {"read", "show", "compare", "write", "check", "simulate", "demo"};
     for (size_t i = 0; i < sizeof commands / sizeof commands[0]; i++)
-        expect(0, "Example", sh("b %s --help", commands[i]));
+        for (int asked = 0; asked < 2; asked++) {
+            expect(0, "Example", sh(asked ? "b help %s" : "b %s --help", commands[i]));
+            assert_null(strstr(strstr(output, "Usage") + 1, "Usage")); /* said once */
+        }
     expect(0, "Exit codes", sh("b --help"));
 }
 

@@ -22,4 +22,4 @@ const command command_baseline = {"baseline",
                                   "marks the copy that counts as right for a device",
                                   "  bilancia baseline kneader-2#last --why \"accepted by the plant\"\n",
                                   run,
-                                  200};
+                                  440};

@@ -142,4 +142,4 @@ const command command_check = {"check",
                                "checks saved copies (.bset) and descriptions (.yaml), no device needed",
                                "  bilancia check *.bset my-model.yaml\n",
                                run,
-                               130};
+                               230};

@@ -12,7 +12,17 @@
 static void help(const command *self, poptContext context)
 {
     say("%s\n\nUsage: bilancia %s %s\n\n", self->summary, self->name, self->arguments);
-    poptPrintHelp(context, stdout, 0);
+    char *options = NULL; /* popt's own first line is another usage */
+    size_t size = 0;
+    FILE *memory = open_memstream(&options, &size);
+    if (!memory)
+        no_memory();
+    poptPrintHelp(context, memory, 0);
+    fclose(memory);
+    const char *first = options ? strchr(options, '\n') : NULL;
+    say("Options:");
+    fputs(first ? first : "\n", stdout); /* the tool's own words */
+    free(options);
     say("\nExample:\n");
     fputs(self->example, stdout);
 }

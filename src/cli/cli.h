@@ -31,7 +31,7 @@ typedef struct command {
     const char *summary;
     const char *example;
     int (*run)(const struct command *self, int argc, const char **argv);
-    int place; /* among the others where they are listed, smallest first */
+    int place; /* among the others where they are listed, smallest first; the hundreds are the kind of work (main.c) */
 } command;
 
 /* All of them, by place, ended by NULL. A command is listed by being defined in a file of this folder. */

@@ -64,4 +64,4 @@ const command command_compare = {
     "  bilancia compare kneader-1 kneader-2 kneader-3              which is the odd one out?\n"
     "  bilancia compare crusher#baseline crusher --report crusher.html\n",
     run,
-    30};
+    120};

@@ -222,4 +222,4 @@ const command command_complete = {"complete",
                                   "  source <(bilancia complete zsh)           in ~/.zshrc, behind compinit\n"
                                   "  bilancia complete fish | source           in ~/.config/fish/config.fish\n",
                                   run,
-                                  320};
+                                  720};

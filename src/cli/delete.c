@@ -46,4 +46,4 @@ const command command_delete = {"delete",
                                 "  bilancia delete kneader-2#7 --why \"read during a test\"\n"
                                 "The first copy, the baseline and proved copies are kept.\n",
                                 run,
-                                220};
+                                470};

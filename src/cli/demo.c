@@ -187,4 +187,4 @@ static int run(const command *self, int argc, const char **argv)
 }
 
 const command command_demo = {
-    "demo", "", "plays the whole job on a simulated plant, in less than a minute", "  bilancia demo\n", run, 310};
+    "demo", "", "plays the whole job on a simulated plant, in less than a minute", "  bilancia demo\n", run, 700};

@@ -28,8 +28,9 @@ static int add(open_site *h, const char *name, const char *where, card_change *w
     warn_of_neighbours(h, where, folder);
     if (card_write(&h->index, NULL, w, person(who), &t) != BIL_OK)
         return say_trouble(&t);
-    say("%s✓ added%s  %s at %s\nNext: bilancia read %s%s%s\n", good(), plain(), name, where,
-        strchr(name, ' ') ? "\"" : "", name, strchr(name, ' ') ? "\"" : "");
+    char word[4 * SITE_NAME + 3];
+    say("%s✓ added%s  %s at %s\nNext: bilancia read %s\n", good(), plain(), name, where,
+        pasted(name, word, sizeof word));
     return EXIT_DONE;
 }
 
@@ -143,4 +144,4 @@ const command command_device = {"device",
                                 "  bilancia device add kneader-2 modbus+tcp://192.0.2.12/1 --group kneading\n"
                                 "  bilancia device change kneader-2 --writers anna,bruno\n",
                                 run,
-                                150};
+                                410};

@@ -159,4 +159,4 @@ const command command_edit = {
     "  bilancia edit crusher#last --values season.csv           columns id and value, as a report has them\n"
     "The old copy stays as it is. Nothing is sent to a device.\n",
     run,
-    40};
+    210};

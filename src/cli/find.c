@@ -274,4 +274,4 @@ const command command_find = {"find",
                               "  bilancia find modbus+tcp://192.0.2.10-60/1\n"
                               "  bilancia find \"modbus+rtu:/dev/ttyUSB0?unit=1-16&speed=9600\"\n",
                               run,
-                              160};
+                              100};

@@ -39,4 +39,4 @@ const command command_hand_out = {"hand-out",
                                   "puts a copy of the site into another folder, whole",
                                   "  bilancia hand-out crusher#baseline /media/stick\n",
                                   run,
-                                  250};
+                                  610};

@@ -239,4 +239,4 @@ const command command_history = {
     "  bilancia history kneader-2\n"
     "★ is the baseline. A copy is named DEVICE#12, DEVICE#last, DEVICE#first, DEVICE#baseline.\n",
     run,
-    180};
+    430};

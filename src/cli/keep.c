@@ -13,4 +13,4 @@ const command command_keep = {"keep",
                               "  bilancia keep crusher                       or: bilancia undo crusher\n"
                               "They are written again where a restart took them away, stored, and proved.\n",
                               run,
-                              110};
+                              350};

@@ -161,4 +161,4 @@ const command command_kit = {"kit",
                              "one archive file with copy, sheet, texts, firmware and tool: all that a rebuild needs",
                              "  bilancia kit make crusher#baseline crusher.zip licence.txt --firmware ed30-2.4.1.bin\n",
                              run,
-                             280};
+                             630};

@@ -30,15 +30,31 @@ const command *const *commands(void)
     return sorted;
 }
 
+/* By the work: a hundred places each. */
+static const char *const groups[] = {"",
+                                     "A device",
+                                     "Saved copies",
+                                     "Writing to a device",
+                                     "The site of a plant",
+                                     "Standing by",
+                                     "Bringing copies elsewhere",
+                                     "Trying it out"};
+
 static void overview(FILE *file)
 {
+    int group = 0;
     fputs("bilancia reads the parameter set of a device, keeps it, compares it, and writes it back with proof.\n\n"
           "Usage: bilancia COMMAND [options] ...\n\n",
           file);
-    for (const command *const *c = commands(); *c; c++)
+    for (const command *const *c = commands(); *c; c++) {
+        int its = (*c)->place / 100;
+        if (its != group && its > 0 && (size_t)its < sizeof groups / sizeof groups[0])
+            tell(file, group ? "\n%s\n" : "%s\n", groups[its]);
+        group = its;
         tell(file, "  %-10s %s\n", (*c)->name, (*c)->summary);
+    }
     fputs("\nA device address looks like modbus+tcp://127.0.0.1:5020/3; anything without a scheme is a file.\n"
-          "Each command tells more with --help. New here? Run: bilancia demo\n\n"
+          "More of a command: bilancia help COMMAND. New here? Run: bilancia demo\n\n"
           "Exit codes: 0 done or equal, 1 differences, 2 wrong call, 3 refused by a check or by the person,\n"
           "4 not reachable, 5 not verified or incomplete, 6 a file or folder can't be read, written or trusted,\n"
           "7 a device is still held.\n",
@@ -69,7 +85,10 @@ int main(int argc, const char **argv)
         overview(stderr);
         return EXIT_CALL;
     }
-    if (strcmp(argv[1], "--help") == 0 || strcmp(argv[1], "-h") == 0 || strcmp(argv[1], "help") == 0) {
+    const char *helped[] = {argv[0], argc > 2 ? argv[2] : "", "--help", NULL};
+    if (strcmp(argv[1], "help") == 0 && argc == 3) {
+        argv = helped; /* as if it had been asked of the command itself */
+    } else if (strcmp(argv[1], "--help") == 0 || strcmp(argv[1], "-h") == 0 || strcmp(argv[1], "help") == 0) {
         overview(stdout);
         return EXIT_DONE;
     }

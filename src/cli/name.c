@@ -27,4 +27,4 @@ const command command_name = {"name",
                               "  bilancia name kneader-2#last summer      from now on it is kneader-2#summer\n"
                               "The same name given to another copy of the device goes over to that.\n",
                               run,
-                              210};
+                              450};

@@ -66,8 +66,11 @@ int new_copy_save(new_copy *n, const char *who, const char *why)
     if (error)
         return say_error("", error, n->work.why);
     say("Saved    %s%s%s\n", bold(), n->path, plain());
-    say("%s✓ new copy%s: %u value%s changed; %snot sent to a device%s. To send it: bilancia write\n", good(), plain(),
-        n->work.changed, n->work.changed == 1 ? "" : "s", bold(), plain());
+    say("%s✓ new copy%s: %u value%s changed; %snot sent to a device%s. To send it:\n", good(), plain(), n->work.changed,
+        n->work.changed == 1 ? "" : "s", bold(), plain());
+    char copy[2 * STORAGE_PATH], name[4 * SITE_NAME + 3];
+    say("  bilancia write %s %s\n", pasted(n->path, copy, sizeof copy),
+        n->h ? pasted(n->owner.name, name, sizeof name) : "ADDRESS");
     return -1;
 }
 

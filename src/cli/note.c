@@ -20,4 +20,4 @@ const command command_note = {"note",
                               "adds a note to a device or to one of its copies",
                               "  bilancia note kneader-2#last \"after the gear box was changed\"\n",
                               run,
-                              190};
+                              460};

@@ -166,4 +166,4 @@ const command command_overview = {"overview",
                                   "every device of the site: last copy, drift, what needs a look",
                                   "  bilancia overview\n  bilancia overview --html overview.html\n",
                                   run,
-                                  170};
+                                  420};

@@ -225,4 +225,4 @@ const command command_read = {"read",
                               "  bilancia read kneader-2\n"
                               "  bilancia read --all --if-changed\n",
                               run,
-                              10};
+                              110};

@@ -12,4 +12,4 @@ const command command_rehearse = {"rehearse",
                                   "  bilancia rehearse crusher#baseline crusher\n"
                                   "In a site the history says of the copy that it was proved so.\n",
                                   run,
-                                  90};
+                                  330};

@@ -24,4 +24,4 @@ const command command_reset = {"reset",
                                "  bilancia reset crusher --why 'rebuilt from the start'\n"
                                "The values before are saved first; bilancia undo goes back to them.\n",
                                run,
-                               80};
+                               320};

@@ -14,4 +14,4 @@ const command command_resume = {
     "  bilancia resume crusher_ED30-0417_20261123-071500.brec\n"
     "What is already right isn't written again; the device is let go to what it did at first.\n",
     run,
-    100};
+    340};

@@ -113,4 +113,4 @@ const command command_set = {"set",
                              "  bilancia set crusher limit.torque=120 --why 'less noise'\n"
                              "The values before are saved first; bilancia undo goes back to them.\n",
                              run,
-                             70};
+                             310};

@@ -333,4 +333,4 @@ const command command_settle = {
     "  {\"bilancia_decisions\": 0, \"decisions\": [{\"id\": \"ramp.*\", \"wins\": \"device\"},\n"
     "    {\"id\": \"limit.torque\", \"wins\": \"value\", \"value\": \"120\"}, {\"id\": \"*\", \"wins\": \"saved\"}]}\n",
     run,
-    50};
+    220};

@@ -55,4 +55,4 @@ const command command_share = {
     "  bilancia share /media/stick/poggio-finto\n"
     "What either has, both have afterwards; nothing is ever replaced. An empty folder becomes a second place.\n",
     run,
-    260};
+    620};

@@ -131,4 +131,4 @@ const command command_show = {"show",
                               "  bilancia show crusher_ED30-0417_20261123-071500.bset\n"
                               "  bilancia show crusher#last --report crusher.html      a settings sheet\n",
                               run,
-                              20};
+                              200};

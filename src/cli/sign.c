@@ -101,4 +101,4 @@ const command command_sign = {"sign",
                               "  bilancia sign crusher#last --key ~/anna.pem\n"
                               "  bilancia device change crusher --signed-by anna\n",
                               run,
-                              290};
+                              640};

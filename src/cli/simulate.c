@@ -203,4 +203,4 @@ const command command_simulate = {
     "  other-unit SERIAL, no-return, other-address NUMBER, deaf NAME, mute NAME, slow NAME, ignores NAME\n"
     "The password of a simulated drive is mill-30, or what BILANCIA_SIMULATED_PASSWORD says.\n",
     run,
-    300};
+    710};

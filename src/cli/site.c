@@ -99,4 +99,4 @@ const command command_site = {"site",
                               "makes a site (devices, copies, notes of a plant), or checks one",
                               "  bilancia site make poggio-finto --name \"Poggio Finto\"\n",
                               run,
-                              140};
+                              400};

@@ -48,4 +48,4 @@ const command command_take_in = {"take-in",
                                  "adds a copy from elsewhere to a device of the site",
                                  "  bilancia take-in from-supplier.bset crusher --from \"Esempio, by mail\"\n",
                                  run,
-                                 240};
+                                 600};

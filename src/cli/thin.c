@@ -60,4 +60,4 @@ const command command_thin = {"thin",
                               "  bilancia thin --days 30 --weeks 26 --months 60\n"
                               "  bilancia thin --yes\n",
                               run,
-                              230};
+                              480};

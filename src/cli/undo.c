@@ -13,4 +13,4 @@ const command command_undo = {
     "  bilancia undo crusher\n"
     "After a write that broke off: to the values before it began, however often it was resumed.\n",
     run,
-    120};
+    360};

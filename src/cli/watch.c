@@ -76,4 +76,4 @@ const command command_watch = {"watch",
                                "stands by and saves a copy of each device that changed",
                                "  bilancia watch --every 30 kneading\n",
                                run,
-                               270};
+                               500};

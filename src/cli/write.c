@@ -52,4 +52,4 @@ const command command_write = {"write",
                                "  bilancia write crusher_ED30-0417_20261123-071500.bset modbus+tcp://127.0.0.1:5020/3\n"
                                "  bilancia write crusher#baseline crusher                     as a site names them\n",
                                run,
-                               60};
+                               300};

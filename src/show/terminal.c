@@ -229,3 +229,22 @@ void tell_json(FILE *out, json_t *json, size_t flags)
     }
     free(text);
 }
+
+const char *pasted(const char *word, char *out, size_t size)
+{
+    static const char plain[] = "ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789_./:@%+=,#-";
+    if (word[0] && word[0] != '#' && strspn(word, plain) == strlen(word)) {
+        snprintf(out, size, "%s", word);
+        return out;
+    }
+    size_t used = 0;
+    out[used++] = '\'';
+    for (const char *c = word; *c && used + 6 < size; c++) {
+        const char *as = *c == '\'' ? "'\\''" : (char[2]){*c, '\0'};
+        size_t length = strlen(as);
+        memcpy(out + used, as, length);
+        used += length;
+    }
+    memcpy(out + used, "'", 2);
+    return out;
+}

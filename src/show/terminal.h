@@ -27,6 +27,10 @@ void terminal_put(FILE *out, const char *text, size_t length);
 int tell(FILE *out, const char *format, ...) __attribute__((format(printf, 2, 3)));
 int say(const char *format, ...) __attribute__((format(printf, 1, 2)));
 
+/* A word for a command line that can be pasted into a shell: in quotes where it needs them. `out` of `size` bytes takes
+ * four times its bytes and three more. Returns `out`. */
+const char *pasted(const char *word, char *out, size_t size);
+
 /* A document for programs, which a person may look at all the same: what doesn't go out as it is becomes \uXXXX. The
  * reference is taken; NULL (what couldn't be put together) comes out as null. `flags` as json_dumps takes them. */
 struct json_t;

@@ -16,6 +16,7 @@
 
 int lib_begin(bil_host *h)
 {
+    assert(h && h->alive == ALIVE);
     if (h->busy)
         return BIL_E_BAD_CALL;
     h->busy = true;
@@ -221,7 +222,7 @@ int bil_host_open(bil_host **out, const bil_host_config *given)
     mem_leave(&scope);
     if (!h)
         return BIL_E_MEMORY;
-    *h = (bil_host){.hooks = hooks, .has_hooks = config.resize != NULL, .config = config};
+    *h = (bil_host){.alive = ALIVE, .hooks = hooks, .has_hooks = config.resize != NULL, .config = config};
     lib_begin(h);
     int error = lib_end_of(h, open(h));
     h->config.site = h->config.description = h->config.who = NULL; /* they were the caller's */
@@ -237,7 +238,7 @@ void bil_host_close(bil_host *h)
 {
     if (!h)
         return;
-    assert(!h->busy);
+    assert(h->alive == ALIVE && !h->busy);
     mem_hooks hooks = h->hooks;
     mem_scope scope;
     mem_enter(&scope, h->has_hooks ? &hooks : NULL);
@@ -250,6 +251,7 @@ void bil_host_close(bil_host *h)
     }
     mem_free(h->site);
     arena_free(&h->told);
+    h->alive = 0;
     mem_free(h);
     mem_leave(&scope);
 }
@@ -286,6 +288,7 @@ const char *bil_host_trouble(const bil_host *h)
 
 const char *bil_host_who(const bil_host *h)
 {
+    assert(h->alive == ALIVE);
     return h->who;
 }
 

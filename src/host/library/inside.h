@@ -29,12 +29,15 @@ typedef struct described {
     loaded_description loaded;
 } described;
 
+enum { ALIVE = 0x0b11a9c1 };
+
 struct bil_host {
     mem_hooks hooks;
     bool has_hooks;
     bil_host_config config;
     mem_scope scope; /* of the call in progress */
     bool busy;
+    uint32_t alive; /* ALIVE; what was closed isn't, as debug builds see */
     part *parts;
     catalogue known;
     described *loaded;
