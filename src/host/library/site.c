@@ -6,6 +6,7 @@
 static void end(part *p)
 {
     bil_site *s = (bil_site *)p;
+    device_row_free(&s->row);
     open_site_close(&s->open);
 }
 
