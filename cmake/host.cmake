@@ -70,6 +70,7 @@ foreach(description ${DESCRIPTIONS})
   list(APPEND TABLES ${table})
 endforeach()
 list_of(descriptions_built_in bil_description bil_description_ bilancia/description.h ${TABLES})
+set(MODELS ${TABLES})
 list(APPEND TABLES ${LISTS}/descriptions_built_in.c)
 add_library(bilancia_tables STATIC ${TABLES})
 target_link_libraries(bilancia_tables PUBLIC bilancia)
@@ -145,7 +146,7 @@ file(WRITE ${LISTS}/sources.sh "# Made by the build.\n${said}")
 
 install(TARGETS bilancia_tool bilancia-table)
 install(DIRECTORY descriptions/ DESTINATION ${CMAKE_INSTALL_DATADIR}/bilancia/descriptions)
-install(FILES ${TABLES} DESTINATION ${CMAKE_INSTALL_DATADIR}/bilancia/tables) # for firmware; see docs/library.md
+install(FILES ${MODELS} DESTINATION ${CMAKE_INSTALL_DATADIR}/bilancia/tables) # for firmware; see docs/library.md
 
 # Completion where each shell looks for it.
 foreach(shell bash zsh fish)
