@@ -807,6 +807,76 @@ static void cancel_then(void *ctx, const bil_job *job, const bil_action *action)
         bil_job_cancel((bil_job *)(uintptr_t)job);
 }
 
+static void steps_by_itself(void *ctx, const bil_job *job, const bil_action *action)
+{
+    bil_action next;
+    const bil_result result = {.number = action->number};
+    (void)ctx;
+    bil_job_step((bil_job *)(uintptr_t)job, &result, &next);
+}
+
+static int run_a_read(bench *b, const bil_run_hooks *hooks, bil_action *end)
+{
+    size_t size = bil_job_size(b->description);
+    void *memory = malloc(size);
+    bil_job *job;
+    bil_job_config config = {
+        .struct_size = sizeof config, .kind = BIL_JOB_READ, .description = b->description, .have = &b->have};
+    assert_int_equal(bil_job_init(&job, memory, size, &config), BIL_OK);
+    int error = bil_run(job, b->link, b->clock, hooks, end);
+    free(memory);
+    return error;
+}
+
+/* The loop: calls that make no sense, hooks that do what they mustn't, and a time that is over at any moment. */
+static void the_loop_by_itself(void **state)
+{
+    (void)state;
+    bench b;
+    bil_action end;
+    bil_result result = {0};
+    uint8_t raw[BIL_TEXT_MAX];
+    bench_open(&b, &sim_ed30, &bil_description_ed_30, false);
+    uint16_t model = b.description->identity[BIL_ID_MODEL];
+    bil_run_hooks hooks = {.struct_size = 3};
+    bil_job *none = NULL, *some = (bil_job *)(void *)&b;
+    assert_int_equal(bil_run(none, b.link, b.clock, NULL, &end), BIL_E_BAD_CALL);
+    assert_int_equal(bil_run(some, (bil_link){0}, b.clock, NULL, &end), BIL_E_BAD_CALL);
+    assert_int_equal(bil_run(some, b.link, (bil_clock){0}, NULL, &end), BIL_E_BAD_CALL);
+    assert_int_equal(bil_run(some, b.link, b.clock, NULL, NULL), BIL_E_BAD_CALL);
+    assert_int_equal(run_a_read(&b, &hooks, &end), BIL_E_BAD_CALL);
+    assert_int_equal(run_a_read(&b, NULL, &end), BIL_OK);
+    assert_int_equal(end.u.end.verdict, BIL_VERDICT_VERIFIED);
+    bil_image_source values;
+    assert_int_equal(bil_source_prove(bil_image_as_source(&values, &b.have)), BIL_OK);
+    assert_int_equal(bil_read_one(b.link, b.description, model, raw, &result), BIL_DONE);
+    assert_int_equal(result.cause, BIL_OK);
+    assert_memory_equal(raw, "ED-30", 5);
+    hooks = (bil_run_hooks){.struct_size = sizeof hooks, .progress = steps_by_itself};
+    assert_int_equal(run_a_read(&b, &hooks, &end), BIL_E_BAD_RESULT);
+    hooks.progress = NULL;
+    unsigned over = 0, whole = 0;
+    for (uint64_t more = 1; more < 400; more++) {
+        hooks.until_ms = b.sim.now + more;
+        assert_int_equal(run_a_read(&b, &hooks, &end), BIL_OK);
+        over += end.u.end.cause == BIL_E_CANCELLED;
+        whole += end.u.end.verdict == BIL_VERDICT_VERIFIED;
+        assert_true(b.sim.now <= hooks.until_ms + 100); /* a reply that is on its way comes */
+    }
+    print_message("a time that is over: %u reads ended, %u whole\n", over, whole);
+    assert_int_equal(over + whole, 399);
+    assert_true(over > 10 && whole > 10);
+    b.unit->pulled = true;
+    for (uint64_t more = 1; more < 3000; more += 37) {
+        hooks.until_ms = b.sim.now + more;
+        assert_int_equal(run_a_read(&b, &hooks, &end), BIL_OK);
+        assert_true(end.u.end.cause == BIL_E_CANCELLED || end.u.end.cause == BIL_E_NOT_REACHABLE);
+        assert_true(b.sim.now <= hooks.until_ms + 500); /* a connection that is being tried takes its time */
+    }
+    assert_int_not_equal(bil_read_one(b.link, b.description, model, raw, &result), BIL_DONE);
+    bench_close(&b);
+}
+
 /* A write that is cancelled while it is held, by a procedure that waits before its first command, which the device then
  * answers with "later", or not at all: only where a command went out may it be held. */
 static void a_hold_that_is_cancelled(void **state)
@@ -1311,6 +1381,7 @@ int main(void)
         cmocka_unit_test(what_is_at_work_is_waited_for),
         cmocka_unit_test(a_machine_is_started_on_purpose),
         cmocka_unit_test(a_start_that_breaks),
+        cmocka_unit_test(the_loop_by_itself),
         cmocka_unit_test(a_hold_that_is_cancelled),
         cmocka_unit_test(a_start_that_is_cancelled),
         cmocka_unit_test(what_may_be_held),
