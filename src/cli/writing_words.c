@@ -5,42 +5,12 @@
 
 #include "cli/writing.h"
 
-/* "NAME=REASON": the length of the name, 0 where it isn't so. */
-static size_t name_before_reason(const char *word)
+/* "NAME=REASON" */
+static int take_reason(write_call *w, const char *word, bool (*take)(write_call *, const char *, size_t, const char *),
+                       const char *wanted)
 {
     size_t length = strcspn(word, "=");
-    return word[length] && strlen(word + length + 1) > 2 && note_is_good(word + length + 1) ? length : 0;
-}
-
-static int aside(write_call *w, const char *word)
-{
-    static const char *const names[] = {
-#define CHECK_NAME(NAME, name, what) name,
-        BIL_CHECKS(CHECK_NAME)
-#undef CHECK_NAME
-            "changed",
-        "card", "turn"};
-    size_t length = name_before_reason(word), i = 0, count = sizeof names / sizeof names[0];
-    while (i < count && !(strlen(names[i]) == length && strncmp(names[i], word, length) == 0))
-        i++;
-    if (i == count)
-        return say_error(word, BIL_E_CALL,
-                         "firmware=REASON is wanted, or so with hardware, rules, changed, card or turn");
-    if (i < BIL_CHECK_COUNT)
-        w->config.despite |= UINT32_C(1) << i;
-    json_object_set_new(w->despite, names[i], json_string(word + length + 1));
-    return -1;
-}
-
-static int without(write_call *w, const char *word)
-{
-    size_t length = name_before_reason(word);
-    char id[BIL_ID_MAX + 1];
-    if (length == 0 || length > BIL_ID_MAX)
-        return say_error(word, BIL_E_CALL, "--without ID=REASON is wanted");
-    snprintf(id, sizeof id, "%.*s", (int)length, word);
-    json_object_set_new(w->without, id, json_string(word + length + 1));
-    return -1;
+    return word[length] && take(w, word, length, word + length + 1) ? -1 : say_error(word, BIL_E_CALL, wanted);
 }
 
 /* "now", "idle", "by-hand", "never", or a time of day. */
@@ -81,8 +51,9 @@ int writing_words(writing *x)
     w->despite = json_object();
     w->without = json_object();
     for (char **word = x->despite; word && *word && code < 0; word++)
-        code = aside(w, *word);
+        code = take_reason(w, *word, write_set_aside,
+                           "firmware=REASON is wanted, or so with hardware, rules, changed, card or turn");
     for (char **word = x->without; word && *word && code < 0; word++)
-        code = without(w, *word);
+        code = take_reason(w, *word, write_leave_value, "--without ID=REASON is wanted");
     return code < 0 && x->restart ? restart(w, x->restart) : code;
 }

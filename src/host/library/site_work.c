@@ -23,6 +23,19 @@ static int done(bil_site *s, int error, const char *what, const char *why)
     return lib_site_ended(s, error);
 }
 
+/* A call about a copy begins: its words are ones (`good`, `note`), and there is one copy that is meant. */
+static int begin_with_copy(bil_site *s, const char *which, bool good, const char *note, device_row *owner,
+                           copy_row *copy)
+{
+    int error = lib_begin(s->part.host);
+    if (error)
+        return error;
+    error = good ? lib_note(s->part.host, note) : BIL_E_BAD_CALL;
+    if (!error)
+        error = lib_find_copy(s, which, owner, copy);
+    return error ? lib_site_ended(s, error) : BIL_OK;
+}
+
 /* ---- what people say ---- */
 
 int bil_site_note(bil_site *s, const char *which, const char *text)
@@ -46,34 +59,24 @@ int bil_site_note(bil_site *s, const char *which, const char *text)
 
 int bil_site_baseline(bil_site *s, const char *which, const char *why)
 {
-    bil_host *h = s->part.host;
     device_row owner;
     copy_row copy;
-    int error = lib_begin(h);
+    int error = begin_with_copy(s, which, true, why, &owner, &copy);
     if (error)
         return error;
-    error = lib_note(h, why);
-    if (!error)
-        error = lib_find_copy(s, which, &owner, &copy);
-    if (error)
-        return lib_site_ended(s, error);
-    error = mark_baseline(&s->open.index, &owner, &copy, why, h->who);
+    error = mark_baseline(&s->open.index, &owner, &copy, why, s->part.host->who);
     device_row_free(&owner);
     return done(s, error, which, NULL);
 }
 
 int bil_site_name_copy(bil_site *s, const char *which, const char *name)
 {
-    bil_host *h = s->part.host;
     device_row owner;
     copy_row copy;
-    int error = lib_begin(h);
+    int error = begin_with_copy(s, which, name != NULL, NULL, &owner, &copy);
     if (error)
         return error;
-    error = name ? lib_find_copy(s, which, &owner, &copy) : BIL_E_BAD_CALL;
-    if (error)
-        return lib_site_ended(s, error);
-    error = mark_name(&s->open.index, &owner, &copy, name, h->who);
+    error = mark_name(&s->open.index, &owner, &copy, name, s->part.host->who);
     device_row_free(&owner);
     return done(s, error, name, error == BIL_E_CALL ? "this can't be the name of a copy" : NULL);
 }
@@ -268,18 +271,12 @@ int bil_site_read(bil_site *s, const char *const *names, size_t count, bil_read_
 
 int bil_site_delete(bil_site *s, const char *which, const char *why)
 {
-    bil_host *h = s->part.host;
     device_row owner;
     copy_row copy;
-    int error = lib_begin(h);
+    int error = begin_with_copy(s, which, true, why, &owner, &copy);
     if (error)
         return error;
-    error = lib_note(h, why);
-    if (!error)
-        error = lib_find_copy(s, which, &owner, &copy);
-    if (error)
-        return lib_site_ended(s, error);
-    error = keeping_delete(&s->open.index, &owner, &copy, why, h->who);
+    error = keeping_delete(&s->open.index, &owner, &copy, why, s->part.host->who);
     device_row_free(&owner);
     return done(s, error, which, NULL);
 }
@@ -351,12 +348,9 @@ int bil_site_hand_out(bil_site *s, const char *which, const char *folder)
     char why[STORAGE_PATH + 300] = "";
     device_row owner;
     copy_row copy;
-    int error = lib_begin(s->part.host);
+    int error = begin_with_copy(s, which, folder != NULL, NULL, &owner, &copy);
     if (error)
         return error;
-    error = folder ? lib_find_copy(s, which, &owner, &copy) : BIL_E_BAD_CALL;
-    if (error)
-        return lib_site_ended(s, error);
     error = site_hand_out(&s->open.index, &copy, folder, why, sizeof why);
     device_row_free(&owner);
     return done(s, error, why[0] ? "" : folder, why);
@@ -431,12 +425,9 @@ int bil_site_sign(bil_site *s, const char *which, const char *file, bool for_any
     char name[SITE_NAME] = "";
     device_row owner;
     copy_row copy;
-    int error = lib_begin(s->part.host);
+    int error = begin_with_copy(s, which, file != NULL, NULL, &owner, &copy);
     if (error)
         return error;
-    error = file ? lib_find_copy(s, which, &owner, &copy) : BIL_E_BAD_CALL;
-    if (error)
-        return lib_site_ended(s, error);
     error = signing_sign(&s->open.index, &copy, for_any, file, s->part.host->who, name);
     device_row_free(&owner);
     return done(s, error, error == BIL_E_SIGNATURE || error == BIL_E_NO_KEY ? file : which,

@@ -112,36 +112,12 @@ int lib_writing_begin(bil_host *h, const bil_write_wish *given, bil_job_kind kin
     return lib_note(h, wish->why);
 }
 
-static bool is_reason(const bil_reason *r)
+static int take_reason(bil_writing *x, const bil_reason *r,
+                       bool (*take)(write_call *, const char *, size_t, const char *), const char *wanted)
 {
-    return r->what && r->why && r->what[0] && strlen(r->why) > 2 && note_is_good(r->why);
-}
-
-static int bad_reason(bil_host *h, const bil_reason *r)
-{
-    return trouble_of(&h->trouble, BIL_E_CALL, r->what ? r->what : "", "what is set aside or left out needs a reason");
-}
-
-static int set_aside(bil_writing *x, const bil_reason *r)
-{
-    static const char *const names[] = {
-#define CHECK_NAME(NAME, name, what) name,
-        BIL_CHECKS(CHECK_NAME)
-#undef CHECK_NAME
-            "changed",
-        "card", "turn"};
-    size_t i = 0, count = sizeof names / sizeof names[0];
-    if (!is_reason(r))
-        return bad_reason(x->host, r);
-    while (i < count && strcmp(names[i], r->what) != 0)
-        i++;
-    if (i == count)
-        return trouble_of(&x->host->trouble, BIL_E_CALL, r->what,
-                          "a check is firmware, hardware, rules, changed, card or turn");
-    if (i < BIL_CHECK_COUNT)
-        x->w.config.despite |= UINT32_C(1) << i;
-    jn_put(x->w.despite, names[i], jn_string(r->why));
-    return BIL_OK;
+    if (r->what && r->why && take(&x->w, r->what, strlen(r->what), r->why))
+        return BIL_OK;
+    return trouble_of(&x->host->trouble, BIL_E_CALL, r->what ? r->what : "", wanted);
 }
 
 static int take_reasons(bil_writing *x)
@@ -153,14 +129,10 @@ static int take_reasons(bil_writing *x)
     x->w.despite = jn_object();
     x->w.without = jn_object();
     for (size_t i = 0; i < wish->despite_count && !error; i++)
-        error = set_aside(x, &wish->despite[i]);
-    for (size_t i = 0; i < wish->without_count && !error; i++) {
-        const bil_reason *r = &wish->without[i];
-        if (!is_reason(r) || strlen(r->what) > BIL_ID_MAX)
-            error = bad_reason(x->host, r);
-        else
-            jn_put(x->w.without, r->what, jn_string(r->why));
-    }
+        error = take_reason(x, &wish->despite[i], write_set_aside,
+                            "what is set aside is firmware, hardware, rules, changed, card or turn, with a reason");
+    for (size_t i = 0; i < wish->without_count && !error; i++)
+        error = take_reason(x, &wish->without[i], write_leave_value, "what is left out is a value's id, with a reason");
     return error;
 }
 

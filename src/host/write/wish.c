@@ -22,19 +22,50 @@ int write_check_call(write_call *w)
     return BIL_OK;
 }
 
+/* Those of the job by their number, then those of the site and of the people. */
+static const char *const checks[] = {
+#define CHECK_NAME(NAME, name, what) name,
+    BIL_CHECKS(CHECK_NAME)
+#undef CHECK_NAME
+        "changed",
+    "card", "turn"};
+
+static bool is_reason(const char *why)
+{
+    return strlen(why) > 2 && note_is_good(why);
+}
+
+bool write_set_aside(write_call *w, const char *check, size_t length, const char *why)
+{
+    size_t i = 0, count = sizeof checks / sizeof checks[0];
+    while (i < count && !(strlen(checks[i]) == length && memcmp(checks[i], check, length) == 0))
+        i++;
+    if (i == count || !is_reason(why))
+        return false;
+    if (i < BIL_CHECK_COUNT)
+        w->config.despite |= UINT32_C(1) << i;
+    jn_put(w->despite, checks[i], jn_string(why));
+    return true;
+}
+
+bool write_leave_value(write_call *w, const char *id, size_t length, const char *why)
+{
+    char own[BIL_ID_MAX + 1];
+    if (length == 0 || length > BIL_ID_MAX || !is_reason(why))
+        return false;
+    snprintf(own, sizeof own, "%.*s", (int)length, id);
+    jn_put(w->without, own, jn_string(why));
+    return true;
+}
+
 /* Checks of the story that this goes on with, or that belong to what it is, have their reason in the record, too. */
 void write_give_reasons(write_call *w)
 {
-    static const char *const names[] = {
-#define CHECK_NAME(NAME, name, what) name,
-        BIL_CHECKS(CHECK_NAME)
-#undef CHECK_NAME
-    };
     if (!w->despite)
         w->despite = jn_object();
     for (int i = 0; i < BIL_CHECK_COUNT; i++)
-        if (w->config.despite >> i & 1 && !json_object_get(w->despite, names[i]))
-            jn_put(w->despite, names[i],
+        if (w->config.despite >> i & 1 && !json_object_get(w->despite, checks[i]))
+            jn_put(w->despite, checks[i],
                    jn_string(w->config.kind == BIL_JOB_RESET ? "a reset brings what the maker chose"
                              : w->undoes                     ? "going back to what was there before"
                                                              : "as in the first record of this story"));

@@ -119,6 +119,11 @@ struct write_call {
 /* May this person write at all? BIL_OK, or BIL_E_NOT_ALLOWED. */
 int write_allowed(write_call *w);
 
+/* Before it begins: sets a check aside, or leaves a value out, both of which go into the record; `length` is that of
+ * the first text. False where it is none, or `why` is no reason. */
+bool write_set_aside(write_call *w, const char *check, size_t length, const char *why);
+bool write_leave_value(write_call *w, const char *id, size_t length, const char *why);
+
 int write_begin(write_call *w, const catalogue *m, const write_answers *answers);
 /* The job: BIL_OK once it is over, however that was: `end` tells. */
 int write_run(write_call *w);
