@@ -444,11 +444,12 @@ static void a_site_is_made_and_kept(void **state)
     assert_int_equal(count, 2);
 
     const char *path = bil_copy_tells(p.copy)->path;
-    expect_host(p.host, bil_site_take_in(site, "crusher", path, "a stick", NULL), BIL_OK);
-    expect_host(p.host, bil_site_take_in(site, "crusher", path, "a stick", NULL), BIL_E_CALL);
+    expect_host(p.host, bil_site_take_in(site, "crusher", path, "a stick", NULL, NULL), BIL_OK);
+    expect_host(p.host, bil_site_take_in(site, "crusher", path, "a stick", NULL, NULL), BIL_E_CALL);
     expect_host(p.host, bil_copy_set(p.copy, "limit.torque", "99"), BIL_OK);
     expect_host(p.host, bil_copy_save(p.copy, ".", NULL), BIL_OK);
-    expect_host(p.host, bil_site_take_in(site, "crusher", bil_copy_tells(p.copy)->path, "a stick", "why not"), BIL_OK);
+    expect_host(p.host, bil_site_take_in(site, "crusher", bil_copy_tells(p.copy)->path, "a stick", "why not", NULL),
+                BIL_OK);
     expect_host(p.host, bil_site_baseline(site, "crusher#1", "accepted"), BIL_OK);
     expect_host(p.host, bil_site_name_copy(site, "crusher#2", "summer"), BIL_OK);
     expect_host(p.host, bil_site_name_copy(site, "crusher#2", "Summer!"), BIL_E_CALL);
@@ -471,8 +472,8 @@ static void a_site_is_made_and_kept(void **state)
     assert_int_equal(count, 6); /* card, twice taken in, baseline, name, note */
 
     expect_host(p.host, bil_site_make_key(site, "anna", "anna.pem"), BIL_OK);
-    expect_host(p.host, bil_site_sign(site, "crusher#1", "anna.pem", false), BIL_OK);
-    expect_host(p.host, bil_site_sign(site, "crusher#1", "none.pem", false), BIL_E_NO_KEY);
+    expect_host(p.host, bil_site_sign(site, "crusher#1", "anna.pem", false, NULL), BIL_OK);
+    expect_host(p.host, bil_site_sign(site, "crusher#1", "none.pem", false, NULL), BIL_E_NO_KEY);
     expect_host(p.host, bil_site_trust(site, "anna", "00", false), BIL_E_CALL);
     bil_share_counts shared;
     expect_host(p.host, bil_site_share(site, "stick", &shared), BIL_OK);
@@ -736,7 +737,7 @@ static int a_days_work(const bil_host_config *config, bench *drive, bil_ending *
     if (!error)
         error = bil_site_add(site, &card);
     if (!error)
-        error = bil_site_take_in(site, "crusher", bil_copy_tells(copy)->path, "here", NULL);
+        error = bil_site_take_in(site, "crusher", bil_copy_tells(copy)->path, "here", NULL, NULL);
     if (!error)
         error = bil_site_baseline(site, "crusher#last", NULL);
     bil_site_state sound = {.struct_size = sizeof sound};

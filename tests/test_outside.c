@@ -143,11 +143,20 @@ static void a_record_is_evidence(void **state)
     expect(0, "\"despite\":{}", sh("ls -t mill/devices/crusher/records/* | head -n 1 | xargs grep -h intent"));
 }
 
+/* A write that is killed when it makes its n-th file durable. */
+static void kill_write(unsigned n)
+{
+    sh("strace -f -o /dev/null -e trace=fsync -e inject=fsync:signal=KILL:when=%u env ASAN_OPTIONS=detect_leaks=0 $B "
+       "write "
+       "crusher#baseline crusher --yes --site mill",
+       n);
+}
+
 /* Whatever becomes of the files of the site: what this computer began is finished, and undone. */
 static void what_was_begun_can_be_ended(void **state)
 {
     (void)state;
-    enum { killed_at = 25 }; /* when it has written values, and stored none */
+    static unsigned killed_at; /* when it has written values, and stored none */
     static const char *const harm[] = {
         "rm -r mill/devices/crusher/records",
         "rm -r mill/devices/crusher/copies",
@@ -162,14 +171,21 @@ static void what_was_begun_can_be_ended(void **state)
     };
     for (size_t i = 0; i < sizeof harm / sizeof harm[0]; i += STRIDE)
         for (int back = 0; back < 2; back++) {
+            bool found = killed_at != 0;
+            for (killed_at = found ? killed_at : 15; !found; killed_at += !found) {
+                fresh();
+                kill_write(killed_at);
+                sh("cat mill/devices/crusher/records/*.brec");
+                found = strstr(output, "\"writing\"") && !strstr(output, "\"storing\"");
+                sh("b resume crusher --yes --site mill");
+                assert_true(killed_at < 40);
+            }
             fresh();
             expect(0, NULL,
                    sh("rm -rf before; mkdir before; b read %s --folder before; cp "
                       "mill/devices/crusher/copies/*.bset wanted.bset",
                       unit_at[0]));
-            sh("strace -f -o /dev/null -e trace=fsync -e inject=fsync:signal=KILL:when=%u env "
-               "ASAN_OPTIONS=detect_leaks=0 $B write crusher#baseline crusher --yes --site mill",
-               killed_at);
+            kill_write(killed_at);
             expect(0, "\"writing\"", sh("cat mill/devices/crusher/records/*.brec"));
             assert_null(strstr(output, "\"storing\""));
             expect(0, NULL, sh("ls mill/devices/crusher/records/*.brec >record; %s", harm[i]));

@@ -555,7 +555,7 @@ static bool run_until(world *w, const bil_image *want, bil_job_config config, ui
     if (alive) {
         *end = bench_write(&w->b, config);
         if (w->rec.file) {
-            record_add(&w->rec, record_outcome_line(end));
+            record_add(&w->rec, record_outcome_line(end, 0));
             record_end(&w->rec);
         }
     }
@@ -1247,7 +1247,7 @@ static void the_newest_is_the_last_one(void **state)
             if (wrote)
                 record_add(&rec, record_event_line(&bil_description_ed_30, &writing, when));
             end.u.end.verdict = BIL_VERDICT_VERIFIED;
-            record_add(&rec, record_outcome_line(&end));
+            record_add(&rec, record_outcome_line(&end, 0));
             snprintf(made[i], sizeof made[i], "%s", strrchr(rec.path, '/') + 1);
             if (wrote)
                 snprintf(last_that_wrote, sizeof last_that_wrote, "%s", made[i]);

@@ -74,9 +74,10 @@ unsigned bil_copy_changed(const bil_copy *copy);
  * none. `text` has `size` bytes; 500 suffice. */
 int bil_copy_rule(bil_copy *copy, unsigned first, char *text, size_t size);
 
-/* Saves it as a new file in a folder (NULL: beside the one it comes from), for good and at once; `why` (a line of
- * printable text, or NULL) goes into it. A copy whose values break a rule isn't saved: BIL_E_RULE. BIL_E_FILE_WRITE,
- * BIL_E_DISK_FULL, BIL_E_CALL (a bad `why`). Then bil_copy_tells has the path. */
+/* Saves it as a new file in a folder (NULL: where copies of its device go, if the site knows that; else beside the one
+ * it comes from), for good and at once; `why` (a line of printable text, or NULL) goes into it. A copy whose values
+ * break a rule isn't saved: BIL_E_RULE. BIL_E_FILE_WRITE, BIL_E_DISK_FULL, BIL_E_CALL (a bad `why`). Then
+ * bil_copy_tells has the path. */
 int bil_copy_save(bil_copy *copy, const char *folder, const char *why);
 
 #ifdef __cplusplus

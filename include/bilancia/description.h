@@ -23,6 +23,7 @@ extern "C" {
 #define BIL_NAME_MAX 48 /* bytes of a plain name */
 #define BIL_UNIT_MAX 15 /* bytes of a unit of measure */
 #define BIL_PARAMS_MAX 20000
+#define BIL_TESTS_MAX 20  /* tests of a person, and warnings to be expected, of each */
 #define BIL_LAYOUT_HEX 64 /* characters of a layout digest */
 #define BIL_NONE 0xffffu  /* no parameter */
 

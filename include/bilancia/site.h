@@ -32,13 +32,14 @@ typedef struct bil_site_copy {
 
 /* A device as the site knows it. */
 typedef struct bil_site_device {
-    const char *name, *folder;               /* what people call it; its folder in the site */
-    const char *address, *group, *model;     /* model: the one expected there, or "" */
-    const char *limit, *signed_by, *storage; /* as in bil_card */
-    const char *baseline;                    /* digest of the copy that counts as right, or "" */
-    bool baseline_disputed, disputed;        /* two places of the site say different things */
-    bool retired;                            /* out of service */
-    bool asked, answers, unstored;           /* what is known of the last read, where there was one */
+    const char *name, *folder;                         /* what people call it; its folder in the site */
+    const char *address, *group, *model;               /* model: the one expected there, or "" */
+    const char *limit, *writers, *signed_by, *storage; /* as in bil_card */
+    const char *changed, *changed_by, *changed_why;    /* when its card was changed last, by whom, and why; or "" */
+    const char *baseline;                              /* digest of the copy that counts as right, or "" */
+    bool baseline_disputed, disputed;                  /* two places of the site say different things */
+    bool retired;                                      /* out of service */
+    bool asked, answers, unstored;                     /* what is known of the last read, where there was one */
     int copies;
     const bil_site_copy *last; /* the newest that was read from it; NULL where there is none */
 } bil_site_device;
@@ -57,6 +58,87 @@ void bil_site_close(bil_site *site);
 const char *bil_site_folder(const bil_site *site);
 const char *bil_site_name(const bil_site *site);
 
+/* ---- how devices stand ---- */
+
+/* X(NAME, "name", "text"): what may be so of a device, the ones to look at first first. The first ones are what jobs
+ * left behind, as their records say; then what its copies and the last question tell. */
+/* clang-format off */
+#define BIL_STANDINGS(X) \
+    X(HELD, "held", "still held by a write") \
+    X(UNFINISHED, "unfinished", "a write isn't finished: neither as it was nor as wanted") \
+    X(ON_TRIAL, "on_trial", "values on trial: the next restart ends it") \
+    X(TEST_FAILED, "test_failed", "a test failed") \
+    X(TESTS_OPEN, "tests_open", "not tried since the last write") \
+    X(EXCHANGED, "exchanged", "another unit, not taken in") \
+    X(DRIFTED, "drifted", "differs from the baseline") \
+    X(NO_ANSWER, "no_answer", "doesn't answer") \
+    X(LONG_AGO, "long_ago", "not asked for long") \
+    X(DISPUTED, "disputed", "two places of the site disagree") \
+    X(DAMAGED, "damaged", "the last copy is damaged") \
+    X(UNSTORED, "unstored", "values not stored yet") \
+    X(NO_COPY, "no_copy", "no copy yet") \
+    X(NO_BASELINE, "no_baseline", "no baseline marked") \
+    X(WELL, "well", "as the baseline") \
+    X(RETIRED, "retired", "out of service")
+/* clang-format on */
+
+/* What may be so of a device. */
+typedef enum bil_standing {
+#define BIL_STANDING_ENUM(NAME, name, text) BIL_STANDING_##NAME,
+    BIL_STANDINGS(BIL_STANDING_ENUM)
+#undef BIL_STANDING_ENUM
+        BIL_STANDING_COUNT
+} bil_standing;
+
+/* Its name for programs, and a text for people; "?" for a number that is none. */
+const char *bil_standing_name(bil_standing standing);
+const char *bil_standing_text(bil_standing standing);
+
+/* How one device stands. */
+typedef struct bil_site_standing {
+    const bil_site_device *device;
+    bil_standing first;     /* of what is so, the one to look at first */
+    uint32_t all;           /* 1 << bil_standing for each that is so */
+    int drift;              /* values of the last copy that differ from the baseline; -1: not known */
+    const char *asked;      /* when it was asked last, as far as this computer knows, or "" */
+    const char *record;     /* of what was left behind: the file; "" where nothing was */
+    const char *began, *by; /* and when that write was begun, and by whom */
+    bool elsewhere;         /* that record isn't the site's: it goes by the file, not by the device's name */
+    unsigned tests_failed, tests_open;
+    const char *why, *since; /* where it doesn't answer: what was seen, and when that was news; or "" */
+    const char *unit;        /* where it was exchanged: the serial number of the unit that belongs there */
+} bil_site_standing;
+
+/* What a site has in all. */
+typedef struct bil_site_sum {
+    size_t struct_size;
+    unsigned devices, copies;
+    unsigned first[BIL_STANDING_COUNT]; /* devices by what is to be looked at first */
+    unsigned only_here;                 /* copies made since the last second copy of the site */
+    const char *second, *second_when;   /* where and when that was; "" where there is none */
+} bil_site_sum;
+
+/* How each device stands, the ones to look at first first, then by group and name; `sum` (or NULL) what there is in
+ * all, known before the first call of `each` (or NULL). */
+int bil_site_overview(bil_site *site, bil_site_sum *sum, bool (*each)(void *ctx, const bil_site_standing *standing),
+                      void *ctx);
+
+/* The same of one device. */
+int bil_site_standing_of(bil_site *site, const char *device, const bil_site_standing **standing);
+
+/* A test of function or safety that a write left to people, or a warning of the device that was to be over. */
+typedef struct bil_site_test {
+    bool warning;
+    bool answered, passed;
+    const char *what;
+} bil_site_test;
+
+/* Each test of the last write to a device that changed something. BIL_E_NO_RECORD where there was none. */
+int bil_site_tests(bil_site *site, const char *device, bool (*each)(void *ctx, const bil_site_test *test), void *ctx);
+
+/* What a person says of one of them. BIL_E_NO_RECORD, BIL_E_CALL (there is no such test). */
+int bil_site_tried(bil_site *site, const char *device, const char *what, bool passed);
+
 /* ---- devices and copies ---- */
 
 /* Each device, by name. */
@@ -73,6 +155,50 @@ int bil_site_copies(bil_site *site, const char *device, int most, bool (*each)(v
  * it, or at least six digits of its digest; the whole file is looked at, unless it didn't change since.
  * BIL_E_NO_DEVICE, BIL_E_NO_COPY, BIL_E_DISPUTED. */
 int bil_site_copy_of(bil_site *site, const char *which, const bil_site_copy **copy);
+
+/* A few words of a person. */
+typedef struct bil_site_words {
+    const char *who, *when, *text;
+} bil_site_words;
+
+/* One copy in the history of its device. */
+typedef struct bil_site_past {
+    const bil_site_copy *copy;                       /* looked at as a whole */
+    bool has_before, has_baseline;                   /* is there a copy before it, and a baseline? */
+    int from_before, from_baseline;                  /* in how many values it differs from those; -1: not known */
+    bool baseline;                                   /* it is the one that counts as right */
+    bool proved, is_signed, taken_in, offline, sent; /* what happened to it; `sent`: it was written to the device */
+    bool other_unit;                                 /* than the copy before it */
+    const char *const *names;                        /* that it goes by */
+    size_t name_count;
+    const bil_site_words *notes; /* on it */
+    size_t note_count;
+} bil_site_past;
+
+/* The history of a device, from the newest copy on; at most `most` (0: all). */
+int bil_site_history(bil_site *site, const char *device, int most, bool (*each)(void *ctx, const bil_site_past *past),
+                     void *ctx);
+
+/* One job that wrote to a device, or was to, as its record says. */
+typedef struct bil_site_job {
+    const char *record; /* the file */
+    const char *when, *who, *why;
+    const char *kind;                /* "write", "reset", "undo", "trial" */
+    const char *serial;              /* of the unit */
+    const char *copy;                /* the file that was written, or "" */
+    const char *groups;              /* only these, or "" */
+    const char *verdict;             /* by name (bil_verdict_name); "" where it was broken off */
+    unsigned planned, written;       /* values; `written` is known once it came to an end */
+    bool held, unfinished, on_trial; /* what it left, unless a later one went on with it */
+    bool undone;                     /* a later one went back to what was before it */
+    bool foreign;                    /* another computer's */
+    unsigned tests_failed, tests_open;
+} bil_site_job;
+
+/* Every job that wrote to a device, the newest first; at most `most` (0: all). Those that this computer began when the
+ * unit was reached otherwise than through this site are among them. */
+int bil_site_jobs(bil_site *site, const char *device, int most, bool (*each)(void *ctx, const bil_site_job *job),
+                  void *ctx);
 
 /* In how many values of the work, the place and the calibration two copies differ (both DEVICE#WHICH); or minus an
  * error. */
@@ -157,7 +283,7 @@ int bil_site_delete(bil_site *site, const char *which, const char *why);
 /* Which old copies go, and what came out. */
 typedef struct bil_thinning {
     size_t struct_size;
-    int days, weeks, months; /* all of so many days stay; then one a week, then one a month; then none */
+    int days, weeks, months; /* all of so many days (at least one) stay; then one a week, then one a month; then none */
     const char *only;        /* of this device or group; NULL: of all */
     bool deletes;            /* else it is only told what would go */
     void (*each)(void *ctx, const bil_site_device *device, const bil_site_copy *copy); /* that goes; may be NULL */
@@ -169,10 +295,11 @@ typedef struct bil_thinning {
  * stay, and so does one whose time makes no sense. */
 int bil_site_thin(bil_site *site, bil_thinning *thinning);
 
-/* A copy that nobody read here, for a device, with a note on where it is `from` and a `text` (may be NULL); and one of
- * the site into another folder, byte for byte. BIL_E_OTHER_MODEL, BIL_E_CALL (the site has it already), BIL_E_SET_...
- */
-int bil_site_take_in(bil_site *site, const char *device, const char *file, const char *from, const char *text);
+/* A copy that nobody read here, for a device, with a note on where it is `from` and a `text` (may be NULL); `taken`,
+ * where it isn't NULL, becomes what the site knows of it. And one of the site into another folder, byte for byte.
+ * BIL_E_OTHER_MODEL, BIL_E_CALL (the site has it already), BIL_E_SET_... */
+int bil_site_take_in(bil_site *site, const char *device, const char *file, const char *from, const char *text,
+                     const bil_site_copy **taken);
 int bil_site_hand_out(bil_site *site, const char *which, const char *folder);
 
 /* What was brought where. */
@@ -180,6 +307,7 @@ typedef struct bil_share_counts {
     unsigned there, here; /* files added to the other place, and to this one */
     unsigned clashes;     /* the same name with another content: one of them is damaged */
     unsigned passed_over; /* files that couldn't be read */
+    const char *clash;    /* one of those two kinds, or "" */
 } bil_share_counts;
 
 /* Brings two places of one site together; `other` is made when it isn't there. `counts` may be NULL. */
@@ -207,9 +335,9 @@ int bil_site_make_key(bil_site *site, const char *name, const char *file);
  * is the key, whatever notes say. BIL_E_DISPUTED, BIL_E_CALL. */
 int bil_site_trust(bil_site *site, const char *name, const char *hex, bool decide);
 
-/* Signs a copy with the key in a file, for its device or for any. BIL_E_SIGNATURE where the site doesn't know the key,
- * BIL_E_NO_KEY, BIL_E_SET_ALTERED. */
-int bil_site_sign(bil_site *site, const char *which, const char *file, bool for_any);
+/* Signs a copy with the key in a file, for its device or for any; `by`, where it isn't NULL, becomes the name that the
+ * site knows the key by. BIL_E_SIGNATURE where it doesn't know it, BIL_E_NO_KEY, BIL_E_SET_ALTERED. */
+int bil_site_sign(bil_site *site, const char *which, const char *file, bool for_any, const char **by);
 
 #ifdef __cplusplus
 }

@@ -223,6 +223,7 @@ static void check_texts(checking *c)
     want_texts(c, d->firmwares, d->firmware_count, BIL_VALUE_TEXT - 1);
     want_texts(c, d->hardwares, d->hardware_count, BIL_VALUE_TEXT - 1);
     want_texts(c, d->no_serial, d->no_serial_count, BIL_VALUE_TEXT - 1);
+    want(c, d->expect_count <= BIL_TESTS_MAX && d->test_count <= BIL_TESTS_MAX);
     want_texts(c, d->expect, d->expect_count, SENTENCE);
     want_texts(c, d->by_hand, d->by_hand_count, SENTENCE);
     want_texts(c, d->tests, d->test_count, SENTENCE);

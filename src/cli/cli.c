@@ -1,4 +1,4 @@
-#include "cli/cli.h"
+#include "cli/rooms.h"
 
 #include <stdlib.h>
 #include <string.h>
@@ -199,4 +199,10 @@ int device_read(device *dev, const char *where, const catalogue *m, bil_job_prog
     device_close(dev);
     say_error(where, error, NULL);
     return verdict == BIL_VERDICT_INCOMPLETE ? EXIT_INCOMPLETE : exit_code_of(error);
+}
+
+void say_json(json_t *json)
+{
+    tell_json(stdout, json, JSON_INDENT(2));
+    putchar('\n');
 }

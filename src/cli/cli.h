@@ -7,11 +7,8 @@
 #include <stdint.h>
 #include <stdio.h>
 
-#include "host/base/folders.h"
-#include "host/base/person.h"
-#include "host/base/trouble.h"
-#include "host/look/side.h"
-#include "host/run/device.h"
+#include "bilancia/host_error.h"
+#include "bilancia/job.h"
 #include "show/screen.h"
 
 enum {
@@ -54,26 +51,35 @@ int call_begin(call *c, const command *self, int argc, const char **argv, struct
                int most);
 int call_end(call *c, int exit_code);
 
+/* Options that many have. */
+#define SITE_OPTION(variable)                                                                                          \
+    {                                                                                                                  \
+        "site", 0, POPT_ARG_STRING, &(variable), 0, "the site (the one this folder lies in)", "DIR"                    \
+    }
+#define WHO_OPTION(variable)                                                                                           \
+    {                                                                                                                  \
+        "who", 0, POPT_ARG_STRING, &(variable), 0, "who does it (the one logged in)", "NAME"                           \
+    }
+#define JSON_OPTION(variable)                                                                                          \
+    {                                                                                                                  \
+        "json", 'j', POPT_ARG_NONE, &(variable), 0, "answer as JSON", NULL                                             \
+    }
+#define HELP_OPTION                                                                                                    \
+    {                                                                                                                  \
+        "help", 'h', POPT_ARG_NONE, NULL, 'h', "this text", NULL                                                       \
+    }
+
 /* ---- words ---- */
 
 /* "bilancia: what: why" and what to do now, on stderr. Returns the exit code that belongs to the error. */
 int say_error(const char *what, int error, const char *why);
-int say_trouble(const trouble *t);
 int exit_code_of(int error);
 /* How the program ends after a job that ended so; `file_error`: why its record failed, or BIL_OK. */
 int exit_code_of_end(const bil_action *end, int file_error);
 
-/* ---- things at hand ---- */
+/* ---- answers for programs ---- */
 
-/* The built-in descriptions and, when `file` isn't NULL, one more that is tried first. BIL_OK or an error that was
- * said. */
-int catalogue_open(catalogue *m, const char *file);
-
-/* Connects, finds the description and reads everything, with progress. -1 when that went well and the device is open,
- * else the exit code; then what went wrong has been said and nothing is open. */
-int device_read(device *dev, const char *where, const catalogue *m, bil_job_progress *progress);
-
-/* For a runner: the progress line of a read. */
-void progress_of_reading(void *ctx, const bil_job *job, const bil_action *action);
+struct json_t;
+void say_json(struct json_t *json); /* consumes it */
 
 #endif

@@ -2,8 +2,7 @@
 #include <string.h>
 #include <unistd.h>
 
-#include "cli/marking.h"
-#include "host/site/keeping.h"
+#include "cli/library.h"
 
 static int agreed(const char *where)
 {
@@ -18,26 +17,36 @@ static int agreed(const char *where)
 
 static int run(const command *self, int argc, const char **argv)
 {
-    marking m = {0};
+    library l = {0};
+    char *why = NULL, name[DEVICE_NAME];
     int yes = 0;
-    struct poptOption options[] = {MARKING_OPTIONS(&m),
-                                   WHY_OPTION(&m),
+    const bil_site_copy *copy;
+    struct poptOption options[] = {SITE_OPTION(l.given),
+                                   WHO_OPTION(l.who),
+                                   {"why", 0, POPT_ARG_STRING, &why, 0, "a note on why", "TEXT"},
                                    {"yes", 'y', POPT_ARG_NONE, &yes, 0, "agree beforehand; nothing is asked", NULL},
+                                   HELP_OPTION,
                                    POPT_TABLEEND};
-    int code = marking_begin(&m, self, argc, argv, options, 1, MARK_NAMED_COPY);
+    int code = library_begin(&l, self, argc, argv, options, 1, 1, true);
     if (code >= 0)
         return code;
-    const copy_row *copy = &m.copy;
-    say("Copy %d of %s, read %s by %s%s%s\n", copy->place, m.owner.name, copy->when,
-        copy->who[0] ? copy->who : "nobody named", copy->why[0] ? ": " : "", copy->why);
-    code = yes ? EXIT_DONE : agreed(m.c.arguments[0]);
-    if (code != EXIT_DONE)
-        return marking_end(&m, code);
-    int error = keeping_delete(&m.h.index, &m.owner, copy, m.why, person(m.who));
+    const char *which = l.c.arguments[0];
+    code = library_wants_copy(which);
+    if (code < 0)
+        code = library_owner(&l, which, name);
+    int error = code < 0 ? bil_site_copy_of(l.site, which, &copy) : BIL_OK;
     if (error)
-        return marking_end(&m, say_error(m.c.arguments[0], error, NULL));
-    say("%s✓ deleted%s for good; a note says that, when, and by whom\n", good(), plain());
-    return marking_end(&m, EXIT_DONE);
+        code = library_failed(&l, error);
+    if (code >= 0)
+        return library_end(&l, code);
+    say("Copy %d of %s, read %s by %s%s%s\n", copy->place, name, copy->when, copy->who[0] ? copy->who : "nobody named",
+        copy->why[0] ? ": " : "", copy->why);
+    code = yes ? EXIT_DONE : agreed(which);
+    if (code == EXIT_DONE)
+        code = library_code(&l, bil_site_delete(l.site, which, why));
+    if (code == EXIT_DONE)
+        say("%s✓ deleted%s for good; a note says that, when, and by whom\n", good(), plain());
+    return library_end(&l, code);
 }
 
 const command command_delete = {"delete",

@@ -1,37 +1,23 @@
 /* bilancia hand-out: a copy that goes elsewhere. */
-#include "cli/site_cli.h"
-#include "host/site/pass.h"
+#include <string.h>
 
-static int hand_out(open_site *h, const char *which, const char *to)
+#include "cli/library.h"
+
+static int hand_out(library *l, const char *which, const char *to)
 {
-    device_row owner;
-    copy_row copy;
-    char why[STORAGE_PATH + 300];
-    int error = find_copy(h, which, &owner, &copy);
-    if (error)
-        return exit_code_of(error);
-    error = site_hand_out(&h->index, &copy, to, why, sizeof why);
-    if (!error)
-        say("%s✓ handed out%s  %s/%s\n", good(), plain(), to, copy.file);
-    device_row_free(&owner);
-    return error ? say_error(why[0] ? "" : to, error, why) : EXIT_DONE;
+    const bil_site_copy *copy;
+    int code = library_code(l, bil_site_hand_out(l->site, which, to));
+    if (code == EXIT_DONE && bil_site_copy_of(l->site, which, &copy) == BIL_OK)
+        say("%s✓ handed out%s  %s/%s\n", good(), plain(), to, strrchr(copy->path, '/') + 1);
+    return code;
 }
 
 static int run(const command *self, int argc, const char **argv)
 {
-    char *given = NULL;
-    struct poptOption options[] = {SITE_OPTION(given), HELP_OPTION, POPT_TABLEEND};
-    call c;
-    open_site h;
-    int code = call_begin(&c, self, argc, argv, options, 2, 2);
-    if (code >= 0)
-        return code;
-    int error = enter_site(&h, given);
-    if (error)
-        return call_end(&c, exit_code_of(error));
-    code = hand_out(&h, c.arguments[0], c.arguments[1]);
-    leave_site(&h);
-    return call_end(&c, code);
+    library l = {0};
+    struct poptOption options[] = {SITE_OPTION(l.given), HELP_OPTION, POPT_TABLEEND};
+    int code = library_begin(&l, self, argc, argv, options, 2, 2, true);
+    return code >= 0 ? code : library_end(&l, hand_out(&l, l.c.arguments[0], l.c.arguments[1]));
 }
 
 const command command_hand_out = {"hand-out",

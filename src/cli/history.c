@@ -1,51 +1,25 @@
-/* bilancia history: the copies of a device, the newest first. */
-#include <stdlib.h>
+/* bilancia history: the copies of a device and the jobs that wrote to it, the newest first. */
+#include <jansson.h>
 #include <string.h>
 
-#include "cli/site_cli.h"
+#include "cli/library.h"
+#include "cli/standing.h"
 
 enum { USUAL = 20 };
 
-typedef struct story {
-    open_site *h;
-    const device_row *owner;
-    copy_row baseline, newer;
-    bool has_baseline, has_newer, json;
+typedef struct telling {
+    bool json;
     json_t *list;
     int shown;
-} story;
+} telling;
 
-typedef struct marks {
-    bool proved, is_signed, taken_in, sent;
-    json_t *notes, *names;
-    copy_state state;
-    bool has_before, is_baseline, other_unit;
-    int from_before, from_baseline; /* values that differ; -1: not known */
-} marks;
+/* ---- copies ---- */
 
-static bool collect(void *ctx, const char *id, const json_t *note)
+static void drift_text(bool known, int drift, char *out, size_t size)
 {
-    (void)id;
-    marks *m = ctx;
-    const char *kind = json_string_value(json_object_get(note, "kind"));
-    if (!kind)
-        return true;
-    m->proved = m->proved || strcmp(kind, "proved") == 0;
-    m->is_signed = m->is_signed || strcmp(kind, "signature") == 0;
-    m->taken_in = m->taken_in || strcmp(kind, "taken_in") == 0;
-    m->sent = m->sent || strcmp(kind, "sent") == 0;
-    const char *name = json_string_value(json_object_get(note, "name"));
-    if (strcmp(kind, "named") == 0 && name)
-        json_array_append_new(m->names, json_string(name));
-    if (strcmp(kind, "note") == 0)
-        json_array_append_new(m->notes, json_pack("{s:O,s:O,s:O}", "when", json_object_get(note, "when"), "who",
-                                                  json_object_get(note, "who"), "text", json_object_get(note, "text")));
-    return true;
-}
-
-static void drift_text(int drift, char *out, size_t size)
-{
-    if (drift < 0)
+    if (!known)
+        out[0] = '\0';
+    else if (drift < 0)
         snprintf(out, size, "?");
     else if (drift == 0)
         snprintf(out, size, "=");
@@ -58,184 +32,246 @@ static json_t *drift_json(bool known, int drift)
     return known && drift >= 0 ? json_integer(drift) : json_null();
 }
 
-/* Names that it still goes by: each may have gone over to another copy. */
-static void keep_own_names(const story *s, const copy_row *row, json_t *names)
+static void add_copy_json(json_t *list, const bil_site_past *p)
 {
-    copy_row now;
-    for (size_t i = json_array_size(names); i-- > 0;)
-        if (index_copy(&s->h->index, s->owner, json_string_value(json_array_get(names, i)), &now) != BIL_OK ||
-            strcmp(now.digest, row->digest) != 0)
-            json_array_remove(names, i);
-}
-
-static void put_row_json(story *s, const copy_row *row, const marks *m)
-{
-    char path[STORAGE_PATH];
-    copy_path(&s->h->place, row, path);
-    static const char *const states[] = {"unseen", "whole", "damaged"};
+    const bil_site_copy *c = p->copy;
+    json_t *notes = json_array(), *names = json_array();
+    for (size_t i = 0; i < p->note_count; i++)
+        json_array_append_new(notes, json_pack("{s:s,s:s,s:s}", "when", p->notes[i].when, "who", p->notes[i].who,
+                                               "text", p->notes[i].text));
+    for (size_t i = 0; i < p->name_count; i++)
+        json_array_append_new(names, json_string(p->names[i]));
     json_array_append_new(
-        s->list, json_pack("{s:i,s:s,s:s,s:s,s:s,s:s,s:s,s:s,s:s,s:i,s:i,s:o,s:o,s:b,s:b,s:b,s:b,s:b,s:b,s:b,s:O,s:O}",
-                           "place", row->place, "path", path, "digest", row->digest, "when", row->when, "who", row->who,
-                           "why", row->why, "serial", row->serial, "firmware", row->firmware, "state", states[m->state],
-                           "values", row->values, "unreadable", row->unreadable, "differs_from_before",
-                           drift_json(m->has_before, m->from_before), "differs_from_baseline",
-                           drift_json(s->has_baseline, m->from_baseline), "first", (int)(row->place == 1), "baseline",
-                           (int)m->is_baseline, "proved", (int)m->proved, "signed", (int)m->is_signed, "taken_in",
-                           (int)m->taken_in, "offline", (int)(strcmp(row->from, SET_OFFLINE) == 0), "sent",
-                           (int)m->sent, "notes", m->notes, "names", m->names));
+        list,
+        json_pack("{s:i,s:s,s:s,s:s,s:s,s:s,s:s,s:s,s:s,s:i,s:i,s:o,s:o,s:b,s:b,s:b,s:b,s:b,s:b,s:b,s:o,s:o}", "place",
+                  c->place, "path", c->path, "digest", c->digest, "when", c->when, "who", c->who, "why", c->why,
+                  "serial", c->serial, "firmware", c->firmware, "state",
+                  c->damaged ? "damaged"
+                  : c->whole ? "whole"
+                             : "unseen",
+                  "values", c->values, "unreadable", c->unreadable, "differs_from_before",
+                  drift_json(p->has_before, p->from_before), "differs_from_baseline",
+                  drift_json(p->has_baseline, p->from_baseline), "first", (int)(c->place == 1), "baseline",
+                  (int)p->baseline, "proved", (int)p->proved, "signed", (int)p->is_signed, "taken_in", (int)p->taken_in,
+                  "offline", (int)p->offline, "sent", (int)p->sent, "notes", notes, "names", names));
 }
 
-static void put_row_text(const story *s, const copy_row *row, const marks *m)
+static void put_when(const char *when)
 {
-    char a[24] = "", b[24] = "", place[16];
-    if (m->has_before)
-        drift_text(m->from_before, a, sizeof a);
-    if (s->has_baseline)
-        drift_text(m->from_baseline, b, sizeof b);
-    snprintf(place, sizeof place, "%d", row->place);
+    char text[20];
+    snprintf(text, sizeof text, "%.10s %.5s", when, strlen(when) > 16 ? when + 11 : "");
+    put_cell(stdout, text, 17);
+}
+
+static void put_copy(const bil_site_past *p)
+{
+    const bil_site_copy *c = p->copy;
+    char a[24], b[24], place[16];
+    drift_text(p->has_before, p->from_before, a, sizeof a);
+    drift_text(p->has_baseline, p->from_baseline, b, sizeof b);
+    snprintf(place, sizeof place, "%d", c->place);
     say("%s%s%s%5s  ",
-        m->is_baseline             ? good()
-        : m->state == COPY_DAMAGED ? bad()
-                                   : "",
-        m->is_baseline             ? "★"
-        : m->state == COPY_DAMAGED ? "✗"
-                                   : " ",
+        p->baseline  ? good()
+        : c->damaged ? bad()
+                     : "",
+        p->baseline  ? "★"
+        : c->damaged ? "✗"
+                     : " ",
         plain(), place);
-    char when[20];
-    snprintf(when, sizeof when, "%.10s %.5s", row->when, strlen(row->when) > 16 ? row->when + 11 : "");
-    put_cell(stdout, when, 17);
-    put_cell(stdout, row->who, 10);
+    put_when(c->when);
+    put_cell(stdout, c->who, 10);
     putchar(' ');
-    put_cell(stdout, row->firmware, 8);
+    put_cell(stdout, c->firmware, 8);
     putchar(' ');
     put_cell(stdout, a, 11);
     put_cell(stdout, b, 9);
-    if (m->state == COPY_DAMAGED)
+    if (c->damaged)
         say("%sdamaged: cut or altered%s · ", bad(), plain());
-    if (row->place == 1)
+    if (c->place == 1)
         say("first · ");
-    size_t i;
-    json_t *note;
-    json_array_foreach(m->names, i, note) say("%s#%s%s · ", bold(), json_string_value(note), plain());
-    if (m->proved)
+    for (size_t i = 0; i < p->name_count; i++)
+        say("%s#%s%s · ", bold(), p->names[i], plain());
+    if (p->proved)
         say("proved · ");
-    if (m->is_signed)
+    if (p->is_signed)
         say("signed · ");
-    if (m->taken_in)
+    if (p->taken_in)
         say("taken in · ");
-    if (strcmp(row->from, SET_OFFLINE) == 0)
-        say("made offline · %s%s%s · ", m->sent ? "" : warn(), m->sent ? "sent" : "not sent", m->sent ? "" : plain());
-    if (m->other_unit)
-        say("%sother unit: %s%s · ", warn(), row->serial, plain());
-    if (row->unreadable)
-        say("%s%d unreadable%s · ", warn(), row->unreadable, plain());
-    say("%s\n", row->why);
-    json_array_foreach(m->notes, i, note)
-        say("%25s└ %s %.10s: %s\n", "", json_string_value(json_object_get(note, "who")),
-            json_string_value(json_object_get(note, "when")), json_string_value(json_object_get(note, "text")));
+    if (p->offline)
+        say("made offline · %s%s%s · ", p->sent ? "" : warn(), p->sent ? "sent" : "not sent", p->sent ? "" : plain());
+    if (p->other_unit)
+        say("%sother unit: %s%s · ", warn(), c->serial, plain());
+    if (c->unreadable)
+        say("%s%d unreadable%s · ", warn(), c->unreadable, plain());
+    say("%s\n", c->why);
+    for (size_t i = 0; i < p->note_count; i++)
+        say("%25s└ %s %.10s: %s\n", "", p->notes[i].who, p->notes[i].when, p->notes[i].text);
 }
 
-/* A row needs the copy before it: it is given one call later. */
-static void put_row(story *s, copy_row *row, const copy_row *before)
+static bool each_copy(void *ctx, const bil_site_past *p)
 {
-    marks m = {.notes = json_array(), .names = json_array(), .has_before = before != NULL};
-    m.state = index_verify(&s->h->index, row);
-    index_notes(&s->h->index, s->owner->folder, NULL, row->digest[0] ? row->digest : "none", collect, &m);
-    keep_own_names(s, row, m.names);
-    m.from_before = before ? index_drift(&s->h->index, before, row) : -1;
-    m.from_baseline = s->has_baseline ? index_drift(&s->h->index, &s->baseline, row) : -1;
-    m.is_baseline = s->has_baseline && strcmp(s->baseline.digest, row->digest) == 0;
-    m.other_unit = before && strcmp(before->serial, row->serial) != 0;
-    if (s->json)
-        put_row_json(s, row, &m);
+    telling *t = ctx;
+    t->shown++;
+    if (t->json)
+        add_copy_json(t->list, p);
     else
-        put_row_text(s, row, &m);
-    json_decref(m.notes);
-    json_decref(m.names);
-    s->shown++;
-}
-
-static bool each(void *ctx, const copy_row *row)
-{
-    story *s = ctx;
-    if (s->has_newer)
-        put_row(s, &s->newer, row);
-    s->newer = *row;
-    s->has_newer = true;
+        put_copy(p);
     return true;
 }
 
-static bool put_device_note(void *ctx, const char *id, const json_t *note)
+/* ---- jobs ---- */
+
+static void add_job_json(json_t *list, const bil_site_job *j)
 {
+    json_array_append_new(
+        list, json_pack("{s:s,s:s,s:s,s:s,s:s,s:s,s:s,s:s,s:s,s:i,s:i,s:b,s:b,s:b,s:b,s:b,s:i,s:i}", "kind", j->kind,
+                        "when", j->when, "who", j->who, "why", j->why, "serial", j->serial, "copy", j->copy, "groups",
+                        j->groups, "verdict", j->verdict[0] ? j->verdict : "broken_off", "record", j->record, "planned",
+                        (int)j->planned, "written", (int)j->written, "held", (int)j->held, "unfinished",
+                        (int)j->unfinished, "on_trial", (int)j->on_trial, "undone", (int)j->undone, "foreign",
+                        (int)j->foreign, "tests_failed", (int)j->tests_failed, "tests_open", (int)j->tests_open));
+}
+
+static void put_job(const bil_site_job *j)
+{
+    bool over = j->verdict[0] != '\0';
+    char values[40];
+    snprintf(values, sizeof values, "%u value%s", over ? j->written : j->planned,
+             (over ? j->written : j->planned) == 1 ? "" : "s");
+    const char *verdict = "broken off";
+    for (int i = 0; over && i < BIL_VERDICT_COUNT; i++)
+        if (strcmp(j->verdict, bil_verdict_name((bil_verdict)i)) == 0)
+            verdict = bil_verdict_text((bil_verdict)i);
+    say("  ");
+    put_when(j->when);
+    put_cell(stdout, j->who, 10);
+    putchar(' ');
+    put_cell(stdout, j->kind, 6);
+    put_cell(stdout, values, 11);
+    say(" %s%s%s", j->held || j->unfinished ? bad() : j->on_trial ? warn() : "", verdict, plain());
+    if (j->held)
+        say(" · %sstill held%s", bad(), plain());
+    if (j->unfinished)
+        say(" · %snot finished%s", bad(), plain());
+    if (j->undone)
+        say(" · undone");
+    if (j->tests_failed)
+        say(" · %s%u failed%s", bad(), j->tests_failed, plain());
+    if (j->tests_open)
+        say(" · %s%u not tried%s", warn(), j->tests_open, plain());
+    if (j->foreign)
+        say(" · of another computer");
+    say("%s%s\n", j->why[0] ? " · " : "", j->why);
+}
+
+static bool each_job(void *ctx, const bil_site_job *j)
+{
+    telling *t = ctx;
+    if (!t->json && t->shown == 0)
+        say("  %-17s%-10s %-6s%-11s result\n", "jobs (UTC)", "by", "kind", "written");
+    t->shown++;
+    if (t->json)
+        add_job_json(t->list, j);
+    else
+        put_job(j);
+    return true;
+}
+
+/* ---- notes on the device ---- */
+
+static bool put_device_note(void *ctx, const char *kind, const char *text)
+{
+    json_t *note = json_loads(text, 0, NULL);
     (void)ctx;
-    (void)id;
-    if (!json_object_get(note, "about"))
+    (void)kind;
+    if (note && !json_object_get(note, "about"))
         say("  %.10s %s: %s\n", json_string_value(json_object_get(note, "when")),
             json_string_value(json_object_get(note, "who")), json_string_value(json_object_get(note, "text")));
+    json_decref(note);
     return true;
 }
 
-static void put_head(const device_row *row, bool baseline)
+/* ---- all of it ---- */
+
+/* What of it somebody wants. */
+typedef struct wanted {
+    int json, all, jobs;
+} wanted;
+
+static int put_text(library *l, const wanted *w, const bil_site_standing *one)
 {
-    say("%s%s%s  %s%s\n", bold(), row->name, plain(), card_text(row, "address"),
-        row->retired ? ", out of service" : "");
-    if (row->copies == 0) {
-        say("No copy yet. Make one: bilancia read %s\n", row->name);
-        return;
-    }
-    say("     #  when (UTC)       by         firmware vs before  %s\n", baseline ? "vs ★" : "");
+    const bil_site_device *d = one->device;
+    telling copies = {0}, jobs = {0};
+    char name[DEVICE_NAME], word[4 * DEVICE_NAME + 3];
+    int count = d->copies;
+    bool disputed = d->baseline_disputed;
+    snprintf(name, sizeof name, "%s", d->name);
+    say("%s%s%s  %s%s\n", bold(), d->name, plain(), d->address, d->retired ? ", out of service" : "");
+    put_standing(one);
+    if (!w->jobs && count)
+        say("     #  when (UTC)       by         firmware vs before  %s\n", d->baseline[0] ? "vs ★" : "");
+    int error = w->jobs || !count ? BIL_OK : bil_site_history(l->site, name, w->all ? 0 : USUAL, each_copy, &copies);
+    if (!error && !w->jobs && count > copies.shown)
+        say("%d older ones: bilancia history %s --all\n", count - copies.shown, pasted(name, word, sizeof word));
+    if (!error && disputed)
+        say("%s!%s two baselines were marked that don't know of each other; mark one again to decide\n", warn(),
+            plain());
+    if (!error)
+        error = bil_site_notes(l->site, name, "note", put_device_note, NULL);
+    if (!error)
+        error = bil_site_jobs(l->site, name, w->all ? 0 : USUAL, each_job, &jobs);
+    if (!error && w->jobs && jobs.shown == 0)
+        say("Nothing was written to it yet.\n");
+    return library_code(l, error);
+}
+
+static int put_json(library *l, const wanted *w, const bil_site_standing *one)
+{
+    const bil_site_device *d = one->device;
+    telling copies = {.json = true, .list = json_array()}, jobs = {.json = true, .list = json_array()};
+    json_t *head = json_pack("{s:s,s:s,s:i,s:s,s:b}", "device", d->name, "address", d->address, "copies", d->copies,
+                             "baseline", d->baseline, "baseline_disputed", (int)d->baseline_disputed);
+    char name[DEVICE_NAME];
+    snprintf(name, sizeof name, "%s", d->name);
+    json_object_update_new(head, standing_json(one));
+    int error = w->jobs ? BIL_OK : bil_site_history(l->site, name, w->all ? 0 : USUAL, each_copy, &copies);
+    if (!error)
+        error = bil_site_jobs(l->site, name, w->all ? 0 : USUAL, each_job, &jobs);
+    if (!w->jobs)
+        json_object_set(head, "history", copies.list);
+    json_object_set(head, "jobs", jobs.list);
+    json_decref(copies.list);
+    json_decref(jobs.list);
+    if (error)
+        json_decref(head);
+    else
+        say_json(head);
+    return library_code(l, error);
 }
 
 static int run(const command *self, int argc, const char **argv)
 {
-    char *given = NULL;
-    int json = 0, all = 0;
-    struct poptOption options[] = {{"all", 'a', POPT_ARG_NONE, &all, 0, "all copies, not the newest 20 alone", NULL},
-                                   SITE_OPTION(given),
-                                   JSON_OPTION(json),
+    library l = {0};
+    wanted w = {0};
+    const bil_site_standing *one;
+    struct poptOption options[] = {{"all", 'a', POPT_ARG_NONE, &w.all, 0, "all of them, not the newest 20 alone", NULL},
+                                   {"jobs", 0, POPT_ARG_NONE, &w.jobs, 0, "the jobs alone, without the copies", NULL},
+                                   SITE_OPTION(l.given),
+                                   JSON_OPTION(w.json),
                                    HELP_OPTION,
                                    POPT_TABLEEND};
-    call c;
-    int code = call_begin(&c, self, argc, argv, options, 1, 1);
+    int code = library_begin(&l, self, argc, argv, options, 1, 1, true);
     if (code >= 0)
         return code;
-    open_site h;
-    device_row row;
-    int error = enter_site(&h, given);
-    if (error)
-        return call_end(&c, exit_code_of(error));
-    error = find_device(&h, c.arguments[0], &row);
-    if (!error) {
-        story s = {.h = &h, .owner = &row, .json = json, .list = json_array()};
-        s.has_baseline = index_copy(&h.index, &row, "baseline", &s.baseline) == BIL_OK;
-        if (!json)
-            put_head(&row, s.has_baseline);
-        index_copies(&h.index, row.folder, all ? 0 : USUAL + 1, each, &s); /* one more: what the last is compared to */
-        if (s.has_newer && (all || s.shown < USUAL))
-            put_row(&s, &s.newer, NULL);
-        if (json) {
-            say_json(json_pack("{s:s,s:s,s:i,s:s,s:b,s:O}", "device", row.name, "address", card_text(&row, "address"),
-                               "copies", row.copies, "baseline", row.baseline, "baseline_disputed",
-                               (int)row.baseline_disputed, "history", s.list));
-        } else {
-            if (row.copies > s.shown)
-                say("%d older ones: --all\n", row.copies - s.shown);
-            if (row.baseline_disputed)
-                say("%s!%s two baselines were marked that don't know of each other; mark one again to decide\n", warn(),
-                    plain());
-            index_notes(&h.index, row.folder, "note", NULL, put_device_note, NULL);
-        }
-        json_decref(s.list);
-        device_row_free(&row);
-    }
-    leave_site(&h);
-    return call_end(&c, exit_code_of(error));
+    int error = bil_site_standing_of(l.site, l.c.arguments[0], &one);
+    code = error ? library_failed(&l, error) : w.json ? put_json(&l, &w, one) : put_text(&l, &w, one);
+    return library_end(&l, code);
 }
 
 const command command_history = {
     "history",
     "[options] DEVICE",
-    "the copies of a device: when, who, why, how they differ",
+    "the copies of a device and what was written to it: when, who, why, how they differ",
     "  bilancia history kneader-2\n"
     "★ is the baseline. A copy is named DEVICE#12, DEVICE#last, DEVICE#first, DEVICE#baseline.\n",
     run,

@@ -1,24 +1,27 @@
 /* bilancia name: a name for a copy, for a product or a season. */
-#include "cli/marking.h"
+#include "cli/library.h"
 
 static int run(const command *self, int argc, const char **argv)
 {
-    marking m = {0};
-    struct poptOption options[] = {MARKING_OPTIONS(&m), POPT_TABLEEND};
-    int code = marking_begin(&m, self, argc, argv, options, 2, MARK_COPY);
+    library l = {0};
+    char device[DEVICE_NAME];
+    const bil_site_copy *copy;
+    struct poptOption options[] = {SITE_OPTION(l.given), WHO_OPTION(l.who), HELP_OPTION, POPT_TABLEEND};
+    int code = library_begin(&l, self, argc, argv, options, 2, 2, true);
     if (code >= 0)
         return code;
-    const char *name = m.c.arguments[1];
-    int error = mark_name(&m.h.index, &m.owner, &m.copy, name, person(m.who));
+    const char *which = l.c.arguments[0], *name = l.c.arguments[1];
+    code = library_owner(&l, which, device);
+    int error = code < 0 ? bil_site_name_copy(l.site, which, name) : BIL_OK;
     if (error == BIL_E_CALL)
-        return marking_end(
-            &m, say_error(name, error,
-                          "a name begins with a small letter and has small letters, digits, - and _; last, first, "
-                          "baseline, stored, factory, kept and what looks like a digest are taken"));
-    if (error)
-        return marking_end(&m, marking_failed(&m, error));
-    say("%s✓ named%s  copy %d of %s is %s#%s\n", good(), plain(), m.copy.place, m.owner.name, m.owner.name, name);
-    return marking_end(&m, EXIT_DONE);
+        code = say_error(name, error,
+                         "a name begins with a small letter and has small letters, digits, - and _; last, first, "
+                         "baseline, stored, factory, kept and what looks like a digest are taken");
+    else if (code < 0)
+        code = library_code(&l, error);
+    if (code == EXIT_DONE && bil_site_copy_of(l.site, which, &copy) == BIL_OK)
+        say("%s✓ named%s  copy %d of %s is %s#%s\n", good(), plain(), copy->place, device, device, name);
+    return library_end(&l, code);
 }
 
 const command command_name = {"name",

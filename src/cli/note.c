@@ -1,18 +1,23 @@
 /* bilancia note: words for a device, or for one of its copies. */
-#include "cli/marking.h"
+#include <string.h>
+
+#include "cli/library.h"
 
 static int run(const command *self, int argc, const char **argv)
 {
-    marking m = {0};
-    struct poptOption options[] = {MARKING_OPTIONS(&m), POPT_TABLEEND};
-    int code = marking_begin(&m, self, argc, argv, options, 2, MARK_EITHER);
+    library l = {0};
+    char name[DEVICE_NAME];
+    struct poptOption options[] = {SITE_OPTION(l.given), WHO_OPTION(l.who), HELP_OPTION, POPT_TABLEEND};
+    int code = library_begin(&l, self, argc, argv, options, 2, 2, true);
     if (code >= 0)
         return code;
-    int error = mark_note(&m.h.index, &m.owner, m.of_copy ? &m.copy : NULL, m.c.arguments[1], person(m.who));
-    if (error)
-        return marking_end(&m, marking_failed(&m, error));
-    say("%s✓ noted%s  on %s%s\n", good(), plain(), m.of_copy ? "a copy of " : "", m.owner.name);
-    return marking_end(&m, EXIT_DONE);
+    const char *which = l.c.arguments[0];
+    code = library_owner(&l, which, name);
+    if (code < 0)
+        code = library_code(&l, bil_site_note(l.site, which, l.c.arguments[1]));
+    if (code == EXIT_DONE)
+        say("%s✓ noted%s  on %s%s\n", good(), plain(), strchr(which, '#') ? "a copy of " : "", name);
+    return library_end(&l, code);
 }
 
 const command command_note = {"note",

@@ -1,169 +1,151 @@
-/* bilancia overview: the state of every device of the site. */
+/* bilancia overview: how every device of the site stands. */
+#include <jansson.h>
 #include <stdlib.h>
 #include <string.h>
 
-#include "cli/site_cli.h"
-#include "host/site/overview.h"
+#include "cli/library.h"
+#include "cli/standing.h"
 #include "show/age.h"
 #include "show/overview_page.h"
+#include "show/standing.h"
 
-static const char *colour_of(overview_state state)
+/* When it was asked last is shown where there is room for it. */
+static bool has_room(void)
 {
-    switch (state) {
-    case OVERVIEW_DISPUTED:
-    case OVERVIEW_NO_ANSWER:
-    case OVERVIEW_DAMAGED:
-        return bad();
-    case OVERVIEW_WELL:
-        return good();
-    case OVERVIEW_NO_BASELINE:
-    case OVERVIEW_RETIRED:
-        return plain();
-    default:
-        return warn();
-    }
+    enum { WIDE = 110 };
+    return screen_width() >= WIDE;
 }
 
-/* Words on lines of the screen's width, each begun with so many blanks. */
-static void put_wrapped(const char *text, int indent)
+static void put_cells(const bil_site_standing *one, bool first)
 {
-    size_t most = screen_width() - (size_t)indent, used = 0;
-    while (*text) {
-        size_t word = strcspn(text, " ");
-        if (used == 0 || used + 1 + word > most) {
-            if (used)
-                putchar('\n');
-            say("%*s", indent, "");
-            used = 0;
-        } else {
-            putchar(' ');
-            used++;
-        }
-        say("%.*s", (int)word, text);
-        used += word;
-        text += word + (text[word] == ' ');
-    }
-    putchar('\n');
-}
-
-static void put_row(const overview_row *row)
-{
-    char age[64] = "none yet", state[SET_TEXT + 100];
-    if (row->copies)
-        age_text(row->last, age, sizeof age);
-    if (row->state == OVERVIEW_DRIFTED && row->drift >= 0)
-        snprintf(state, sizeof state, "%d value%s from the baseline", row->drift,
-                 row->drift == 1 ? " differs" : "s differ");
-    else if (row->why[0])
-        snprintf(state, sizeof state, "%s since %.10s", overview_state_text(row->state), row->since);
-    else
-        snprintf(state, sizeof state, "%s", overview_state_text(row->state));
-    say("%s%s%s ", colour_of(row->state), overview_state_mark(row->state), plain());
-    put_cell(stdout, row->name, 20);
+    char age[64] = "none yet", asked[64] = "never";
+    const bil_site_device *d = one->device;
+    if (d->last)
+        age_text(d->last->when, age, sizeof age);
+    if (one->asked[0])
+        age_text(one->asked, asked, sizeof asked);
+    put_cell(stdout, first ? d->name : "", 20);
     putchar(' ');
-    put_cell(stdout, row->group, 12);
+    put_cell(stdout, first ? d->group : "", 12);
     putchar(' ');
-    put_cell(stdout, age, 15);
-    say(" %s\n", state);
-    if (row->why[0])
-        put_wrapped(row->why, 4);
-}
-
-static void put_table(const overview *o)
-{
-    say("%s%s%s  %s\n", bold(), o->place->name, plain(), o->place->path);
-    if (o->count == 0) {
-        say("No device yet: bilancia find, or bilancia device add NAME ADDRESS\n");
+    put_cell(stdout, first ? age : "", 15);
+    putchar(' ');
+    if (!has_room())
         return;
+    put_cell(stdout, first ? asked : "", 15);
+    putchar(' ');
+}
+
+static bool put_row(void *ctx, const bil_site_standing *one)
+{
+    char line[600];
+    (void)ctx;
+    for (int i = 0; i < BIL_STANDING_COUNT; i++) {
+        bil_standing s = (bil_standing)i;
+        bool first = s == one->first;
+        if (!(one->all >> i & 1) || (s == BIL_STANDING_NO_BASELINE && !first))
+            continue;
+        say("%s%s%s ", tint_code(the_screen().colour, standing_tint(s)), standing_mark(s), plain());
+        put_cells(one, first);
+        say("%s\n", standing_line(one, s, line, sizeof line));
+        if (s == BIL_STANDING_NO_ANSWER && one->why[0])
+            put_wrapped(one->why, 4);
+        put_next_steps(one, s, 4);
     }
-    say("  %-20s %-12s %-15s %s\n", "device", "group", "last copy", "state");
-    for (size_t i = 0; i < o->count; i++)
-        put_row(&o->rows[i]);
-    say("%zu device%s, %d cop%s;", o->count, o->count == 1 ? "" : "s", o->copies, o->copies == 1 ? "y" : "ies");
+    return true;
+}
+
+static void put_sum(const bil_site_sum *sum)
+{
+    say("%u device%s, %u cop%s;", sum->devices, sum->devices == 1 ? "" : "s", sum->copies,
+        sum->copies == 1 ? "y" : "ies");
     const char *between = " ";
-    for (int i = 0; i < OVERVIEW_STATE_COUNT; i++)
-        if (o->states[i]) {
-            say("%s%s: %u", between, overview_state_text((overview_state)i), o->states[i]);
+    for (int i = 0; i < BIL_STANDING_COUNT; i++)
+        if (sum->first[i]) {
+            say("%s%s: %u", between, bil_standing_text((bil_standing)i), sum->first[i]);
             between = ", ";
         }
     putchar('\n');
-    if (o->copies && o->only_here && o->second[0])
-        say("%s!%s %d cop%s only here: made since the last second copy, %.10s at %s. bilancia share FOLDER\n", warn(),
-            plain(), o->only_here, o->only_here == 1 ? "y is" : "ies are", o->second_when, o->second);
-    else if (o->copies && o->only_here)
+    if (sum->copies && sum->only_here && sum->second[0])
+        say("%s!%s %u cop%s only here: made since the last second copy, %.10s at %s. bilancia share FOLDER\n", warn(),
+            plain(), sum->only_here, sum->only_here == 1 ? "y is" : "ies are", sum->second_when, sum->second);
+    else if (sum->copies && sum->only_here)
         say("%s!%s the copies are in this place only. A second one: bilancia share FOLDER\n", warn(), plain());
 }
 
-static void put_json(const overview *o)
+static int put_table(library *l)
 {
-    json_t *rows = json_array(), *states = json_object();
-    for (size_t i = 0; i < o->count; i++) {
-        const overview_row *r = &o->rows[i];
-        json_t *row = json_pack("{s:s,s:s,s:s,s:s,s:s,s:i,s:o,s:o}", "device", r->name, "group", r->group, "address",
-                                r->address, "model", r->model, "state", overview_state_name(r->state), "copies",
-                                r->copies, "last_copy", r->last[0] ? json_string(r->last) : json_null(),
-                                "differs_from_baseline", r->drift >= 0 ? json_integer(r->drift) : json_null());
-        if (r->why[0])
-            json_object_set_new(row, "why", json_string(r->why));
-        json_array_append_new(rows, row);
-    }
-    for (int i = 0; i < OVERVIEW_STATE_COUNT; i++)
-        json_object_set_new(states, overview_state_name((overview_state)i), json_integer(o->states[i]));
-    say_json(json_pack("{s:s,s:s,s:i,s:i,s:s,s:o,s:o}", "site", o->place->path, "name", o->place->name, "copies",
-                       o->copies, "only_here", o->only_here, "second_place", o->second, "states", states, "devices",
-                       rows));
+    bil_site_sum sum = {.struct_size = sizeof sum};
+    say("%s%s%s  %s\n", bold(), bil_site_name(l->site), plain(), bil_site_folder(l->site));
+    int error = bil_site_overview(l->site, &sum, NULL, NULL);
+    if (!error && sum.devices == 0)
+        say("No device yet: bilancia find, or bilancia device add NAME ADDRESS\n");
+    if (error || sum.devices == 0)
+        return library_code(l, error);
+    say("  %-20s %-12s %-15s %s%s\n", "device", "group", "last copy", has_room() ? "last asked      " : "", "state");
+    error = bil_site_overview(l->site, &sum, put_row, NULL);
+    if (!error)
+        put_sum(&sum);
+    return library_code(l, error);
 }
 
-static int put_page(const overview *o, site_index *index, const char *path)
+static bool add_json(void *ctx, const bil_site_standing *one)
 {
-    char folder[STORAGE_PATH], whole[STORAGE_PATH];
-    storage_file storage;
-    int error = storage_begin(&storage, folder, folder_of(path, folder));
-    if (!error) {
-        overview_html(o, index, storage.file);
-        error = storage_commit(&storage, folder, whole);
-    }
-    if (error)
-        return say_error(path, error, NULL);
-    say("%s✓ page%s  %s\n", good(), plain(), whole);
-    return EXIT_DONE;
+    const bil_site_device *d = one->device;
+    json_t *row = json_pack("{s:s,s:s,s:s,s:s,s:i,s:o}", "device", d->name, "group", d->group, "address", d->address,
+                            "model", d->last ? d->last->model : "", "copies", d->copies, "last_copy",
+                            d->last ? json_string(d->last->when) : json_null());
+    json_object_update_new(row, standing_json(one));
+    json_array_append_new(ctx, row);
+    return true;
+}
+
+static int put_json(library *l)
+{
+    bil_site_sum sum = {.struct_size = sizeof sum};
+    json_t *rows = json_array(), *states = json_object();
+    int error = bil_site_overview(l->site, &sum, add_json, rows);
+    for (int i = 0; i < BIL_STANDING_COUNT; i++)
+        json_object_set_new(states, bil_standing_name((bil_standing)i), json_integer(sum.first[i]));
+    if (!error)
+        say_json(json_pack("{s:s,s:s,s:i,s:i,s:s,s:O,s:O}", "site", bil_site_folder(l->site), "name",
+                           bil_site_name(l->site), "copies", (int)sum.copies, "only_here", (int)sum.only_here,
+                           "second_place", sum.second, "states", states, "devices", rows));
+    json_decref(rows);
+    json_decref(states);
+    return library_code(l, error);
+}
+
+static int put_page(library *l, const char *path)
+{
+    char whole[4096];
+    int error = overview_page(l->site, path, whole);
+    if (!error)
+        say("%s✓ page%s  %s\n", good(), plain(), whole);
+    return error == BIL_E_FILE_WRITE || error == BIL_E_DISK_FULL ? say_error(path, error, NULL)
+                                                                 : library_code(l, error);
 }
 
 static int run(const command *self, int argc, const char **argv)
 {
-    char *given = NULL, *html = NULL;
+    library l = {0};
+    char *html = NULL;
     int json = 0;
     struct poptOption options[] = {
         {"html", 0, POPT_ARG_STRING, &html, 0, "write a page with the drift of each device as a picture", "FILE"},
-        SITE_OPTION(given),
+        SITE_OPTION(l.given),
         JSON_OPTION(json),
         HELP_OPTION,
         POPT_TABLEEND};
-    call c;
-    int code = call_begin(&c, self, argc, argv, options, 0, 0);
+    int code = library_begin(&l, self, argc, argv, options, 0, 0, true);
     if (code >= 0)
         return code;
-    open_site h;
-    int error = enter_site(&h, given);
-    if (error)
-        return call_end(&c, exit_code_of(error));
-    overview o;
-    overview_make(&o, &h.index);
-    code = EXIT_DONE;
-    if (html)
-        code = put_page(&o, &h.index, html);
-    else if (json)
-        put_json(&o);
-    else
-        put_table(&o);
-    overview_free(&o);
-    leave_site(&h);
-    return call_end(&c, code);
+    return library_end(&l, html ? put_page(&l, html) : json ? put_json(&l) : put_table(&l));
 }
 
 const command command_overview = {"overview",
                                   "[options]",
-                                  "every device of the site: last copy, drift, what needs a look",
+                                  "every device of the site: how it stands, and what to do next",
                                   "  bilancia overview\n  bilancia overview --html overview.html\n",
                                   run,
                                   420};

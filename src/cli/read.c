@@ -81,7 +81,7 @@ static int save(device *dev, const bil_job_progress *p, keeper *at, const char *
     char path[STORAGE_PATH];
     bool unstored = at->keep.in_site && device_says_unstored(dev);
     bil_set_totals totals;
-    int error = keep_values(&at->keep, &dev->image, person(who), why ? why : "", NULL, "", &o, path, &totals);
+    int error = keep_values(&at->keep, &dev->image, person(who), why ? why : "", NULL, "", "", &o, path, &totals);
     if (error)
         return say_error(at->keep.copies, error, NULL);
     unsigned values, unreadable, left_out;

@@ -16,17 +16,14 @@ typedef struct setting {
 /* The device as it is, as a copy: the changed one comes from it. -1, or the exit code. */
 static int save_now(setting *s)
 {
-    const write_call *w = &s->x->w;
+    write_call *w = &s->x->w;
     char why[STORAGE_PATH + 500];
-    bil_set_totals totals;
-    set_origin o;
     side_parse(&s->now, w->keep.address);
     int error = side_open(&s->now, &s->x->m, progress_of_reading, why, sizeof why);
     progress_clear();
     if (error)
         return say_error(w->keep.address, error, why);
-    error = keep_values(&w->keep, &s->now.image, person(w->who), "before single values are set", NULL, "", &o,
-                        s->before, &totals);
+    error = write_save_now(w, &s->now.image, s->before);
     return error ? say_error(w->keep.copies, error, NULL) : -1;
 }
 

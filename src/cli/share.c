@@ -1,16 +1,15 @@
 /* bilancia share: a second place for all of a site. */
 #include <stdlib.h>
 
-#include "cli/site_cli.h"
-#include "host/site/share.h"
+#include "cli/library.h"
 
-static int share(open_site *h, const char *path, const char *who)
+static int share(library *l, const char *path)
 {
-    char why[STORAGE_PATH + 300];
-    share_count count;
-    int error = site_share(&h->place, path, person(who), &count, why, sizeof why);
+    char why[4600];
+    bil_share_counts count;
+    int error = bil_site_share(l->site, path, &count);
     if (error)
-        return say_error(why[0] ? "" : path, error, why[0] ? why : NULL);
+        return library_failed(l, error);
     char *whole = realpath(path, NULL);
     say("%s✓ both have everything%s  %s: %u file%s added there, %u here\n", good(), plain(), whole ? whole : path,
         count.there, count.there == 1 ? "" : "s", count.here);
@@ -31,21 +30,10 @@ static int share(open_site *h, const char *path, const char *who)
 
 static int run(const command *self, int argc, const char **argv)
 {
-    char *given = NULL, *who = NULL;
-    struct poptOption options[] = {SITE_OPTION(given), WHO_OPTION(who), HELP_OPTION, POPT_TABLEEND};
-    call c;
-    open_site h;
-    int code = call_begin(&c, self, argc, argv, options, 1, 1);
-    if (code >= 0)
-        return code;
-    if (!note_is_good(who))
-        return call_end(&c, say_error("", BIL_E_CALL, NOTE_WANTED));
-    int error = enter_site(&h, given);
-    if (error)
-        return call_end(&c, exit_code_of(error));
-    code = share(&h, c.arguments[0], who);
-    leave_site(&h);
-    return call_end(&c, code);
+    library l = {0};
+    struct poptOption options[] = {SITE_OPTION(l.given), WHO_OPTION(l.who), HELP_OPTION, POPT_TABLEEND};
+    int code = library_begin(&l, self, argc, argv, options, 1, 1, true);
+    return code >= 0 ? code : library_end(&l, share(&l, l.c.arguments[0]));
 }
 
 const command command_share = {

@@ -1,97 +1,114 @@
 /* bilancia site: makes a site, and looks whether one is sound. */
+#include <jansson.h>
 #include <string.h>
 
-#include "cli/site_cli.h"
-#include "host/site/check.h"
+#include "cli/library.h"
+#include "cli/standing.h"
 
-static int make(const char *folder, const char *name, const char *who)
+static int make(library *l, const char *folder, const char *name)
 {
-    site made;
-    char why[STORAGE_PATH + 300];
     const char *slash = strrchr(folder, '/');
-    const char *usual = slash && slash[1] ? slash + 1 : folder;
-    if (!site_name_is_good(name ? name : usual))
-        return say_error(name ? name : usual, BIL_E_CALL, "a name is a line of printable text without / and #");
-    int error = site_make(&made, folder, name ? name : usual, person(who), why, sizeof why);
-    if (error)
-        return say_error("", error, why);
-    say("%s✓ made%s  %s, the site \"%s\"\n", good(), plain(), made.path, made.name);
-    say("Next: bilancia find, or bilancia device add NAME ADDRESS\n");
-    return EXIT_DONE;
+    int code = library_code(l, bil_site_make(l->host, folder,
+                                             name                ? name
+                                             : slash && slash[1] ? slash + 1
+                                                                 : folder,
+                                             &l->site));
+    if (code == EXIT_DONE)
+        say("%s✓ made%s  %s, the site \"%s\"\nNext: bilancia find, or bilancia device add NAME ADDRESS\n", good(),
+            plain(), bil_site_folder(l->site), bil_site_name(l->site));
+    return code;
 }
 
 /* ---- check ---- */
-
-typedef struct telling {
-    json_t *list; /* NULL: it is told at once */
-} telling;
 
 static void put_finding(void *ctx, const char *what, const char *path, const char *why, bool harms)
 {
     static const struct {
         const char *what, *now;
     } advice[] = {{"no_card", ": bilancia device add"}, {"disputed_device", "; bilancia device change decides"}};
-    telling *t = ctx;
+    json_t *list = ctx;
     char whole[600];
     (void)harms;
     snprintf(whole, sizeof whole, "%s", why);
     for (size_t i = 0; i < sizeof advice / sizeof advice[0]; i++)
         if (strcmp(advice[i].what, what) == 0)
             snprintf(whole, sizeof whole, "%s%s", why, advice[i].now);
-    if (t->list)
-        json_array_append_new(t->list, json_pack("{s:s,s:s,s:s}", "what", what, "path", path, "why", whole));
+    if (list)
+        json_array_append_new(list, json_pack("{s:s,s:s,s:s}", "what", what, "path", path, "why", whole));
     else
         say("%s! %s%s: %s\n", warn(), plain(), path, whole);
 }
 
-static int check(const char *given, bool json)
+/* What jobs left behind is no fault of the files, and whoever looks after the site wants to know it all the same. */
+static bool is_left(const bil_site_standing *one)
 {
-    open_site h;
-    int error = enter_site(&h, given);
-    if (error)
-        return exit_code_of(error);
-    telling t = {.list = json ? json_array() : NULL};
-    site_check c = {.found = put_finding, .ctx = &t};
-    error = site_check_all(&h.index, &c);
-    leave_site(&h);
-    if (error) {
-        json_decref(t.list);
-        return say_error(h.place.path, error, "it can't be read now");
-    }
-    if (json)
-        say_json(json_pack("{s:s,s:i,s:i,s:i,s:o}", "site", h.place.path, "devices", (int)c.devices, "copies",
-                           (int)c.copies, "notes", (int)c.notes, "findings", t.list));
-    else
-        say("%s%s%s  %s: %u devices, %u copies looked at whole, %u notes, %u finding%s\n", c.harmful ? warn() : good(),
-            c.harmful ? "✗ damaged" : "✓ sound", plain(), h.place.path, c.devices, c.copies, c.notes, c.findings,
-            c.findings == 1 ? "" : "s");
-    return c.harmful ? EXIT_FILE : EXIT_DONE;
+    return one->first <= BIL_STANDING_EXCHANGED;
+}
+
+static bool put_left(void *ctx, const bil_site_standing *one)
+{
+    (void)ctx;
+    if (!is_left(one))
+        return false;
+    say("%s%s%s\n", bold(), one->device->name, plain());
+    put_standing(one);
+    return true;
+}
+
+static bool add_left(void *ctx, const bil_site_standing *one)
+{
+    if (!is_left(one))
+        return false;
+    json_t *row = json_pack("{s:s}", "device", one->device->name);
+    json_object_update_new(row, standing_json(one));
+    json_array_append_new(ctx, row);
+    return true;
+}
+
+static int check(library *l, bool json)
+{
+    json_t *list = json ? json_array() : NULL, *left = json_array();
+    bil_site_state c = {.struct_size = sizeof c, .found = put_finding, .ctx = list};
+    int error = bil_site_check(l->site, &c);
+    if (!error)
+        error = bil_site_overview(l->site, NULL, json ? add_left : put_left, left);
+    if (!error && json)
+        say_json(json_pack("{s:s,s:i,s:i,s:i,s:O,s:O}", "site", bil_site_folder(l->site), "devices", (int)c.devices,
+                           "copies", (int)c.copies, "notes", (int)c.notes, "findings", list, "left", left));
+    else if (!error)
+        say("%s%s%s  %s: %u device%s, %u cop%s looked at whole, %u note%s, %u finding%s\n", c.harmful ? warn() : good(),
+            c.harmful ? "✗ damaged" : "✓ sound", plain(), bil_site_folder(l->site), c.devices,
+            c.devices == 1 ? "" : "s", c.copies, c.copies == 1 ? "y" : "ies", c.notes, c.notes == 1 ? "" : "s",
+            c.findings, c.findings == 1 ? "" : "s");
+    json_decref(list);
+    json_decref(left);
+    return error ? library_failed(l, error) : c.harmful ? EXIT_FILE : EXIT_DONE;
 }
 
 static int run(const command *self, int argc, const char **argv)
 {
-    char *name = NULL, *who = NULL, *given = NULL;
+    library l = {0};
+    char *name = NULL;
     int json = 0;
     struct poptOption options[] = {
         {"name", 'n', POPT_ARG_STRING, &name, 0, "name of the site (that of the folder)", "TEXT"},
-        WHO_OPTION(who),
-        SITE_OPTION(given),
+        WHO_OPTION(l.who),
+        SITE_OPTION(l.given),
         JSON_OPTION(json),
         HELP_OPTION,
         POPT_TABLEEND};
-    call c;
-    int code = call_begin(&c, self, argc, argv, options, 1, 2);
+    bool makes = argc > 1 && strcmp(argv[1], "make") == 0, checks = argc > 1 && strcmp(argv[1], "check") == 0;
+    l.nowhere = makes; /* the one around this folder, if there is one, has no part in it */
+    int code = library_begin(&l, self, argc, argv, options, 1, 2, checks);
     if (code >= 0)
         return code;
-    if (!note_is_good(who))
-        code = say_error("--who", BIL_E_CALL, NOTE_WANTED);
-    else if (strcmp(c.arguments[0], "make") == 0 && c.count == 2)
-        code = make(c.arguments[1], name, who);
-    else if (strcmp(c.arguments[0], "check") == 0 && c.count == 1)
-        code = check(given, json);
+    if (makes && l.c.count == 2)
+        code = make(&l, l.c.arguments[1], name);
+    else if (checks && l.c.count == 1)
+        code = check(&l, json);
     else
-        code = say_error(c.arguments[0], BIL_E_CALL, "say site make FOLDER, or site check");
-    return call_end(&c, code);
+        code = say_error(l.c.arguments[0], BIL_E_CALL, "say site make FOLDER, or site check");
+    return library_end(&l, code);
 }
 
 const command command_site = {"site",

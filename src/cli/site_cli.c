@@ -169,9 +169,3 @@ int place_of_copy(const char *text, const char *site_given, char *out, char *dig
     free(h);
     return error;
 }
-
-void say_json(json_t *json)
-{
-    tell_json(stdout, json, JSON_INDENT(2));
-    putchar('\n');
-}

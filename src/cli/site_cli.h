@@ -2,25 +2,8 @@
 #ifndef BIL_CLI_SITE_CLI_H
 #define BIL_CLI_SITE_CLI_H
 
-#include "cli/cli.h"
+#include "cli/rooms.h"
 #include "host/site/keeper.h"
-
-#define SITE_OPTION(variable)                                                                                          \
-    {                                                                                                                  \
-        "site", 0, POPT_ARG_STRING, &(variable), 0, "the site (the one this folder lies in)", "DIR"                    \
-    }
-#define WHO_OPTION(variable)                                                                                           \
-    {                                                                                                                  \
-        "who", 0, POPT_ARG_STRING, &(variable), 0, "who does it (the one logged in)", "NAME"                           \
-    }
-#define JSON_OPTION(variable)                                                                                          \
-    {                                                                                                                  \
-        "json", 'j', POPT_ARG_NONE, &(variable), 0, "answer as JSON", NULL                                             \
-    }
-#define HELP_OPTION                                                                                                    \
-    {                                                                                                                  \
-        "help", 'h', POPT_ARG_NONE, NULL, 'h', "this text", NULL                                                       \
-    }
 
 /* Opens site and index. BIL_OK, or the error, which was said. */
 int enter_site(open_site *h, const char *given);
@@ -45,7 +28,5 @@ int place_of(const char *text, const char *site_given, char *out);
 
 /* The same for a copy; `digest` (65 bytes) is the one that the site knows the copy by, "" for a file that was named. */
 int place_of_copy(const char *text, const char *site_given, char *out, char *digest);
-
-void say_json(json_t *json); /* consumes it */
 
 #endif

@@ -1,46 +1,31 @@
 /* bilancia take-in: a copy that comes from elsewhere. */
-#include "cli/site_cli.h"
-#include "host/site/pass.h"
+#include "cli/library.h"
 
-static int take_in(open_site *h, const char *file, const char *name, const char *from, const char *why, const char *who)
+static int take_in(library *l, const char *file, const char *device, const char *from, const char *why)
 {
-    set_origin o;
-    device_row owner;
-    char reason[STORAGE_PATH + 600], path[STORAGE_PATH];
-    int error = find_device(h, name, &owner);
-    if (error)
-        return exit_code_of(error);
-    error = site_take_in(&h->index, &owner, file, from ? from : "", why ? why : "", person(who), &o, path, reason,
-                         sizeof reason);
-    if (!error)
-        say("%s✓ taken in%s for %s: %s %s, serial number %s, read %s\n%s\n", good(), plain(), owner.name, o.vendor,
-            o.model, o.serial, o.when, path);
-    device_row_free(&owner);
-    return error ? say_error(reason[0] ? "" : h->place.path, error, reason) : EXIT_DONE;
+    char name[DEVICE_NAME];
+    const bil_site_copy *copy = NULL;
+    int code = library_owner(l, device, name);
+    if (code < 0)
+        code = library_code(l, bil_site_take_in(l->site, device, file, from ? from : "", why, &copy));
+    if (code == EXIT_DONE && copy)
+        say("%s✓ taken in%s for %s: %s, serial number %s, read %s\n%s\n", good(), plain(), name, copy->model,
+            copy->serial, copy->when, copy->path);
+    return code;
 }
 
 static int run(const command *self, int argc, const char **argv)
 {
-    char *given = NULL, *who = NULL, *why = NULL, *from = NULL;
-    struct poptOption options[] = {SITE_OPTION(given),
-                                   WHO_OPTION(who),
+    library l = {0};
+    char *why = NULL, *from = NULL;
+    struct poptOption options[] = {SITE_OPTION(l.given),
+                                   WHO_OPTION(l.who),
                                    {"why", 0, POPT_ARG_STRING, &why, 0, "a note on why", "TEXT"},
                                    {"from", 0, POPT_ARG_STRING, &from, 0, "where it comes from", "TEXT"},
                                    HELP_OPTION,
                                    POPT_TABLEEND};
-    call c;
-    open_site h;
-    int code = call_begin(&c, self, argc, argv, options, 2, 2);
-    if (code >= 0)
-        return code;
-    if (!note_is_good(who) || !note_is_good(why) || !note_is_good(from))
-        return call_end(&c, say_error("", BIL_E_CALL, NOTE_WANTED));
-    int error = enter_site(&h, given);
-    if (error)
-        return call_end(&c, exit_code_of(error));
-    code = take_in(&h, c.arguments[0], c.arguments[1], from, why, who);
-    leave_site(&h);
-    return call_end(&c, code);
+    int code = library_begin(&l, self, argc, argv, options, 2, 2, true);
+    return code >= 0 ? code : library_end(&l, take_in(&l, l.c.arguments[0], l.c.arguments[1], from, why));
 }
 
 const command command_take_in = {"take-in",

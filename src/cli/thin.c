@@ -1,57 +1,39 @@
 /* bilancia thin: deletes old copies by a rule, after showing which. */
-#include <time.h>
+#include "cli/library.h"
 
-#include "cli/site_cli.h"
-#include "host/site/keeping.h"
-
-static void put_copy(void *ctx, const device_row *owner, const copy_row *copy)
+static void put_copy(void *ctx, const bil_site_device *owner, const bil_site_copy *copy)
 {
-    const keeping *k = ctx;
-    say("  %s %s#%d  %s  %s\n", k->deletes ? "deleted" : "would go:", owner->name, copy->place, copy->when, copy->why);
+    const bil_thinning *t = ctx;
+    say("  %s %s#%d  %s  %s\n", t->deletes ? "deleted" : "would go:", owner->name, copy->place, copy->when, copy->why);
 }
 
 static int run(const command *self, int argc, const char **argv)
 {
-    char *given = NULL, *who = NULL;
-    keeping_rule r = {30, 26, 60};
+    library l = {0};
+    bil_thinning t = {.struct_size = sizeof t, .days = 30, .weeks = 26, .months = 60, .each = put_copy, .ctx = &t};
     int yes = 0;
     struct poptOption options[] = {
-        {"days", 0, POPT_ARG_INT, &r.days, 0, "all copies of so many days stay (30)", "N"},
-        {"weeks", 0, POPT_ARG_INT, &r.weeks, 0, "of so many weeks before, the newest of each (26)", "N"},
-        {"months", 0, POPT_ARG_INT, &r.months, 0, "of so many months before, the newest of each (60)", "N"},
+        {"days", 0, POPT_ARG_INT, &t.days, 0, "all copies of so many days stay (30)", "N"},
+        {"weeks", 0, POPT_ARG_INT, &t.weeks, 0, "of so many weeks before, the newest of each (26)", "N"},
+        {"months", 0, POPT_ARG_INT, &t.months, 0, "of so many months before, the newest of each (60)", "N"},
         {"yes", 'y', POPT_ARG_NONE, &yes, 0, "delete them; without it they are only shown", NULL},
-        WHO_OPTION(who),
-        SITE_OPTION(given),
+        WHO_OPTION(l.who),
+        SITE_OPTION(l.given),
         HELP_OPTION,
         POPT_TABLEEND};
-    call c;
-    int code = call_begin(&c, self, argc, argv, options, 0, 1);
+    int code = library_begin(&l, self, argc, argv, options, 0, 1, true);
     if (code >= 0)
         return code;
-    if (r.days < 1 || r.weeks < 0 || r.months < 0 || r.days > 36500 || r.weeks > 5200 || r.months > 1200)
-        return call_end(&c, say_error("", BIL_E_CALL, "at least one day, and not more than a hundred years"));
-    if (!note_is_good(who))
-        return call_end(&c, say_error("--who", BIL_E_CALL, NOTE_WANTED));
-    open_site h;
-    int error = enter_site(&h, given);
-    if (error)
-        return call_end(&c, exit_code_of(error));
-    keeping k = {.rule = r,
-                 .only = c.count ? c.arguments[0] : NULL,
-                 .who = person(who),
-                 .now = time(NULL),
-                 .deletes = yes,
-                 .each = put_copy,
-                 .ctx = &k};
-    error = keeping_thin(&h.index, &k);
-    leave_site(&h);
-    if (error)
-        return call_end(&c, say_error(h.place.path, error, NULL));
-    say("%u %s, %u stay (the first, the newest, baselines, and what somebody noted something on always do)\n", k.gone,
-        yes ? "deleted" : "would go", k.stay);
-    if (!yes && k.gone)
-        say("To delete them: the same with --yes\n");
-    return call_end(&c, EXIT_DONE);
+    t.only = l.c.count ? l.c.arguments[0] : NULL;
+    t.deletes = yes;
+    code = library_code(&l, bil_site_thin(l.site, &t));
+    if (code == EXIT_DONE) {
+        say("%u %s, %u stay (the first, the newest, baselines, and what somebody noted something on always do)\n",
+            t.gone, yes ? "deleted" : "would go", t.stay);
+        if (!yes && t.gone)
+            say("To delete them: the same with --yes\n");
+    }
+    return library_end(&l, code);
 }
 
 const command command_thin = {"thin",

@@ -1,4 +1,5 @@
 #include "cli/writing.h"
+#include "cli/asking.h"
 #include "cli/interrupt.h"
 
 #include <string.h>
@@ -70,14 +71,6 @@ int writing_end(writing *x, call *c, int code)
 }
 
 /* ---- what the write asks and tells ---- */
-
-bool ask_at_terminal(const char *question)
-{
-    tell(stderr, "%s [yes/no] ", question);
-    fflush(stderr);
-    char answer[16];
-    return line_typed(answer, sizeof answer) && (strcmp(answer, "yes") == 0 || strcmp(answer, "y") == 0);
-}
 
 static write_answer ask(void *ctx, const write_call *w, write_question question, const char *text)
 {
@@ -154,41 +147,42 @@ static void doubt(void *ctx, const char *what, int error, const char *why)
 
 /* ---- afterwards ---- */
 
-/* One question, its answer recorded. False when it was no. */
-static bool confirm(writing *x, const char *event_name, const char *what, const char *question, bool *person_there)
+/* One question, its answer recorded. */
+static void confirm(writing *x, bool warning, const char *what, bool *person_there, unsigned counts[3])
 {
-    char answer[16] = "";
-    const char *result = "open";
-    if (!x->json)
-        say("  - %s\n", what);
-    if (*person_there) {
-        tell(stderr, "    %s [yes/no/later] ", question);
-        fflush(stderr);
-        *person_there = line_typed(answer, sizeof answer);
-        result = strcmp(answer, "yes") == 0 ? "passed" : strcmp(answer, "no") == 0 ? "failed" : "open";
-    }
-    write_told(&x->w, event_name, what, result);
-    return strcmp(result, "failed") != 0;
+    static const record_result results[] = {RECORD_FAILED, RECORD_PASSED, RECORD_OPEN};
+    record_result result = results[ask_of_test(what, warning, person_there)];
+    counts[result]++;
+    if (result != RECORD_OPEN)
+        write_told(&x->w, warning, what, result);
 }
 
 /* The machine goes back to work when a person has tried it. True unless something failed. */
 static bool ask_for_tests(writing *x)
 {
     const bil_description *d = x->w.want.description;
-    bool person_there = isatty(STDIN_FILENO) && !x->json, well = true;
-    if (!x->json && d->expect_count)
+    bool person_there = isatty(STDIN_FILENO);
+    unsigned counts[3] = {0};
+    char name[4 * STORAGE_PATH + 3];
+    if (x->json) /* nobody is asked, and they stay open */
+        return true;
+    if (d->expect_count)
         say("To be expected meanwhile, and to be over now:\n");
     for (uint8_t i = 0; i < d->expect_count; i++)
-        well = confirm(x, "warning", d->expect[i], "Is that over?", &person_there) && well;
-    if (!x->json && d->test_count)
+        confirm(x, true, d->expect[i], &person_there, counts);
+    if (d->test_count)
         say("Before the machine goes back to work:\n");
     for (uint8_t i = 0; i < d->test_count; i++)
-        well = confirm(x, "test", d->tests[i], "Is it so?", &person_there) && well;
-    if (!well)
+        confirm(x, false, d->tests[i], &person_there, counts);
+    pasted(write_name(&x->w), name, sizeof name);
+    if (counts[RECORD_FAILED])
         tell(stderr,
              "  %s✗ a test failed%s: the machine must not go back to work like this. To go back: bilancia undo %s\n",
-             bad(), plain(), write_name(&x->w));
-    return well;
+             bad(), plain(), name);
+    if (counts[RECORD_OPEN] && x->w.keep.name)
+        say("%s!%s %u of these %s open. To answer later: bilancia tried %s\n", warn(), plain(), counts[RECORD_OPEN],
+            counts[RECORD_OPEN] == 1 ? "is" : "are", name);
+    return counts[RECORD_FAILED] == 0;
 }
 
 /* The machine was at work when this began and stands now: a question of its own decides whether it is set to work
@@ -225,23 +219,22 @@ static void offer_copy(writing *x)
 {
     write_call *w = &x->w;
     unsigned count = write_beside_the_copy(w);
-    if (count == 0 || x->json)
+    if (w->keep.in_site || count == 0 || x->json)
         return;
     say("No saved copy is up to date with the device now (%u value%s).", count, count == 1 ? "" : "s");
     if (!isatty(STDIN_FILENO) || w->yes) {
-        say(" To take one: bilancia read %s\n", w->keep.name ? w->keep.name : w->keep.address);
+        say(" To take one: bilancia read %s\n", w->keep.address);
         return;
     }
     putchar('\n');
     fflush(stdout);
-    char path[STORAGE_PATH];
     if (!ask_at_terminal("Save one from what was just read back?"))
         return;
-    int error = write_save(w, "after a write", path);
+    int error = write_save(w, "after a write");
     if (error)
         say_error(w->keep.copies, error, NULL);
     else
-        say("Saved  %s\n", path);
+        say("Saved  %s\n", w->present);
 }
 
 /* ---- all of it ---- */
@@ -258,6 +251,8 @@ static int carry_out(writing *x)
         put_verdict(w);
     if (w->moved && !x->json)
         say("It answers at %s now.\n", w->moved_address);
+    if (w->present[0] && !x->json)
+        say("Copy after   %s\n", w->present);
     bool tests = write_wants_tests(w), passed = !tests || ask_for_tests(x);
     if (!passed) /* the write itself has ended, whatever becomes of these */
         code = EXIT_INCOMPLETE;

@@ -83,5 +83,5 @@ int write_from_copy(const command *self, int argc, const char **argv, bool only_
 int writing_words(writing *x);
 /* Plays it on a simulated unit with the values of the device. -1 when it ended well, else the exit code. */
 int writing_rehearse(writing *x);
-bool ask_at_terminal(const char *question);
+
 #endif

@@ -2,11 +2,11 @@
 #ifndef BIL_SHOW_OVERVIEW_PAGE_H
 #define BIL_SHOW_OVERVIEW_PAGE_H
 
-#include <stdio.h>
+#include "bilancia/site.h"
 
-#include "host/site/overview.h"
-
-/* One self-contained page: no network, no scripts. `index` is asked for the drift of each device over time. */
-void overview_html(const overview *o, site_index *index, FILE *file);
+/* Writes one self-contained page: no network, no scripts, the drift of each device over its copies as a picture. An
+ * overview that lies at `path` is replaced, anything else stays and a number is put before the ending. `whole` takes
+ * 4096 bytes for where it is. BIL_OK, BIL_E_FILE_WRITE, BIL_E_DISK_FULL, or what the site says. */
+int overview_page(bil_site *site, const char *path, char *whole);
 
 #endif

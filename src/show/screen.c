@@ -60,6 +60,27 @@ size_t screen_width(void)
     return the_screen().width;
 }
 
+void put_wrapped(const char *text, int indent)
+{
+    size_t most = screen_width() - (size_t)indent, used = 0;
+    while (*text) {
+        size_t word = strcspn(text, " ");
+        if (used == 0 || used + 1 + word > most) {
+            if (used)
+                putchar('\n');
+            say("%*s", indent, "");
+            used = 0;
+        } else {
+            putchar(' ');
+            used++;
+        }
+        say("%.*s", (int)word, text);
+        used += word;
+        text += word + (text[word] == ' ');
+    }
+    putchar('\n');
+}
+
 void param_text(const bil_image *image, uint16_t index, char *out, size_t size)
 {
     if (image->state[index] == BIL_ABSENT) {

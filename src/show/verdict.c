@@ -197,6 +197,8 @@ void put_write_json(const write_call *w, int code)
         "cause", bil_host_error_name((int)w->end.u.end.cause), "purpose", bil_purpose_name(bil_job_purpose(w->job)),
         "held", (int)w->end.u.end.held, "planned", (int)w->planned, "values_written", (int)p.written, "write_requests",
         (int)p.write_requests, "record", w->rec.path, "safety_copy", w->safety);
+    if (w->present[0])
+        json_object_set_new(out, "present_copy", json_string(w->present));
     json_object_set_new(out, "stored", json_boolean(w->end.u.end.stored));
     json_object_set_new(out, "restart_seen", json_boolean(w->end.u.end.restarted));
     json_object_set_new(out, "stopped", json_boolean(w->end.u.end.stopped));

@@ -45,6 +45,11 @@ int keep_moved(const keep *k, const char *who, const char *address)
     return k->ops->moved ? k->ops->moved(k->ctx, who, address) : BIL_OK;
 }
 
+int keep_reached(const keep *k, const char *who, const char *why)
+{
+    return k->ops->reached ? k->ops->reached(k->ctx, who, why) : BIL_OK;
+}
+
 void keep_origin(set_origin *o, const bil_image *image, const char *who, const char *why, const char *from,
                  const char *parent)
 {
@@ -66,11 +71,11 @@ void keep_name(const keep *k, const char *stem, const char *what, const char *en
 }
 
 int keep_values(const keep *k, const bil_image *have, const char *who, const char *why, const char *stem,
-                const char *what, set_origin *o, char *path, bil_set_totals *totals)
+                const char *what, const char *unless, set_origin *o, char *path, bil_set_totals *totals)
 {
     char own[200], name[300];
     keep_origin(o, have, who, why, k->address, k->last);
     set_file_stem(o, own, sizeof own);
     keep_name(k, stem ? stem : own, what, ".bset", name, sizeof name);
-    return set_file_save(have, o, k->copies, name, path, totals);
+    return set_file_save_changed(have, o, k->copies, name, unless, path, totals);
 }

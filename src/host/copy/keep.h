@@ -27,6 +27,8 @@ typedef struct keep_ops {
     int (*sent)(void *ctx, const char *who, const char *digest, const char *serial);
     int (*proved)(void *ctx, const char *who, const char *digest, const char *serial, const char *by);
     int (*moved)(void *ctx, const char *who, const char *address);
+    /* It answered just now, and its values in force are stored; or it didn't answer, and `why` tells what was seen. */
+    int (*reached)(void *ctx, const char *who, const char *why);
 } keep_ops;
 
 enum { KEEP_WHEN = 40 };
@@ -52,6 +54,7 @@ bool keep_had_later(const keep *k, const char *digest, char when[KEEP_WHEN]);
 int keep_sent(const keep *k, const char *who, const char *digest, const char *serial);
 int keep_proved(const keep *k, const char *who, const char *digest, const char *serial, const char *by);
 int keep_moved(const keep *k, const char *who, const char *address);
+int keep_reached(const keep *k, const char *who, const char *why);
 
 /* Of values read from a device just now: who read them, why, at which address, and the digest of the copy before this
  * one, "" where there is none. Texts that are too long are cut. */
@@ -63,9 +66,10 @@ void keep_origin(set_origin *origin, const bil_image *image, const char *who, co
  * no other place gives the same one: that has STORAGE_DIGEST in it. */
 void keep_name(const keep *k, const char *stem, const char *what, const char *ending, char *out, size_t size);
 
-/* Saves values read from the device just now as a copy of it, named by `stem`, or by what they say (NULL). `origin`,
- * `path` (STORAGE_PATH bytes) and `totals` tell what it became. */
+/* Saves values read from the device just now as a copy of it, named by `stem`, or by what they say (NULL); but not
+ * where their digest is the one in `unless` (hex; "": in any case), and then `path` is "". `origin`, `path`
+ * (STORAGE_PATH bytes) and `totals` tell what it became. */
 int keep_values(const keep *k, const bil_image *have, const char *who, const char *why, const char *stem,
-                const char *what, set_origin *origin, char *path, bil_set_totals *totals);
+                const char *what, const char *unless, set_origin *origin, char *path, bil_set_totals *totals);
 
 #endif

@@ -194,10 +194,30 @@ json_t *record_safety_line(const char *path, const char *digest)
     return jn_pack("{s:s,s:s,s:s}", "event", "safety_copy", "path", path, "digest", digest);
 }
 
-json_t *record_outcome_line(const bil_action *end)
+json_t *record_outcome_line(const bil_action *end, unsigned written)
 {
-    return jn_pack("{s:s,s:s,s:b}", "event", "outcome", "verdict", bil_verdict_name(end->u.end.verdict), "held",
-                   (int)end->u.end.held);
+    return jn_pack("{s:s,s:s,s:b,s:i}", "event", "outcome", "verdict", bil_verdict_name(end->u.end.verdict), "held",
+                   (int)end->u.end.held, "written", (int)written);
+}
+
+json_t *record_test_line(bool warning, const char *what, const char *result, const char *who, const char *when)
+{
+    return jn_pack("{s:s,s:s,s:s,s:s,s:s}", "event", warning ? "warning" : "test", "when", when, "what", what, "result",
+                   result, "who", who);
+}
+
+static const char *const results[] = {"open", "passed", "failed"};
+
+const char *record_result_name(record_result result)
+{
+    return results[result];
+}
+
+record_result record_result_of(const char *name)
+{
+    return strcmp(name, results[RECORD_PASSED]) == 0   ? RECORD_PASSED
+           : strcmp(name, results[RECORD_FAILED]) == 0 ? RECORD_FAILED
+                                                       : RECORD_OPEN;
 }
 
 /* ---- what it says ---- */
@@ -212,6 +232,12 @@ static void take_text(const json_t *line, const char *key, char *out, size_t siz
 {
     const char *text = text_of(line, key);
     snprintf(out, size, "%s", bil_text_is_printable(text, strlen(text)) ? text : "");
+}
+
+static unsigned number_of(const json_t *line, const char *key)
+{
+    json_int_t n = json_integer_value(json_object_get(line, key));
+    return n > 0 && n <= BIL_PARAMS_MAX ? (unsigned)n : 0;
 }
 
 static uint32_t unit_of(const json_t *line, const char *key)
@@ -238,6 +264,7 @@ static void take_intent(record_story *s, const json_t *line)
     take_text(line, "address", s->address, sizeof s->address);
     take_text(line, "when", s->when, sizeof s->when);
     take_text(line, "who", s->who, sizeof s->who);
+    take_text(line, "why", s->why, sizeof s->why);
     take_text(line, "copy", s->copy, sizeof s->copy);
     take_text(line, "copy_digest", s->copy_digest, sizeof s->copy_digest);
     take_text(line, "chain", s->chain, sizeof s->chain);
@@ -271,6 +298,7 @@ static void take_intent(record_story *s, const json_t *line)
     const json_t *found_first = json_object_get(line, "found_first");
     s->found_first = found_first ? (uint32_t)json_integer_value(found_first) : s->found;
     s->held = json_is_true(json_object_get(line, "still_held"));
+    s->planned = number_of(line, "planned");
 }
 
 static void take_event(record_story *s, const json_t *line)
@@ -290,7 +318,25 @@ static void take_event(record_story *s, const json_t *line)
     } else if (strcmp(event, "outcome") == 0) {
         take_text(line, "verdict", s->verdict, sizeof s->verdict);
         s->held = json_is_true(json_object_get(line, "held"));
+        s->written = number_of(line, "written");
     }
+}
+
+/* Behind the outcome: what is to be tried, and what people said of it; of one thing the last word counts. */
+static void take_test(record_story *s, const json_t *line)
+{
+    record_test one = {.warning = strcmp(text_of(line, "event"), "warning") == 0,
+                       .result = record_result_of(text_of(line, "result"))};
+    size_t i = 0;
+    if (!one.warning && strcmp(text_of(line, "event"), "test") != 0)
+        return;
+    take_text(line, "what", one.what, sizeof one.what);
+    while (i < s->test_count && (s->tests[i].warning != one.warning || strcmp(s->tests[i].what, one.what) != 0))
+        i++;
+    if (i == RECORD_TESTS)
+        return;
+    s->tests[i] = one;
+    s->test_count = i == s->test_count ? i + 1 : s->test_count;
 }
 
 /* One line more; false when it can't stand there. */
@@ -303,8 +349,10 @@ static bool take_line(record_story *s, const json_t *line, bool first, bool *ove
     *ended = strcmp(event, "end") == 0;
     if (intent)
         take_intent(s, line);
-    else if (!*over) /* then come the tests of a person, who may set it to work: the write is over */
+    else if (!*over)
         take_event(s, line);
+    else /* then come the tests of a person, who may set it to work: the write is over */
+        take_test(s, line);
     *over = *over || outcome;
     return true;
 }

@@ -52,7 +52,22 @@ typedef struct record_intent {
 json_t *record_intent_line(const record_intent *intent, const char *when);
 json_t *record_event_line(const bil_description *description, const bil_action *action, const char *when);
 json_t *record_safety_line(const char *path, const char *digest);
-json_t *record_outcome_line(const bil_action *end);
+json_t *record_outcome_line(const bil_action *end, unsigned written);
+/* What a person is to try, or was to be expected meanwhile, and what came of it. */
+json_t *record_test_line(bool warning, const char *what, const char *result, const char *who, const char *when);
+
+/* What a person answered of it. A test counts as open until somebody has said that it is so or that it isn't. */
+typedef enum record_result { RECORD_OPEN, RECORD_PASSED, RECORD_FAILED } record_result;
+/* "open", "passed", "failed"; and back, where anything else is open. */
+const char *record_result_name(record_result result);
+record_result record_result_of(const char *name);
+
+enum { RECORD_TESTS = 2 * BIL_TESTS_MAX, RECORD_TEST = 404 };
+typedef struct record_test {
+    bool warning; /* of the device, to be expected meanwhile; else a test of function or safety */
+    record_result result;
+    char what[RECORD_TEST];
+} record_test;
 
 /* What a record says, as far as it goes. */
 typedef struct record_story {
@@ -65,7 +80,7 @@ typedef struct record_story {
     char description[65]; /* digest of all that it used says */
     char layout[65];      /* of the description that it used */
     char chain[300]; /* file name of the record with which an unfinished story began: this one, where it is the first */
-    char model[SET_TEXT], serial[SET_TEXT], address[SET_TEXT], when[64], who[SET_TEXT];
+    char model[SET_TEXT], serial[SET_TEXT], address[SET_TEXT], when[64], who[SET_TEXT], why[SET_TEXT];
     char copy[STORAGE_PATH], copy_digest[65];     /* what was to be written */
     char safety[STORAGE_PATH], safety_digest[65]; /* what was there before; "" when it didn't come so far */
     int purpose;
@@ -85,6 +100,9 @@ typedef struct record_story {
     bool on_trial;              /* its values are in force, and not stored: to be kept or undone */
     bool wrote;                 /* values, or the memory that survives a power cut */
     char verdict[40];           /* "" when the record was broken off */
+    unsigned planned, written;  /* values; `written` once it came to an end */
+    record_test tests[RECORD_TESTS];
+    size_t test_count;
 } record_story;
 
 /* Reads one, up to where it was cut: one intent, what happened, one outcome, one end, and nothing behind it. What is
@@ -108,6 +126,11 @@ bool story_newest(const char *folder, const ledger *known, const char *model, co
 
 /* The newest that this computer began. */
 bool story_newest_of_ours(const char *folder, const ledger *known, bool that_wrote, record_story *story);
+
+/* Each record of one unit (or, with NULL, of any), found as by story_newest, the newest first, whether or not it is
+ * settled. `followed`: a later one names it as one that it follows. `each` returns false to end. */
+void story_each(const char *folder, const ledger *known, const char *model, const char *serial,
+                bool (*each)(void *ctx, record_story *story, bool followed), void *ctx);
 
 /* The record with which the story of `last` began: beside it, in `folder`, or where the ledger knows it. False: it is
  * gone, and `first` is `last`. */

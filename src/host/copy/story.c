@@ -263,6 +263,33 @@ bool story_newest_of_ours(const char *folder, const ledger *known, bool that_wro
     return newest(folder, known, NULL, NULL, that_wrote, true, story);
 }
 
+static int by_order(const void *left, const void *right)
+{
+    const link *a = left, *b = right;
+    if (a->rank != b->rank)
+        return a->rank > b->rank ? -1 : 1;
+    if (a->sequence != b->sequence)
+        return a->sequence > b->sequence ? -1 : 1;
+    return strcmp(b->intent, a->intent);
+}
+
+void story_each(const char *folder, const ledger *known, const char *model, const char *serial,
+                bool (*each)(void *ctx, record_story *story, bool followed), void *ctx)
+{
+    links all;
+    record_story *s = mem_new(1, sizeof *s);
+    gather(&all, folder, known, model, serial);
+    for (size_t i = 0; i < all.count; i++)
+        rank_of(&all, i, 0);
+    if (all.count)
+        qsort(all.list, all.count, sizeof *all.list, by_order);
+    for (size_t i = 0; s && i < all.count; i++)
+        if (story_read(all.list[i].path, known, s) == BIL_OK && !each(ctx, s, all.list[i].followed))
+            break;
+    release(&all);
+    mem_free(s);
+}
+
 json_t *story_heads(const char *folder, const ledger *known, const char *model, const char *serial)
 {
     links all;

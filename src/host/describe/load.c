@@ -44,9 +44,17 @@ static void load_factory_address(load *l, yaml_node_t *node)
 
 enum { SENTENCE = 200 };
 
+/* What a person is asked of, one by one: not more than somebody in front of a machine answers. */
+static void want_few(load *l, yaml_node_t *node, uint8_t count)
+{
+    if (!l->bad && count > BIL_TESTS_MAX)
+        load_complain(l, node, "at most 20 of these");
+}
+
 static void load_expect(load *l, yaml_node_t *node)
 {
     l->table->expect = load_texts(l, node, SENTENCE, &l->table->expect_count);
+    want_few(l, node, l->table->expect_count);
 }
 
 static void load_by_hand(load *l, yaml_node_t *node)
@@ -57,6 +65,7 @@ static void load_by_hand(load *l, yaml_node_t *node)
 static void load_tests(load *l, yaml_node_t *node)
 {
     l->table->tests = load_texts(l, node, SENTENCE, &l->table->test_count);
+    want_few(l, node, l->table->test_count);
 }
 
 /* All of them, and what is told in terms of others. */

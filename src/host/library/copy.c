@@ -110,6 +110,7 @@ int bil_copy_of_device(bil_device *dev, bil_copy **out)
             lib_drop(&copy->part);
         return lib_end_of(h, BIL_E_MEMORY);
     }
+    snprintf(copy->device, sizeof copy->device, "%s", dev->name);
     copy->work.description = from->description = image->description;
     bil_image_init(&from->image, image->description, from->memory, size);
     bil_image_copy(&from->image, image);
@@ -217,7 +218,7 @@ static int save(bil_copy *copy, const keep *k, const char *why)
     bool read_now = !copy->path[0] && o->changed == 0;
     bil_set_totals totals;
     set_origin origin;
-    int error = read_now ? keep_values(k, &o->from.image, h->who, why, NULL, "", &origin, path, &totals)
+    int error = read_now ? keep_values(k, &o->from.image, h->who, why, NULL, "", "", &origin, path, &totals)
                          : edit_keep(o, k, h->who, why, "", path);
     if (error)
         return trouble_of(&h->trouble, error, k->copies, o->why);
@@ -248,5 +249,12 @@ int bil_copy_save(bil_copy *copy, const char *folder, const char *why)
     copy->work.why[0] = '\0';
     folder_of(copy->path[0] ? copy->path : ".", beside);
     keep k = keep_in_folder(folder ? folder : beside, copy->work.from.origin.from);
-    return lib_end_of(h, save(copy, &k, why ? why : ""));
+    keeper *at = folder || copy->path[0] || !copy->device[0] ? NULL : mem_new(1, sizeof *at);
+    if (at && lib_keeper(h, at, copy->device, NULL) == BIL_OK && at->keep.in_site)
+        k = at->keep;
+    error = save(copy, &k, why ? why : "");
+    if (at)
+        keeper_close(at);
+    mem_free(at);
+    return lib_end_of(h, error);
 }

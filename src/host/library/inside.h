@@ -93,8 +93,9 @@ struct bil_copy {
     part part;
     char path[STORAGE_PATH]; /* "": not saved */
     char digest[65], values_digest[65];
-    char known_by[65]; /* the digest by which a site named it, or "" */
-    edited work;       /* its values */
+    char known_by[65];         /* the digest by which a site named it, or "" */
+    char device[STORAGE_PATH]; /* what it was read from just now, as given; "" else */
+    edited work;               /* its values */
     bil_copy_info info;
 };
 void lib_copy_tells(bil_copy *copy);

@@ -7,14 +7,11 @@
 static int save_now(bil_writing *x, bil_device *dev, char *before)
 {
     bil_host *h = x->host;
-    bil_set_totals totals;
-    set_origin o;
     int error = device_read_all(&dev->device, NULL, &dev->counts, NULL);
     if (error)
         return trouble_of(&h->trouble, error, dev->address, NULL);
     dev->was_read = true;
-    error = keep_values(&x->w.keep, &dev->device.image, h->who, "before single values are set", NULL, "", &o, before,
-                        &totals);
+    error = write_save_now(&x->w, &dev->device.image, before);
     return error ? trouble_of(&h->trouble, error, x->w.keep.copies, NULL) : BIL_OK;
 }
 

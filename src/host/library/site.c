@@ -7,6 +7,7 @@ static void end(part *p)
 {
     bil_site *s = (bil_site *)p;
     device_row_free(&s->row);
+    mem_free(s->standing.left);
     open_site_close(&s->open);
 }
 
@@ -99,16 +100,29 @@ bil_site_copy lib_copy_row(const bil_site *s, const copy_row *row, char path[STO
                            .damaged = row->state == COPY_DAMAGED};
 }
 
-bil_site_device lib_device_row(const bil_site *s, const device_row *row, bil_site_copy *last, char path[STORAGE_PATH])
+bil_site_device lib_device_row(const bil_site *s, const device_row *row, row_texts *texts)
 {
+    size_t i, used = 0;
+    json_t *writer;
+    texts->writers[0] = '\0';
+    json_array_foreach(json_object_get(row->card, "writers"), i, writer)
+    {
+        const char *name = json_string_value(writer);
+        if (name && used + strlen(name) + 2 < sizeof texts->writers)
+            used += (size_t)snprintf(texts->writers + used, sizeof texts->writers - used, "%s%s", i ? "," : "", name);
+    }
     if (row->copies)
-        *last = lib_copy_row(s, &row->last, path);
+        texts->last = lib_copy_row(s, &row->last, texts->last_path);
     return (bil_site_device){.name = row->name,
                              .folder = row->folder,
                              .address = card_text(row, "address"),
                              .group = card_text(row, "group"),
                              .model = card_text(row, "description"),
                              .limit = card_text(row, "limit"),
+                             .writers = texts->writers,
+                             .changed = card_text(row, "when"),
+                             .changed_by = card_text(row, "who"),
+                             .changed_why = card_text(row, "why"),
                              .signed_by = card_text(row, "signed_by"),
                              .storage = card_text(row, "storage"),
                              .baseline = row->baseline,
@@ -119,7 +133,7 @@ bil_site_device lib_device_row(const bil_site *s, const device_row *row, bil_sit
                              .answers = json_is_true(json_object_get(row->state, "answers")),
                              .unstored = json_is_true(json_object_get(row->state, "unstored")),
                              .copies = row->copies,
-                             .last = row->copies ? last : NULL};
+                             .last = row->copies ? &texts->last : NULL};
 }
 
 int lib_site_ended(bil_site *s, int error)
@@ -169,9 +183,8 @@ typedef struct walk {
 static bool each_device(void *ctx, const device_row *row)
 {
     const walk *w = ctx;
-    bil_site_copy last;
-    char path[STORAGE_PATH];
-    bil_site_device its = lib_device_row(w->site, row, &last, path);
+    row_texts texts;
+    bil_site_device its = lib_device_row(w->site, row, &texts);
     return !mem_is_short() && w->device(w->ctx, &its);
 }
 
@@ -195,7 +208,7 @@ int bil_site_device_of(bil_site *s, const char *name, const bil_site_device **ou
     device_row_free(&s->row);
     error = lib_find_device(s, name, &s->row);
     if (!error) {
-        s->device = lib_device_row(s, &s->row, &s->last, s->last_path);
+        s->device = lib_device_row(s, &s->row, &s->texts);
         *out = &s->device;
     }
     return lib_site_ended(s, error);

@@ -6,6 +6,13 @@
 
 #include "host/base/json.h"
 #include "host/library/inside.h"
+#include "host/site/overview.h"
+
+/* What a device as the program sees it needs beside its row. */
+typedef struct row_texts {
+    bil_site_copy last;
+    char last_path[STORAGE_PATH], writers[2000];
+} row_texts;
 
 struct bil_site {
     part part;
@@ -13,14 +20,19 @@ struct bil_site {
     /* what the last question gave */
     device_row row;
     bil_site_device device;
-    bil_site_copy last, copy;
+    bil_site_copy copy;
     copy_row found;
-    char last_path[STORAGE_PATH], copy_path[STORAGE_PATH];
+    row_texts texts;
+    char copy_path[STORAGE_PATH];
+    overview_row standing;
+    bil_site_standing stands;
+    char second[SET_TEXT], second_when[40]; /* of the last overview */
+    char clash[STORAGE_PATH], signer[SITE_NAME];
 };
 
-/* Rows as the program sees them: they point into the row, and into `path`. */
+/* Rows as the program sees them: they point into the row, and into `path` or `texts`. */
 bil_site_copy lib_copy_row(const bil_site *s, const copy_row *row, char path[STORAGE_PATH]);
-bil_site_device lib_device_row(const bil_site *s, const device_row *row, bil_site_copy *last, char path[STORAGE_PATH]);
+bil_site_device lib_device_row(const bil_site *s, const device_row *row, row_texts *texts);
 /* Ends a call of a site; what can't be read of it is an error. */
 int lib_site_ended(bil_site *s, int error);
 /* What somebody named; the trouble says what it isn't. Rows of devices are to be freed. */

@@ -289,9 +289,10 @@ typedef struct thin {
 static void goes(void *ctx, const device_row *owner, const copy_row *copy)
 {
     const thin *t = ctx;
-    char path[STORAGE_PATH], last_path[STORAGE_PATH];
-    bil_site_copy its = lib_copy_row(t->site, copy, path), last;
-    bil_site_device whose = lib_device_row(t->site, owner, &last, last_path);
+    char path[STORAGE_PATH];
+    row_texts texts;
+    bil_site_copy its = lib_copy_row(t->site, copy, path);
+    bil_site_device whose = lib_device_row(t->site, owner, &texts);
     if (t->wish.each)
         t->wish.each(t->wish.ctx, &whose, &its);
 }
@@ -302,9 +303,12 @@ int bil_site_thin(bil_site *s, bil_thinning *thinning)
     int error = lib_begin(s->part.host);
     if (error)
         return error;
-    if (!thinning || !lib_take(&t.wish, sizeof t.wish, thinning) || t.wish.days < 0 || t.wish.weeks < 0 ||
-        t.wish.months < 0)
+    if (!thinning || !lib_take(&t.wish, sizeof t.wish, thinning))
         return lib_site_ended(s, BIL_E_BAD_CALL);
+    if (t.wish.days < 1 || t.wish.days > 36500 || t.wish.weeks < 0 || t.wish.weeks > 5200 || t.wish.months < 0 ||
+        t.wish.months > 1200)
+        return lib_site_ended(s, trouble_of(&s->part.host->trouble, BIL_E_CALL, "",
+                                            "at least one day, and not more than a hundred years"));
     keeping k = {.rule = {t.wish.days, t.wish.weeks, t.wish.months},
                  .only = t.wish.only,
                  .who = s->part.host->who,
@@ -318,7 +322,25 @@ int bil_site_thin(bil_site *s, bil_thinning *thinning)
     return done(s, error, s->open.place.path, NULL);
 }
 
-int bil_site_take_in(bil_site *s, const char *name, const char *file, const char *from, const char *text)
+/* The copy in this file, as what a question gave. */
+static bool find_by_path(bil_site *s, const char *path)
+{
+    set_origin *o = mem_new(1, sizeof *o);
+    bil_set_totals totals;
+    char digest[65];
+    bool found = o && set_file_glance(path, o, &totals) == BIL_OK;
+    mem_free(o);
+    if (found) {
+        set_digest_hex(totals.digest, digest);
+        found = index_copy_by_digest(&s->open.index, digest, &s->found);
+    }
+    if (found)
+        s->copy = lib_copy_row(s, &s->found, s->copy_path);
+    return found;
+}
+
+int bil_site_take_in(bil_site *s, const char *name, const char *file, const char *from, const char *text,
+                     const bil_site_copy **taken)
 {
     bil_host *h = s->part.host;
     char path[STORAGE_PATH], why[STORAGE_PATH + 500] = "";
@@ -340,6 +362,8 @@ int bil_site_take_in(bil_site *s, const char *name, const char *file, const char
                : site_take_in(&s->open.index, &owner, file, from, text ? text : "", h->who, o, path, why, sizeof why);
     mem_free(o);
     device_row_free(&owner);
+    if (!error && taken && index_sync(&s->open.index) && find_by_path(s, path))
+        *taken = &s->copy;
     return done(s, error, why[0] ? "" : file, why);
 }
 
@@ -364,8 +388,9 @@ int bil_site_share(bil_site *s, const char *other, bil_share_counts *counts)
     if (error)
         return error;
     error = other ? site_share(&s->open.place, other, s->part.host->who, &n, why, sizeof why) : BIL_E_BAD_CALL;
+    snprintf(s->clash, sizeof s->clash, "%s", n.clash);
     if (counts)
-        *counts = (bil_share_counts){n.there, n.here, n.clashes, n.passed_over};
+        *counts = (bil_share_counts){n.there, n.here, n.clashes, n.passed_over, s->clash};
     return done(s, error, why[0] ? "" : other, why);
 }
 
@@ -420,16 +445,19 @@ int bil_site_trust(bil_site *s, const char *name, const char *hex, bool decide)
                                         : NULL);
 }
 
-int bil_site_sign(bil_site *s, const char *which, const char *file, bool for_any)
+int bil_site_sign(bil_site *s, const char *which, const char *file, bool for_any, const char **by)
 {
-    char name[SITE_NAME] = "";
     device_row owner;
     copy_row copy;
+    if (by)
+        *by = "";
     int error = begin_with_copy(s, which, file != NULL, NULL, &owner, &copy);
     if (error)
         return error;
-    error = signing_sign(&s->open.index, &copy, for_any, file, s->part.host->who, name);
+    error = signing_sign(&s->open.index, &copy, for_any, file, s->part.host->who, s->signer);
     device_row_free(&owner);
+    if (!error && by)
+        *by = s->signer;
     return done(s, error, error == BIL_E_SIGNATURE || error == BIL_E_NO_KEY ? file : which,
                 error == BIL_E_SIGNATURE ? "the site doesn't know this key" : NULL);
 }

@@ -159,14 +159,15 @@ int lib_writing_keep(bil_writing *x, const bil_device *dev)
 
 static void try_all(bil_writing *x, bool test, const char *const *what, uint8_t count, unsigned *failed, unsigned *open)
 {
-    static const char *const results[] = {"failed", "passed", "open"};
+    static const record_result results[] = {RECORD_FAILED, RECORD_PASSED};
     for (uint8_t i = 0; i < count; i++) {
         bil_write_answer answer = x->wish.tried ? x->wish.tried(x->wish.ctx, x, test, what[i]) : BIL_ANSWER_NOBODY;
         if ((unsigned)answer > BIL_ANSWER_NOBODY) /* nonsense is no answer */
             answer = BIL_ANSWER_NOBODY;
         *failed += answer == BIL_ANSWER_NO;
         *open += test && answer == BIL_ANSWER_NOBODY;
-        write_told(&x->w, test ? "test" : "warning", what[i], results[answer]);
+        if (answer != BIL_ANSWER_NOBODY)
+            write_told(&x->w, !test, what[i], results[answer]);
     }
 }
 

@@ -6,6 +6,7 @@
 #include "host/base/json.h"
 #include "host/copy/keep.h"
 #include "host/run/lines.h"
+#include "host/site/asked.h"
 #include "port/memory.h"
 
 static const char *const names[] = {"saved", "same", "unchanged", "partly", "failed"};
@@ -163,6 +164,8 @@ void fleet_read(const fleet_orders *orders, fleet_task *tasks, size_t count)
 int fleet_note(const site *place, const device_row *owner, const fleet_task *t, const char *why, const char *who)
 {
     bool answers = t->end != FLEET_FAILED;
+    if (t->error != BIL_E_DECLINED)
+        asked_now(place, owner->folder);
     const json_t *before = owner->state;
     bool answered = !before || json_is_true(json_object_get(before, "answers"));
     bool was_unstored = json_is_true(json_object_get(before, "unstored"));

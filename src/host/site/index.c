@@ -12,7 +12,7 @@
 #include "port/digest.h"
 
 /* Of the tables below; an index of another version is made again. */
-enum { VERSION = 4 };
+enum { VERSION = 5 };
 
 static const char tables[] =
     "CREATE TABLE folders(path TEXT PRIMARY KEY, stamp INTEGER, unread INTEGER) WITHOUT ROWID;"
@@ -26,6 +26,7 @@ static const char tables[] =
     "CREATE TABLE notes(device TEXT, file TEXT, id TEXT, kind TEXT, about TEXT, at TEXT, body TEXT,"
     " PRIMARY KEY(device, file)) WITHOUT ROWID;"
     "CREATE TABLE records(device TEXT, file TEXT, digest TEXT, state TEXT, PRIMARY KEY(device, file)) WITHOUT ROWID;"
+    "CREATE TABLE standings(device TEXT PRIMARY KEY, seen TEXT) WITHOUT ROWID;"
     "CREATE TABLE drifts(a TEXT, b TEXT, count INTEGER, PRIMARY KEY(a, b)) WITHOUT ROWID;";
 
 /* Made when the rows are there: that is quicker. */

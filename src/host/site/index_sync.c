@@ -298,7 +298,8 @@ static void sum_up(update *u, const char *device)
             "?1 "
             "AND place > 0), coalesce((SELECT file FROM copies WHERE device = ?1 AND place > 0 AND origin != "
             "'" SET_OFFLINE
-            "' ORDER BY place DESC LIMIT 1), (SELECT file FROM copies WHERE device = ?1 AND place > 0 ORDER BY place "
+            "' AND digest NOT IN (SELECT about FROM notes WHERE device = ?1 AND kind = 'taken_in') ORDER BY place DESC "
+            "LIMIT 1), (SELECT file FROM copies WHERE device = ?1 AND place > 0 ORDER BY place "
             "DESC LIMIT 1)), "
             "(SELECT body FROM notes WHERE device = ?1 AND kind = 'state' "
             "ORDER BY at DESC, id DESC LIMIT 1)",

@@ -8,6 +8,7 @@
 #include "host/base/json.h"
 #include "host/run/address.h"
 #include "host/site/card.h"
+#include "host/site/fleet.h"
 #include "host/site/signing.h"
 #include "port/memory.h"
 
@@ -167,7 +168,19 @@ static int moved(void *ctx, const char *who, const char *now)
     return note(k, "device", who, card);
 }
 
-static const keep_ops of_device = {allows, serial_shared, had_later, sent, proved, moved};
+static int reached(void *ctx, const char *who, const char *why)
+{
+    keeper *k = ctx;
+    fleet_task *seen = mem_new(1, sizeof *seen);
+    if (!seen)
+        return BIL_E_MEMORY;
+    seen->end = why ? FLEET_FAILED : FLEET_SAVED;
+    int error = fleet_note(&k->site->place, &k->owner, seen, why ? why : "", who);
+    mem_free(seen);
+    return error;
+}
+
+static const keep_ops of_device = {allows, serial_shared, had_later, sent, proved, moved, reached};
 static const keep_ops of_folder = {.allows = allows};
 
 void keeper_in_folder(keeper *k, const char *folder, const char *where, const char *given)

@@ -1,32 +1,26 @@
 #include "host/site/overview.h"
-#include "port/memory.h"
 
 #include <stdlib.h>
 #include <string.h>
 
-#define NAME(NAME_, name, mark, text) name,
-#define MARK(NAME_, name, mark, text) mark,
-#define TEXT(NAME_, name, mark, text) text,
-static const char *const names[] = {OVERVIEW_STATES(NAME)};
-static const char *const marks[] = {OVERVIEW_STATES(MARK)};
-static const char *const texts[] = {OVERVIEW_STATES(TEXT)};
+#include "host/site/asked.h"
+#include "port/memory.h"
+
+#define NAME(NAME_, name, text) name,
+#define TEXT(NAME_, name, text) text,
+static const char *const names[] = {BIL_STANDINGS(NAME)};
+static const char *const texts[] = {BIL_STANDINGS(TEXT)};
 #undef NAME
-#undef MARK
 #undef TEXT
 
-const char *overview_state_name(overview_state state)
+const char *bil_standing_name(bil_standing s)
 {
-    return names[state];
+    return (unsigned)s < BIL_STANDING_COUNT ? names[s] : "?";
 }
 
-const char *overview_state_mark(overview_state state)
+const char *bil_standing_text(bil_standing s)
 {
-    return marks[state];
-}
-
-const char *overview_state_text(overview_state state)
-{
-    return texts[state];
+    return (unsigned)s < BIL_STANDING_COUNT ? texts[s] : "?";
 }
 
 static const char *word(const json_t *object, const char *key)
@@ -35,28 +29,84 @@ static const char *word(const json_t *object, const char *key)
     return t ? t : "";
 }
 
-static overview_state state_of(const device_row *row, const overview_row *out)
+/* ---- one device ---- */
+
+static void is_so(overview_row *out, bil_standing what, bool so)
 {
-    if (row->retired)
-        return OVERVIEW_RETIRED;
-    if (row->disputed || row->baseline_disputed)
-        return OVERVIEW_DISPUTED;
-    if (row->state && !json_is_true(json_object_get(row->state, "answers")))
-        return OVERVIEW_NO_ANSWER;
-    if (row->copies == 0)
-        return OVERVIEW_NO_COPY;
-    if (row->last.state == COPY_DAMAGED)
-        return OVERVIEW_DAMAGED;
-    if (json_is_true(json_object_get(row->state, "unstored")))
-        return OVERVIEW_UNSTORED;
-    if (!row->baseline[0])
-        return OVERVIEW_NO_BASELINE;
-    return out->drift == 0 ? OVERVIEW_WELL : OVERVIEW_DRIFTED;
+    out->all |= (uint32_t)so << what;
 }
+
+/* What a job left behind goes before what any copy says. */
+static void by_records(overview_row *out)
+{
+    const standing *left = out->left;
+    is_so(out, BIL_STANDING_HELD, left && left->held);
+    is_so(out, BIL_STANDING_UNFINISHED, left && left->unfinished);
+    is_so(out, BIL_STANDING_ON_TRIAL, left && left->on_trial);
+    is_so(out, BIL_STANDING_TEST_FAILED, left && left->failed);
+    is_so(out, BIL_STANDING_TESTS_OPEN, left && left->open);
+}
+
+static void by_copies(site_index *index, const device_row *row, overview_row *out)
+{
+    const uint32_t unknown = 1u << BIL_STANDING_HELD | 1u << BIL_STANDING_UNFINISHED | 1u << BIL_STANDING_ON_TRIAL;
+    copy_row baseline;
+    bool damaged = row->copies > 0 && row->last.state == COPY_DAMAGED;
+    is_so(out, BIL_STANDING_EXCHANGED, standing_exchanged(index, row, out->unit));
+    if (!(out->all & 1u << BIL_STANDING_EXCHANGED))
+        out->unit[0] = '\0';
+    /* a copy from before a write that isn't over says nothing of what the device has now */
+    if (row->copies && row->baseline[0] && !(out->all & unknown) &&
+        index_copy(index, row, "baseline", &baseline) == BIL_OK)
+        out->drift = index_drift(index, &baseline, &row->last);
+    is_so(out, BIL_STANDING_DRIFTED,
+          out->drift > 0 || (out->drift < 0 && row->baseline[0] && row->copies && !damaged && !(out->all & unknown)));
+    is_so(out, BIL_STANDING_DAMAGED, damaged);
+    is_so(out, BIL_STANDING_UNSTORED, json_is_true(json_object_get(row->state, "unstored")));
+    is_so(out, BIL_STANDING_NO_COPY, row->copies == 0);
+}
+
+int overview_of(site_index *index, const device_row *row, const ledger *known, overview_row *out)
+{
+    *out = (overview_row){.drift = -1};
+    snprintf(out->name, sizeof out->name, "%s", row->name);
+    snprintf(out->folder, sizeof out->folder, "%s", row->folder);
+    snprintf(out->group, sizeof out->group, "%s", word(row->card, "group"));
+    asked_last(index->site, row, out->asked);
+    standing left;
+    int error = standing_of(index, row, known, &left);
+    if (!error && (left.held || left.unfinished || left.on_trial || left.failed || left.open)) {
+        out->left = mem_new(1, sizeof *out->left);
+        if (!out->left)
+            return BIL_E_MEMORY;
+        *out->left = left;
+    }
+    bool silent = row->state && !json_is_true(json_object_get(row->state, "answers"));
+    by_records(out);
+    by_copies(index, row, out);
+    is_so(out, BIL_STANDING_NO_ANSWER, silent);
+    is_so(out, BIL_STANDING_LONG_AGO, asked_long_ago(out->asked));
+    is_so(out, BIL_STANDING_DISPUTED, row->disputed || row->baseline_disputed);
+    is_so(out, BIL_STANDING_NO_BASELINE, row->copies && !row->baseline[0]);
+    is_so(out, BIL_STANDING_WELL, out->all == 0);
+    if (row->retired)
+        out->all = 1u << BIL_STANDING_RETIRED;
+    while (!(out->all >> out->first & 1))
+        out->first++;
+    if (silent) {
+        snprintf(out->why, sizeof out->why, "%s", word(row->state, "why"));
+        snprintf(out->since, sizeof out->since, "%s", word(row->state, "when"));
+    }
+    return error;
+}
+
+/* ---- all of them ---- */
 
 typedef struct making {
     overview *o;
     site_index *index;
+    ledger known;
+    int error;
 } making;
 
 static bool add(void *ctx, const device_row *row)
@@ -65,39 +115,25 @@ static bool add(void *ctx, const device_row *row)
     overview *o = m->o;
     if (o->count == o->room) {
         overview_row *more = mem_more(o->rows, (o->room ? 2 * o->room : 64) * sizeof *more);
-        if (!more)
+        if (!more) {
+            m->error = BIL_E_MEMORY;
             return false;
+        }
         o->room = o->room ? 2 * o->room : 64;
         o->rows = more;
     }
     overview_row *out = &o->rows[o->count++];
-    *out = (overview_row){.drift = -1, .copies = row->copies};
-    snprintf(out->name, sizeof out->name, "%s", row->name);
-    snprintf(out->folder, sizeof out->folder, "%s", row->folder);
-    snprintf(out->group, sizeof out->group, "%s", word(row->card, "group"));
-    snprintf(out->address, sizeof out->address, "%s", word(row->card, "address"));
-    copy_row baseline;
-    if (row->copies) {
-        snprintf(out->last, sizeof out->last, "%s", row->last.when);
-        snprintf(out->model, sizeof out->model, "%s", row->last.model);
-        if (row->baseline[0] && index_copy(m->index, row, "baseline", &baseline) == BIL_OK)
-            out->drift = index_drift(m->index, &baseline, &row->last);
-    }
-    out->state = state_of(row, out);
-    if (out->state == OVERVIEW_NO_ANSWER) {
-        snprintf(out->why, sizeof out->why, "%s", word(row->state, "why"));
-        snprintf(out->since, sizeof out->since, "%s", word(row->state, "when"));
-    }
-    o->copies += row->copies;
-    o->states[out->state]++;
-    return true;
+    m->error = overview_of(m->index, row, &m->known, out);
+    o->copies += (unsigned)row->copies;
+    o->first[out->first]++;
+    return !m->error;
 }
 
 static int by_need(const void *left, const void *right)
 {
     const overview_row *a = left, *b = right;
-    if (a->state != b->state)
-        return a->state < b->state ? -1 : 1;
+    if (a->first != b->first)
+        return a->first < b->first ? -1 : 1;
     int order = strcmp(a->group, b->group);
     return order ? order : strcmp(a->name, b->name);
 }
@@ -111,19 +147,24 @@ static bool second_place(void *ctx, const char *id, const json_t *note)
     return true;
 }
 
-void overview_make(overview *o, site_index *index)
+int overview_make(overview *o, site_index *index)
 {
-    *o = (overview){.place = index->site};
-    making m = {o, index};
+    *o = (overview){0};
+    making m = {.o = o, .index = index};
+    ledger_open(&m.known); /* without it every record is another computer's, and counts all the same */
     index_devices(index, add, &m);
+    ledger_close(&m.known);
     if (o->count)
         qsort(o->rows, o->count, sizeof *o->rows, by_need);
     index_notes(index, "", "second_place", NULL, second_place, o);
-    o->only_here = index_count_since(index, o->second_when);
+    o->only_here = (unsigned)index_count_since(index, o->second_when);
+    return m.error;
 }
 
 void overview_free(overview *o)
 {
+    for (size_t i = 0; i < o->count; i++)
+        mem_free(o->rows[i].left);
     mem_free(o->rows);
     o->rows = NULL;
 }

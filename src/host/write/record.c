@@ -118,11 +118,32 @@ bool write_keep_record(void *ctx, const bil_action *action)
     return w->file_error == BIL_OK;
 }
 
-int write_save(write_call *w, const char *why, char path[STORAGE_PATH])
+int write_save_now(write_call *w, const bil_image *now, char path[STORAGE_PATH])
 {
     set_origin o;
     bil_set_totals totals;
-    return keep_values(&w->keep, &w->dev.image, person(w->who), why, w->stem, "after-write", &o, path, &totals);
+    int error =
+        keep_values(&w->keep, now, person(w->who), "before single values are set", NULL, "", "", &o, path, &totals);
+    if (error)
+        return error;
+    set_digest_hex(totals.digest, w->now_digest);
+    w->keep.last = w->now_digest; /* what is saved from here on comes after it */
+    return BIL_OK;
+}
+
+int write_save(write_call *w, const char *why)
+{
+    return write_save_unless(w, why, "");
+}
+
+int write_save_unless(write_call *w, const char *why, const char *values)
+{
+    set_origin o;
+    bil_set_totals totals;
+    keep k = w->keep;
+    if (w->safety_digest[0])
+        k.last = w->safety_digest; /* the copy before this one */
+    return keep_values(&k, &w->dev.image, person(w->who), why, w->stem, "after-write", values, &o, w->present, &totals);
 }
 
 bool write_save_safety_copy(void *ctx, const bil_image *have)
@@ -131,14 +152,16 @@ bool write_save_safety_copy(void *ctx, const bil_image *have)
     set_origin o;
     bil_set_totals totals;
     w->file_error = keep_values(&w->keep, have, person(w->who), "safety copy before a write", w->stem, "before-write",
-                                &o, w->safety, &totals);
+                                "", &o, w->safety, &totals);
     if (w->file_error)
         return false;
     if (w->answers.saved)
         w->answers.saved(w->answers.ctx, w);
-    char digest[2 * BIL_SHA256 + 1], page[STORAGE_PATH];
-    set_digest_hex(totals.digest, digest);
+    char page[STORAGE_PATH];
+    set_digest_hex(totals.digest, w->safety_digest);
+    if (totals.unreadable == 0)
+        set_digest_hex(totals.values_digest, w->safety_values);
     keep_page(w, w->safety, LEDGER_BEFORE, totals.digest, page);
-    w->file_error = record_add(&w->rec, record_safety_line(w->safety, digest));
+    w->file_error = record_add(&w->rec, record_safety_line(w->safety, w->safety_digest));
     return w->file_error == BIL_OK;
 }

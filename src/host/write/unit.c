@@ -79,7 +79,11 @@ static int find(write_call *w, const catalogue *m)
             w->keep.address = w->moved_address;
             error = BIL_OK;
         }
-    return error ? write_fail(w, w->keep.address, error, why) : BIL_OK;
+    if (!error)
+        return BIL_OK;
+    keep_reached(&w->keep, person(w->who),
+                 why); /* others needn't find that out again; that it isn't noted is no matter */
+    return write_fail(w, w->keep.address, error, why);
 }
 
 int write_open_unit(write_call *w, const catalogue *m)

@@ -135,11 +135,23 @@ static void note_well(write_call *w, int error)
         write_doubt(w, w->keep.name ? w->keep.name : "", error, NULL);
 }
 
+/* What was read back twice is what the device has now: from here on its newest copy says so, unless that has the same
+ * values already. In a plain folder nobody looks for the newest, and a person is asked whether one is wanted. */
+static void keep_present(write_call *w)
+{
+    bool read_back = write_proved(w) || w->end.u.end.verdict == BIL_VERDICT_NOT_PROVED;
+    if (!w->keep.in_site || !read_back)
+        return;
+    note_well(w, keep_reached(&w->keep, person(w->who), NULL));
+    note_well(w, write_save_unless(w, "after a write", w->safety_values));
+}
+
 /* Whoever keeps what belongs to the device is told. */
 static void tell_keep(write_call *w)
 {
     char digest[2 * BIL_SHA256 + 1];
     set_origin o;
+    keep_present(w);
     if (!write_proved(w))
         return;
     set_origin_of(&o, &w->dev.image);
@@ -173,6 +185,18 @@ static void sleep_until(void *ctx, uint64_t ms)
     }
 }
 
+/* Until somebody has answered: whoever goes away, or is sent away by a power cut, leaves them open. */
+static void leave_tests_open(write_call *w)
+{
+    const bil_description *d = w->want.description;
+    if (!write_wants_tests(w))
+        return;
+    for (uint8_t i = 0; i < d->expect_count; i++)
+        write_told(w, true, d->expect[i], RECORD_OPEN);
+    for (uint8_t i = 0; i < d->test_count; i++)
+        write_told(w, false, d->tests[i], RECORD_OPEN);
+}
+
 static const bil_clock_ops stoppable = {now_ms, sleep_until};
 
 int write_run(write_call *w)
@@ -201,8 +225,12 @@ int write_run(write_call *w)
         return write_fail(w, w->keep.address, error, NULL);
     w->over = true;
     tell_keep(w);
-    if (w->rec.file)
-        record_add(&w->rec, record_outcome_line(&w->end));
+    if (w->rec.file) {
+        bil_job_progress p;
+        bil_job_progress_of(w->job, &p);
+        record_add(&w->rec, record_outcome_line(&w->end, p.written));
+        leave_tests_open(w);
+    }
     return BIL_OK;
 }
 
@@ -214,12 +242,11 @@ bool write_wants_tests(const write_call *w)
     return w->rec.file && write_proved(w) && (w->end.u.end.wrote || w->chain[0]);
 }
 
-int write_told(write_call *w, const char *event, const char *what, const char *result)
+int write_told(write_call *w, bool warning, const char *what, record_result result)
 {
     char when[48];
     time_moment(when);
-    return record_add(&w->rec, jn_pack("{s:s,s:s,s:s,s:s,s:s}", "event", event, "when", when, "what", what, "result",
-                                       result, "who", person(w->who)));
+    return record_add(&w->rec, record_test_line(warning, what, record_result_name(result), person(w->who), when));
 }
 
 bool write_stopped(const write_call *w)

@@ -99,8 +99,11 @@ struct write_call {
     turn place, unit;
     bil_job *job;
     char password[SECRET_MAX];
-    char stem[200]; /* of the files of this write */
-    char safety[STORAGE_PATH];
+    char stem[200];                      /* of the files of this write */
+    char now_digest[2 * BIL_SHA256 + 1]; /* of write_save_now */
+    char safety[STORAGE_PATH], safety_digest[2 * BIL_SHA256 + 1];
+    char safety_values[2 * BIL_SHA256 + 1]; /* values digest of the safety copy; "" where it isn't complete */
+    char present[STORAGE_PATH];             /* the copy of what was read back last; "" where there is none */
     char others[STORAGE_PATH];        /* a record of another computer that says this unit was left unfinished; or "" */
     char chain[300];                  /* the record with which an unfinished story began; "" where this is the first */
     char moved_address[ADDRESS_TEXT]; /* where the device answers in the end, "" where that is `keep.address` */
@@ -116,6 +119,10 @@ struct write_call {
     bool over;
 };
 
+/* Before single values are set: the device as it was read just now, saved as its newest copy; `path` of STORAGE_PATH
+ * bytes. BIL_OK, or why it couldn't be saved. */
+int write_save_now(write_call *w, const bil_image *now, char path[STORAGE_PATH]);
+
 /* May this person write at all? BIL_OK, or BIL_E_NOT_ALLOWED. */
 int write_allowed(write_call *w);
 
@@ -130,8 +137,8 @@ int write_run(write_call *w);
 /* Did it come to its end as wanted, and did anything change by it, so that a person should try the machine? */
 bool write_proved(const write_call *w);
 bool write_wants_tests(const write_call *w);
-/* What a person answered: "passed", "failed" or "open", of a "test" or a "warning". */
-int write_told(write_call *w, const char *event, const char *what, const char *result);
+/* What a person answered of a test, or of a warning that was to be expected; both are open until then. */
+int write_told(write_call *w, bool warning, const char *what, record_result result);
 /* Was the machine at work when this began, and does it stand now? Can it be set to work again from here, and do it, on
  * purpose. */
 bool write_stopped(const write_call *w);
@@ -139,7 +146,7 @@ bool write_can_start(const write_call *w);
 int write_start(write_call *w);
 /* Values on the device now that are in no copy, and what was read back last saved as one. */
 unsigned write_beside_the_copy(const write_call *w);
-int write_save(write_call *w, const char *why, char path[STORAGE_PATH]);
+int write_save(write_call *w, const char *why); /* `present` tells where */
 void write_end(write_call *w);
 
 /* ---- what is planned: as the job itself plans it ---- */

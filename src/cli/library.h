@@ -1,0 +1,32 @@
+/* What commands on the public library share: a handle, its site, and what it says went wrong. */
+#ifndef BIL_CLI_LIBRARY_H
+#define BIL_CLI_LIBRARY_H
+
+#include "bilancia/site.h"
+#include "cli/cli.h"
+
+/* A command's call with the library, and with the site that is meant. */
+typedef struct library {
+    call c;
+    bil_host *host;
+    bil_site *site;
+    char *given, *who, *description; /* options, as given */
+    bool nowhere;                    /* no site is looked for */
+} library;
+
+/* Parses the call and opens the library; with `site` the site, too. -1, or the exit code; then nothing is open. */
+int library_begin(library *l, const command *self, int argc, const char **argv, struct poptOption *options, int least,
+                  int most, bool site);
+/* Closes it all, and returns the code. */
+int library_end(library *l, int code);
+/* The device that DEVICE or DEVICE#WHICH is about, as people call it: -1, or the exit code. */
+enum { DEVICE_NAME = 300 };
+int library_owner(library *l, const char *text, char name[DEVICE_NAME]);
+/* DEVICE#WHICH is wanted, not the last one by default: -1, or the exit code. */
+int library_wants_copy(const char *text);
+/* Says the last trouble of the library, or this error where it had none; the exit code. */
+int library_failed(const library *l, int error);
+/* The same for BIL_OK, which is no trouble: then EXIT_DONE. */
+int library_code(const library *l, int error);
+
+#endif
