@@ -381,7 +381,8 @@ static void one_write_at_a_time(void **state)
         3, "somebody else is writing",
         sh("echo mill-30 | b write crusher#baseline crusher --yes --password-fd 0 --site mill --who bruno >first 2>&1 "
            "& "
-           "for i in $(seq 500); do grep -q ^Device first && break; sleep 0.02; done; echo mill-30 | b write crusher#baseline crusher --yes --password-fd 0 --site mill; e=$?; wait; "
+           "for i in $(seq 500); do grep -q ^Device first && break; sleep 0.02; done; echo mill-30 | b write "
+           "crusher#baseline crusher --yes --password-fd 0 --site mill; e=$?; wait; "
            "exit $e"));
     assert_non_null(strstr(output, "bruno since 20"));
     expect(0, "verified", sh("cat first"));
