@@ -125,6 +125,7 @@ list_of(command_list command command_ cli/cli.h ${CLI})
 add_executable(bilancia_tool ${CLI} ${LISTS}/command_list.c)
 target_include_directories(bilancia_tool PRIVATE src)
 set_target_properties(bilancia_tool PROPERTIES OUTPUT_NAME bilancia)
+target_link_options(bilancia_tool PRIVATE -Wl,--gc-sections)
 target_compile_definitions(bilancia_tool PRIVATE _GNU_SOURCE BILANCIA_VERSION="${PROJECT_VERSION}")
 target_link_libraries(bilancia_tool PRIVATE bilancia_show bilancia_host bilancia_port bilancia_sim bilancia_tables PkgConfig::POPT PkgConfig::JANSSON)
 

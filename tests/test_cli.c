@@ -330,7 +330,7 @@ static void sets_that_dont_fit(void **state)
     expect(3, "the copy is from 2.4.1, the unit has 2.4.3", write_copy(copy, 2, "mill-30", "--yes"));
     expect(3, "the copy is from serial number ED30-0417", write_copy(copy, 3, "mill-30", "--yes"));
     expect(3, "another unit", write_copy(copy, 3, "mill-30", "--yes --as restore"));
-    expect(3, "none was given", sh("b write %s %s --yes", copy, unit_at[0]));
+    expect(3, "the device wants a password", sh("b write %s %s --yes", copy, unit_at[0]));
     expect(3, "nobody can be asked", write_copy(copy, 0, password, ""));
     expect(0, NULL, sh("head -c 3000 %s >cut.bset; sed 's/ED30-0417/ED30-0418/' %s >altered.bset", copy, copy));
     expect(6, "cut.bset:", write_copy("cut.bset", 0, password, "--yes"));

@@ -78,6 +78,7 @@ static void spoil_all(table *t, const bil_description *from)
     static const char long_text[] = "a text that is much longer than the forty-eight bytes that a plain name may have";
     static const uint16_t far[] = {60000, 60001, 60002};
     static const char *const no_text[] = {NULL};
+    static const bil_reminder no_words[] = {{NULL, NULL}}, bad_when[] = {{"a test", "a\nb"}};
     uint16_t last = (uint16_t)(from->count - 1);
     SPOIL(d.params, NULL);
     SPOIL(d.count, 0);
@@ -151,8 +152,9 @@ static void spoil_all(table *t, const bil_description *from)
     SPOIL(rules[0].count, 1);
     SPOIL(rules[0].params, far);
     SPOIL(rules[0].why, NULL);
-    SPOIL(d.expect_count, from->expect_count + (t->d.expect = no_text, 1));
+    SPOIL(d.expect_count, from->expect_count + (t->d.expect = no_words, 1));
     SPOIL(d.test_count, from->test_count + (t->d.tests = NULL, 1));
+    SPOIL(d.by_hand_count, from->by_hand_count + (t->d.by_hand = bad_when, 1));
     SPOIL(d.factory_known, NULL);
     if (from->bank_count) {
         SPOIL(d.banks, NULL);

@@ -208,7 +208,7 @@ static void the_generated_tables_are_the_loaded_ones(void **state)
         assert_true(a->state == b->state && a->state_held == b->state_held && a->state_idle == b->state_idle &&
                     a->restart_after == b->restart_after && a->link_unit == b->link_unit &&
                     a->stored_values == b->stored_values && a->restart_keeps_hold == b->restart_keeps_hold &&
-                    a->across_count == b->across_count);
+                    a->store_needs_hold == b->store_needs_hold && a->across_count == b->across_count);
         assert_true(a->starts == b->starts && a->uptime == b->uptime && a->restart_ends_hold == b->restart_ends_hold &&
                     a->restart_absent_ms == b->restart_absent_ms && a->unit_same_count == b->unit_same_count &&
                     a->unit_grows_count == b->unit_grows_count && a->no_serial_count == b->no_serial_count);

@@ -216,7 +216,8 @@ static void single_values_trials_and_resets(void **state)
     bil_write_wish wish = agreed();
     bil_ending end = ending();
     expect_host(p.host, bil_set(p.device, some, 2, &wish, &end), BIL_OK);
-    assert_int_equal(end.verdict, BIL_VERDICT_VERIFIED);
+    assert_int_equal(end.verdict, BIL_VERDICT_IN_FORCE); /* nobody asked for a restart */
+    assert_true(end.stored && !end.restarted && !end.held);
     expect_text(&p, "ramp.up", "2.500 s");
     expect_host(p.host, bil_set(p.device, some, 2, &wish, &end), BIL_OK); /* it has them */
     assert_int_equal(end.written, 0);

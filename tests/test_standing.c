@@ -9,6 +9,7 @@
 #include "bilancia/site.h"
 #include "bilancia/write.h"
 #include "show/standing.h"
+#include "sim/control.h"
 #include "sim/entry.h"
 #include "sim/fault.h"
 
@@ -72,13 +73,13 @@ static void see_all(plant *p)
     well(p, bil_site_open(p->host, NULL, &p->site));
 }
 
-static void begin(plant *p)
+static void begin_with(plant *p, const sim_model *model, const bil_description *description)
 {
     memset(p, 0, sizeof *p);
     p->cancel_at = p->lost_at = -1;
     p->says = BIL_ANSWER_NOBODY;
     fresh_folder();
-    bench_open(&p->drive, &sim_ed30, &bil_description_ed_30, false);
+    bench_open(&p->drive, model, description, false);
     p->host = NULL;
     bil_host_config outside = {.struct_size = sizeof outside, .who = "anna", .site = ""}, inside = outside;
     inside.site = "mill";
@@ -98,6 +99,11 @@ static void begin(plant *p)
     well(p, bil_site_copy_of(p->site, "crusher#baseline", &copy));
     snprintf(p->baseline, sizeof p->baseline, "%s", copy->path);
     memcpy(p->was, p->drive.unit->running, sizeof p->was);
+}
+
+static void begin(plant *p)
+{
+    begin_with(p, &sim_ed30, &bil_description_ed_30);
 }
 
 static void end(plant *p)
@@ -511,6 +517,110 @@ static void what_is_shown_is_so(void **state)
     print_message("%u ends played, %zu of them look different\n", played, row_count);
 }
 
+/* ---- a machine that works ---- */
+
+typedef struct watching {
+    unsigned writes, at_value, at_store, stopped;
+    const sim_entry *value, *store;
+} watching;
+
+/* The drive's own log: what reaches it by writing, and whether it stands meanwhile. */
+static void hear(void *ctx, const sim_unit *unit, bool write, uint8_t space, uint16_t address, uint16_t count,
+                 const uint16_t *cells)
+{
+    watching *w = ctx;
+    (void)space;
+    (void)count;
+    (void)cells;
+    enum { WORKS = 1 };
+    w->stopped += unit->state != WORKS;
+    if (!write)
+        return;
+    w->writes++;
+    if (address == w->value->address)
+        w->at_value = w->writes;
+    if (address == w->store->address)
+        w->at_store = w->writes;
+}
+
+static void say_to(plant *p, const char *words)
+{
+    char answer[200];
+    sim_control(p->drive.unit, p->drive.sim.now, words, answer, sizeof answer);
+    assert_memory_equal(answer, "ok", 2);
+}
+
+/* A new ramp: not held, not restarted, in force before it is stored, and proved by whoever sees it after a restart that
+ * somebody else made. */
+static void a_ramp_on_a_running_drive(void **state)
+{
+    (void)state;
+    plant p;
+    begin(&p);
+    say_to(&p, "set command.run 1");
+    watching w = {.value = sim_find(p.drive.unit, "ramp.up"), .store = sim_find(p.drive.unit, "command.store")};
+    p.drive.unit->listener = hear;
+    p.drive.unit->listener_ctx = &w;
+    uint32_t starts = p.drive.unit->starts;
+    bil_write_wish wish = wish_of(&p);
+    bil_ending ending = {.struct_size = sizeof ending};
+    static const char *const ramp[] = {"ramp.up=1.5"};
+    well(&p, bil_set(p.device, ramp, 1, &wish, &ending));
+    assert_int_equal(ending.verdict, BIL_VERDICT_IN_FORCE);
+    assert_true(ending.went_on && ending.stored && !ending.held && !ending.stopped && !ending.restarted);
+    assert_int_equal(w.stopped, 0);
+    assert_int_equal(p.drive.unit->starts, starts);
+    print_message("a ramp on a running drive: %u requests beside the reads\n", w.writes);
+    assert_true(w.writes <= 4 && w.at_value && w.at_value < w.at_store);
+    p.drive.unit->listener = NULL;
+    shown s = look(&p);
+    if (!so(&s, BIL_STANDING_UNPROVED) || !so(&s, BIL_STANDING_DRIFTED) || s.drift != 1)
+        fail_msg("%s (%s), drift %d", s.text, s.job, s.drift);
+    /* what needs hold stops it, and isn't followed by a restart that nobody asked for */
+    static const char *const shape[] = {"motor.cos_phi=0.8"};
+    well(&p, bil_set(p.device, shape, 1, &wish, &ending));
+    assert_true(ending.verdict == BIL_VERDICT_IN_FORCE && ending.stopped && !ending.went_on && !ending.restarted);
+    say_to(&p, "power-cut");
+    p.drive.sim.now += 60000;
+    bil_copy *copy;
+    well(&p, bil_device_read(p.device, NULL));
+    well(&p, bil_copy_of_device(p.device, &copy));
+    well(&p, bil_copy_save(copy, NULL, "after a power cut"));
+    s = look(&p);
+    assert_false(so(&s, BIL_STANDING_UNPROVED));
+    end(&p);
+}
+
+/* Where the device counts its changes, a write that finds nothing to do does nothing. */
+static void nothing_to_do_means_nothing_done(void **state)
+{
+    (void)state;
+    plant p;
+    begin_with(&p, &sim_ec8, &bil_description_ec_8);
+    bil_write_wish wish = wish_of(&p);
+    bil_ending ending = {.struct_size = sizeof ending};
+    well(&p, write_baseline(&p, &wish, &ending)); /* nobody knows yet that it is stored */
+    assert_true(ending.verdict == BIL_VERDICT_VERIFIED && ending.written == 0 && !ending.already);
+    watching w = {.value = p.drive.unit->entries, .store = p.drive.unit->entries};
+    p.drive.unit->listener = hear;
+    p.drive.unit->listener_ctx = &w;
+    well(&p, write_baseline(&p, &wish, &ending));
+    assert_true(ending.already && !ending.wrote && !ending.held);
+    assert_int_equal(w.writes, 0);
+    p.drive.unit->listener = NULL;
+    wish.prove = true;
+    well(&p, write_baseline(&p, &wish, &ending));
+    assert_true(ending.verdict == BIL_VERDICT_VERIFIED && ending.restarted && !ending.already);
+    wish.prove = false;
+    char answer[200]; /* there and back by another hand: the counter tells that it was touched */
+    sim_set(p.drive.unit, "plant.alarm_delay", "77", answer, sizeof answer);
+    sim_set(p.drive.unit, "plant.alarm_delay", "30", answer, sizeof answer);
+    memcpy(p.drive.unit->running, p.was, sizeof p.was);
+    well(&p, write_baseline(&p, &wish, &ending));
+    assert_false(ending.already);
+    end(&p);
+}
+
 static int folder_for_all(void **state)
 {
     static char base[60];
@@ -547,6 +657,8 @@ static void as_the_table_says(void **state)
 
 int main(void)
 {
-    const struct CMUnitTest tests[] = {cmocka_unit_test(what_is_shown_is_so), cmocka_unit_test(as_the_table_says)};
+    const struct CMUnitTest tests[] = {cmocka_unit_test(a_ramp_on_a_running_drive),
+                                       cmocka_unit_test(nothing_to_do_means_nothing_done),
+                                       cmocka_unit_test(what_is_shown_is_so), cmocka_unit_test(as_the_table_says)};
     return cmocka_run_group_tests_name("standing", tests, folder_for_all, folder_gone);
 }

@@ -205,12 +205,23 @@ static void single_values_are_set(void **state)
 {
     (void)state;
     disturb();
-    expect(0, "verified: 1 value written with 1 request",
+    expect(0, "in force: 1 value written with 1 request",
            sh("echo mill-30 | b set crusher limit.torque=120 --yes --password-fd 0 --site mill"));
+    assert_false(stands()); /* it goes on working: nobody asked for a restart, and nothing needs hold */
+    expect(0, "stored, not seen after a restart", sh("b overview --site mill"));
+    expect(0, "ok", control(0, "power-cut"));
+    usleep(300000);
+    expect(0, "✓ complete", sh("b read crusher --site mill")); /* which is the proof, later */
+    sh("b overview --site mill");
+    assert_null(strstr(output, "not seen after a restart"));
+    expect(0, "in force", again("undo", "")); /* back without a restart, as it came */
+    disturb();
+    expect(0, "verified: 1 value written with 1 request",
+           sh("echo mill-30 | b set crusher limit.torque=120 --prove --yes --password-fd 0 --site mill"));
     assert_non_null(strstr(output, "This changes the device, not a copy"));
     assert_non_null(strstr(output, "nothing moves when the supply comes back")); /* before, and to be tried after */
     expect(0, "= 120.0", control(0, "get limit.torque"));
-    expect(0, "\"result\":\"open\"", sh("grep -h test mill/devices/crusher/records/* | tail -n 1"));
+    expect(0, "\"result\":\"open\"", sh("ls -t mill/devices/crusher/records/* | head -n 1 | xargs grep -h test"));
     expect(0, "has these values already", sh("b set crusher limit.torque=120 --yes --site mill"));
     expect(3, "outside its limits", sh("b set crusher limit.torque=1200 --yes --site mill"));
     expect(3, "the lowest speed lies above", sh("b set crusher speed.minimum=1200 --yes --site mill"));
@@ -220,7 +231,7 @@ static void single_values_are_set(void **state)
     /* at a terminal each test is asked for; one that fails is said and recorded, and undo goes back */
     expect(5, "must not go back to work",
            at_terminal(100, 60, "yes\nyes\nno\nlater\n",
-                       "BILANCIA_PASSWORD=mill-30 b set crusher limit.torque=120 --yes --site mill"));
+                       "BILANCIA_PASSWORD=mill-30 b set crusher ramp.emergency=600 --prove --yes --site mill"));
     expect(0, "\"result\":\"failed\"",
            sh("grep -h '\"what\":\"the emergency' mill/devices/crusher/records/* | grep failed"));
     expect(0, "verified", again("undo", ""));
@@ -251,28 +262,29 @@ static void values_are_tried(void **state)
         "echo mill-30 | b set crusher limit.torque=120 watch.action=coast --trial --yes --password-fd 0 --site mill";
     expect(0, "on trial", sh("%s", trial));
     assert_non_null(strstr(output, "bilancia keep crusher"));
-    assert_true(stands());
+    assert_false(stands()); /* tried while it works */
     expect(0, "= 120.0", control(0, "get limit.torque"));
     expect(0, "ok", control(0, "power-cut"));
     usleep(300000);
     expect(0, "= 95.0", control(0, "get limit.torque")); /* as before */
     expect(0, "verified",
-           sh("echo mill-30 | b keep crusher --yes --despite changed='the power was cut' --password-fd 0 --site mill"));
+           sh("echo mill-30 | b keep crusher --prove --yes --despite changed='the power was cut' --password-fd 0 "
+              "--site mill"));
     expect(0, "ok", control(0, "power-cut"));
     usleep(300000);
     expect(0, "= 120.0", control(0, "get limit.torque"));
     expect(2, "nothing is on trial", again("keep", ""));
-    expect(0, "verified", again("undo", "")); /* to before the trial */
+    expect(0, "in force", again("undo", "")); /* to before the trial */
     assert_true(is_as("before/*.bset"));
     expect(0, "on trial", sh("%s", trial));
-    expect(0, "verified", again("undo", ""));
+    expect(0, "in force", again("undo", ""));
     assert_true(is_as("before/*.bset"));
     /* a device on which values may only be tried */
     expect(0, NULL, sh("b device change crusher --limit trials --site mill"));
     expect(3, "may only be tried", write_baseline(""));
     expect(0, "on trial", sh("%s", trial));
     expect(3, "may only be tried", again("keep", ""));
-    expect(0, "verified", again("undo", ""));
+    expect(0, "in force", again("undo", ""));
     expect(0, NULL, sh("b device change crusher --limit none --site mill"));
     /* a model whose values last at once has no trial */
     expect(0, NULL,
@@ -300,17 +312,17 @@ static void started_again_when_told(void **state)
     expect(0, "\"event\":\"started\"", sh("cat $(ls -t mill/devices/crusher/records/* | head -n 1)"));
     expect(0, "ok", control(0, "set command.run 0"));
     expect(0, "verified",
-           sh("echo mill-30 | b set crusher limit.torque=120 --yes --start-again --password-fd 0 --site mill"));
+           sh("echo mill-30 | b set crusher limit.torque=120 --prove --yes --start-again --password-fd 0 --site mill"));
     assert_true(stands()); /* it stood before: there is nothing to start again */
     disturb();
     /* at a terminal it is asked for, after the tests; --yes doesn't answer that */
     expect(0, "It is running again",
-           at_terminal(100, 60, "yes\nyes\nyes\nyes\nyes\n",
-                       "BILANCIA_PASSWORD=mill-30 b set crusher limit.torque=121 --yes --site mill"));
+           at_terminal(100, 60, "yes\nyes\nyes\n",
+                       "BILANCIA_PASSWORD=mill-30 b set crusher limit.torque=121 --prove --yes --site mill"));
     assert_false(stands());
     expect(0, "isn't started by itself",
-           at_terminal(100, 60, "yes\nyes\nyes\nyes\nno\n",
-                       "BILANCIA_PASSWORD=mill-30 b set crusher limit.torque=122 --yes --site mill"));
+           at_terminal(100, 60, "yes\nyes\nno\n",
+                       "BILANCIA_PASSWORD=mill-30 b set crusher limit.torque=122 --prove --yes --site mill"));
     assert_true(stands());
 }
 
@@ -323,7 +335,8 @@ static void stories_are_not_forgotten(void **state)
            sh("rm -rf here there; mkdir here there; cp mill/devices/crusher/copies/*.bset . ; ls *.bset | head -n 1 > "
               "one"));
     expect(0, "ok", control(0, "fault cable 32"));
-    expect(7, "still held", sh("echo mill-30 | b write $(cat one) %s --yes --password-fd 0 --folder here", unit_at[0]));
+    expect(7, "still held",
+           sh("echo mill-30 | b write $(cat one) %s --prove --yes --password-fd 0 --folder here", unit_at[0]));
     expect(0, "ok", control(0, "plug-in"));
     expect(0, "= 2", control(0, "get drive.state"));
     expect(0, "verified", sh("echo mill-30 | b write $(cat one) %s --yes --password-fd 0 --folder there", unit_at[0]));
@@ -332,9 +345,10 @@ static void stories_are_not_forgotten(void **state)
     /* without it nobody knows who holds it, and it stays so */
     disturb();
     expect(0, "ok", control(0, "fault cable 32"));
-    expect(7, "still held", sh("echo mill-30 | b write $(cat one) %s --yes --password-fd 0 --folder here", unit_at[0]));
+    expect(7, "still held",
+           sh("echo mill-30 | b write $(cat one) %s --prove --yes --password-fd 0 --folder here", unit_at[0]));
     expect(0, "ok", control(0, "plug-in"));
-    expect(7, "already held before",
+    expect(7, "it was held before",
            sh("echo mill-30 | XDG_STATE_HOME=$PWD/none b write $(cat one) %s --yes --password-fd 0 "
               "--folder there",
               unit_at[0]));

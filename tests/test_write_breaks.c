@@ -34,6 +34,7 @@ typedef struct play {
     const setting *on;
     bil_purpose purpose;
     bool calibration, some, running, resets, trial;
+    bool calm; /* it is to go on working: nothing is held or restarted that need not be */
     bil_restart restart;
 } play;
 
@@ -99,7 +100,23 @@ static size_t all_plays(play *plays)
             p.trial = i / 2 == 4;
             plays[count++] = p;
         }
+    for (size_t s = 0; s < FULL; s++)
+        for (int i = 0; i < 4; i++) /* what needs hold is among it, or not */
+            plays[count++] =
+                (play){.on = &settings[s], .some = i & 1, .running = i & 2, .calm = true, .restart = BIL_RESTART_NOW};
     return count;
+}
+
+/* Those of a drive that goes on need no hold. */
+static const char *groups_of(const play *p)
+{
+    return p->calm && p->on->run ? "ramp,limit,regulator" : p->on->groups;
+}
+
+/* How it ends where nothing is in its way. */
+static bool is_best(const play *p, bil_verdict verdict)
+{
+    return verdict == p->on->best || (p->calm && verdict == BIL_VERDICT_IN_FORCE);
 }
 
 static const char *play_text(const play *p)
@@ -110,10 +127,10 @@ static const char *play_text(const play *p)
         BIL_RESTARTS(NAME)
 #undef NAME
     };
-    snprintf(text, sizeof text, "%s: %s%s%s%s%s, restart %s", p->on->name,
+    snprintf(text, sizeof text, "%s: %s%s%s%s%s%s, restart %s", p->on->name,
              p->resets ? "reset" : bil_purpose_name(p->purpose), p->calibration ? ", with calibration" : "",
              p->some ? ", some groups" : "", p->running ? ", running" : "", p->trial ? ", on trial" : "",
-             restarts[p->restart]);
+             p->calm ? ", going on" : "", restarts[p->restart]);
     return text;
 }
 
@@ -158,6 +175,7 @@ struct world {
     uint64_t cancel_at; /* the job is cancelled while this action is performed; NEVER */
     bool happened;
     uint64_t happened_at; /* number of the unit's request */
+    uint32_t starts_at;   /* of the unit, when the present job began */
     uint32_t starts_then; /* of the unit, when its restart was announced */
 };
 
@@ -222,7 +240,7 @@ static bool in_groups(const char *id, const char *groups)
 /* Which value goes where, once more and by itself: the table of classes and purposes. */
 static bool goes(const play *p, const bil_param *param)
 {
-    if (p->some && !in_groups(param->id, p->on->groups))
+    if (p->some && !in_groups(param->id, groups_of(p)))
         return false;
     switch ((bil_class)param->cls) {
     case BIL_CLASS_SETUP:
@@ -290,7 +308,7 @@ static void make_world(world *w, const play *p)
             const bil_param *param = &on->description->params[i];
             for (uint16_t k = 0; k < param->cells && goes(p, param); k++)
                 w->wanted.cells[param->space][param->at.number + k] = mill.cells[param->space][param->at.number + k];
-            if (p->some && !in_groups(param->id, on->groups))
+            if (p->some && !in_groups(param->id, groups_of(p)))
                 w->b.want.state[i] = BIL_ABSENT;
         }
     }
@@ -492,6 +510,7 @@ static void sum_up(const bil_action *a)
 static void before_each(void *ctx, const bil_job *job, const bil_action *action)
 {
     world *w = ctx;
+    w->intent.goes_on = bil_job_goes_on(job);
     char answer[100];
     sum_up(action);
     if (action->kind == BIL_ACT_TRANSFER && action->u.transfer.write && action->u.transfer.value)
@@ -551,11 +570,12 @@ static bool run_until(world *w, const bil_image *want, bil_job_config config, ui
     w->record_count = 0;
     w->rec.file = NULL;
     w->intent.config = &config;
+    w->starts_at = w->b.unit->starts;
     bool alive = setjmp(w->out) == 0;
     if (alive) {
         *end = bench_write(&w->b, config);
         if (w->rec.file) {
-            record_add(&w->rec, record_outcome_line(end, 0));
+            record_add(&w->rec, record_outcome_line(end, 0, "", NULL));
             record_end(&w->rec);
         }
     }
@@ -607,6 +627,7 @@ static bool write_until(world *w, uint64_t at, size_t torn, bil_action *end)
     config.restart = w->p.restart;
     config.restart_ms = w->b.sim.now + 3600000;
     config.trial = w->p.trial;
+    config.goes_on = w->p.calm;
     config.despite = UINT32_C(1) << BIL_CHECK_RULES; /* with calibration and groups at random, some would not hold */
     speak_to(w, w->number, &config);
     return run_until(w, &w->b.want, config, at, torn, end);
@@ -705,9 +726,12 @@ static void judge(const world *w, const bil_action *end, const memory *towards, 
         complain_of(w, "said to be free", "but held", end);
     if (w->started)
         complain_of(w, "set to work unasked", "", end);
-    if (verified && (wrong = differs(unit, unit->running, towards, but)))
+    bool in_force = end->u.end.verdict == BIL_VERDICT_IN_FORCE;
+    if (in_force && unit->starts != w->starts_at && !w->event)
+        complain_of(w, "went on", "and was restarted", end);
+    if ((verified || in_force) && (wrong = differs(unit, unit->running, towards, but)))
         complain_of(w, "said to be verified, but not in force", wrong, end);
-    if (verified && (wrong = differs(unit, unit->stored, towards, but)))
+    if ((verified || in_force) && (wrong = differs(unit, unit->stored, towards, but)))
         complain_of(w, "said to be verified, but not stored", wrong, end);
     if (w->let_go && !end->u.end.held && !unit->pulled && !w->p.on->free && sim_is_up(unit, unit->now) &&
         differs(unit, unit->running, &w->old, w->hand) && differs(unit, unit->running, &w->wanted, w->hand) &&
@@ -733,7 +757,7 @@ static void finish(world *w, bool undoes, const char *but)
     if (end.kind != BIL_ACT_END)
         return; /* it had come to its end already */
     bool tried = end.u.end.verdict == BIL_VERDICT_ON_TRIAL;
-    if ((end.u.end.verdict != w->p.on->best && !tried) || end.u.end.held)
+    if ((!is_best(&w->p, end.u.end.verdict) && !tried) || end.u.end.held)
         complain_of(w, undoes ? "undo" : "resume",
                     end.u.end.param == BIL_NONE ? "" : w->b.description->params[end.u.end.param].id, &end);
     if (!tried)
@@ -800,7 +824,7 @@ static void broken_off_before_each_action(void **state)
         bil_action end;
         make_world(&w, &plays[i % count]);
         begin(&w);
-        if (!write_until(&w, NEVER, 0, &end) || (!w.p.trial && end.u.end.verdict != w.p.on->best) || end.u.end.held)
+        if (!write_until(&w, NEVER, 0, &end) || (!w.p.trial && !is_best(&w.p, end.u.end.verdict)) || end.u.end.held)
             complain_of(&w, "undisturbed", "", &end);
         if (!w.p.trial)
             judge(&w, &end, &w.wanted, NULL);
@@ -906,7 +930,7 @@ static void each_fault_at_each_request(void **state)
                 assert_true(write_until(&w, NEVER, 0, &end));
                 if (!w.p.trial) /* nobody can know of a hand that came after the last look */
                     judge(&w, &end, &w.wanted, at > w.looked_at ? but : NULL);
-                bool overcome = end.u.end.verdict == w.p.on->best || end.u.end.verdict == BIL_VERDICT_ON_TRIAL;
+                bool overcome = is_best(&w.p, end.u.end.verdict) || end.u.end.verdict == BIL_VERDICT_ON_TRIAL;
                 if (w.p.on < &settings[FULL]) {
                     good[kind] += overcome && !end.u.end.held;
                     all[kind]++;
@@ -951,7 +975,8 @@ static void faults_that_last_are_named(void **state)
         for (int kind = 0; kind < KINDS; kind++, cases++) {
             char said[120], answer[100];
             bil_action end;
-            if ((kind == 0 && plays[i].some) || (kind == 6 && !on->on_line))
+            bool at_restart = kind >= 4 && kind <= 6; /* which doesn't come to what goes on */
+            if ((kind == 0 && plays[i].some) || (kind == 6 && !on->on_line) || (at_restart && plays[i].calm))
                 continue;
             begin(&w);
             unsigned when = 12 + roll_below(&d, 20);
@@ -974,7 +999,7 @@ static void faults_that_last_are_named(void **state)
             assert_true(write_until(&w, NEVER, 0, &end));
             judge(&w, &end, &w.wanted, NULL);
             seen[kind][end.u.end.cause]++;
-            bool verified = end.u.end.verdict == on->best;
+            bool verified = is_best(&plays[i], end.u.end.verdict);
             if (verified != (kind == 3))
                 complain_of(&w, "a fault that lasts", said, &end);
             if (kind < 2)
@@ -1091,7 +1116,7 @@ static void somebody_between_any_two_actions(void **state)
                 if (!w.p.trial) /* nobody can know of a hand that came after the last look */
                     judge(&w, &end, &w.wanted, w.happened_at >= w.looked_at ? but : NULL);
                 all[kind]++;
-                good[kind] += end.u.end.verdict == w.p.on->best || end.u.end.verdict == BIL_VERDICT_ON_TRIAL;
+                good[kind] += is_best(&w.p, end.u.end.verdict) || end.u.end.verdict == BIL_VERDICT_ON_TRIAL;
                 if (kind == 0 && is_held(&w))
                     w.b.unit->state = 0; /* whoever took it lets it go again */
                 finish(&w, roll_below(&d, 2), but);
@@ -1247,7 +1272,7 @@ static void the_newest_is_the_last_one(void **state)
             if (wrote)
                 record_add(&rec, record_event_line(&bil_description_ed_30, &writing, when));
             end.u.end.verdict = BIL_VERDICT_VERIFIED;
-            record_add(&rec, record_outcome_line(&end, 0));
+            record_add(&rec, record_outcome_line(&end, 0, "", NULL));
             snprintf(made[i], sizeof made[i], "%s", strrchr(rec.path, '/') + 1);
             if (wrote)
                 snprintf(last_that_wrote, sizeof last_that_wrote, "%s", made[i]);

@@ -172,7 +172,7 @@ static void what_is_refused(void **state)
     refuse("a time that is none", 2, "b write crusher#baseline crusher --restart 25:00 --yes --site mill");
     expect(0, NULL, sh("echo trials >conf/bilancia/limit"));
     expect(0, "on trial", sh("XDG_CONFIG_HOME=$PWD/conf b set crusher limit.energy=555 --trial --yes --site mill"));
-    expect(0, "verified", sh("XDG_CONFIG_HOME=$PWD/conf b undo crusher --yes --site mill"));
+    expect(0, "in force", sh("XDG_CONFIG_HOME=$PWD/conf b undo crusher --yes --site mill"));
     for (int unit = 2; unit <= 4; unit++)
         stop_unit(unit);
 }

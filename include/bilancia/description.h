@@ -18,7 +18,7 @@ extern "C" {
 #endif
 
 /* Limits of a description, and the mark for "none" among indices. */
-#define BIL_TABLE_VERSION 1 /* of the structs below: a table that was made for another one doesn't compile */
+#define BIL_TABLE_VERSION 2 /* of the structs below: a table that was made for another one doesn't compile */
 #define BIL_ID_MAX 63
 #define BIL_NAME_MAX 48 /* bytes of a plain name */
 #define BIL_UNIT_MAX 15 /* bytes of a unit of measure */
@@ -127,6 +127,13 @@ typedef enum bil_step_kind {
     BIL_STEP_PERSON     /* a person does what `text` says and confirms, within `within_ms` */
 } bil_step_kind;
 
+/* What people are told or asked around a write. */
+typedef struct bil_reminder {
+    const char *text;
+    const char *when; /* ids, or GROUP.* for all that begins so, with commas between: only where one of these is
+                       * written. NULL: whenever the machine is stopped for the write */
+} bil_reminder;
+
 /* One step of a procedure. */
 typedef struct bil_proc_step {
     uint8_t kind;    /* bil_step_kind */
@@ -217,9 +224,10 @@ typedef struct bil_description {
     uint8_t firmware_count, hardware_count;
     uint8_t stored_values; /* bil_stored_values */
     bool restart_keeps_hold;
-    bool writes_last;     /* a value that is written survives a power cut at once: there is no trial */
-    uint16_t count;       /* of params and by_place */
-    uint16_t space_count; /* at most 255 */
+    bool store_needs_hold; /* it takes the order to store only while held */
+    bool writes_last;      /* a value that is written survives a power cut at once: there is no trial */
+    uint16_t count;        /* of params and by_place */
+    uint16_t space_count;  /* at most 255 */
     const bil_space *spaces;
     const bil_param *params;
     const uint16_t *by_place;
@@ -250,7 +258,7 @@ typedef struct bil_description {
     const char *factory_address; /* where a new or reset unit is found, or NULL; see docs/description.md */
     /* for people, around a write: warnings that the device may show meanwhile, what is to be done by hand afterwards,
      * and what is to be tried before the machine goes back to work */
-    const char *const *expect, *const *by_hand, *const *tests;
+    const bil_reminder *expect, *by_hand, *tests;
     uint8_t expect_count, by_hand_count, test_count;
     const bil_rule *rules;
     uint16_t rule_count;

@@ -29,9 +29,9 @@ extern "C" {
     /* set files */ \
     X(20, SET_CUT, "set_cut", "the file ends before its last line") \
     X(21, SET_ALTERED, "set_altered", "the digest doesn't fit the lines before it") \
-    X(22, SET_LINE, "set_line", "the line isn't in the form that the format demands") \
+    X(22, SET_LINE, "set_line", "the line isn't as the format demands") \
     X(23, SET_ORDER, "set_order", "the line is out of order or doubled") \
-    X(24, SET_LONG, "set_long", "the line is longer than the format allows") \
+    X(24, SET_LONG, "set_long", "the line is too long") \
     X(25, SET_VERSION, "set_version", "the file has another format version") \
     X(26, SET_COUNT, "set_count", "the counts don't fit the lines before it") \
     X(27, SET_AFTER_END, "set_after_end", "something follows the last line") \
@@ -42,10 +42,10 @@ extern "C" {
     X(33, OTHER_UNIT, "other_unit", "this is another unit than the copy was read from") \
     X(34, OTHER_TYPE, "other_type", "the parameter has another type here") \
     X(35, UNKNOWN_PARAMETER, "unknown_parameter", "the description doesn't know this parameter") \
-    X(36, OTHER_LAYOUT, "other_layout", "the copy has another layout of this description") \
+    X(36, OTHER_LAYOUT, "other_layout", "the copy has another layout") \
     X(37, VALUE_TEXT, "value_text", "the readable value doesn't fit the raw value") \
     X(38, UNKNOWN_MODEL, "unknown_model", "no description matches what answers there") \
-    X(39, UNKNOWN_FIRMWARE, "unknown_firmware", "the description doesn't name the firmware of this unit") \
+    X(39, UNKNOWN_FIRMWARE, "unknown_firmware", "the description doesn't name this firmware") \
     /* links */ \
     X(40, NOT_REACHABLE, "not_reachable", "nothing accepts a connection at this address") \
     X(41, SILENT, "silent", "the device doesn't answer in time") \
@@ -58,27 +58,27 @@ extern "C" {
     X(99, LINE_IN_USE, "line_in_use", "another program uses this serial port") \
     /* jobs */ \
     X(50, PASSWORD, "password", "the device doesn't accept the password") \
-    X(51, NO_PASSWORD, "no_password", "the device wants a password and none was given") \
+    X(51, NO_PASSWORD, "no_password", "the device wants a password") \
     X(52, HOLD, "hold", "the device doesn't let itself be held") \
     X(53, RELEASE, "release", "the device doesn't go back to its former state") \
-    X(54, STORE, "store", "the device doesn't confirm that it stored the values") \
+    X(54, STORE, "store", "the device doesn't confirm that it stored") \
     X(55, RESTART, "restart", "the device doesn't come back after the restart") \
-    X(56, FOREIGN_CHANGE, "foreign_change", "somebody else, or the device itself, changes this value too") \
+    X(56, FOREIGN_CHANGE, "foreign_change", "something else changes this value, too") \
     X(57, DIFFERS, "differs", "the value read back isn't the value wanted") \
-    X(58, DISAGREE, "disagree", "these two parameters reset each other again and again") \
+    X(58, DISAGREE, "disagree", "these two parameters reset each other") \
     X(59, DECLINED, "declined", "a person said no") \
     X(60, PERSON, "person", "a step needs a person and nobody can answer") \
     X(61, UNREADABLE, "unreadable", "the value could not be read") \
-    X(62, LEFT_HELD, "left_held", "the device was already held before this write") \
+    X(62, LEFT_HELD, "left_held", "it was held before this write") \
     X(63, BAD_RESULT, "bad_result", "the result doesn't belong to the action") \
     X(64, SAFETY_COPY, "safety_copy", "the safety copy could not be saved") \
     X(65, RECORD, "record", "the record could not be saved") \
     X(66, NOTHING_READ, "nothing_read", "not one value could be read") \
     X(67, RULE, "rule", "these values break a rule between them") \
-    X(68, NO_TRIAL, "no_trial", "what is written to this model lasts at once: no trial") \
-    X(69, ADDRESS_TAKEN, "address_taken", "another device answers at the address that the values bring") \
+    X(68, NO_TRIAL, "no_trial", "what is written lasts at once: no trial") \
+    X(69, ADDRESS_TAKEN, "address_taken", "another device answers at the new address") \
     X(70, NOT_IDLE, "not_idle", "the machine didn't stand in time") \
-    X(71, NO_RESET, "no_reset", "this model has no command for a factory reset") \
+    X(71, NO_RESET, "no_reset", "this model has no factory reset") \
     X(72, INTERRUPTED, "interrupted", "the device was switched off or restarted in the middle") \
     X(73, RESTART_UNSEEN, "restart_unseen", "in force and stored; the restart wasn't seen") \
     X(74, LET_GO, "let_go", "it isn't held any more: somebody let it go") \
@@ -90,7 +90,7 @@ extern "C" {
     X(105, ROUNDED, "rounded", "the device rounds it") \
     X(106, FIXED, "fixed", "it differs, and the device takes no value for it") \
     X(107, LACKS, "lacks", "the copy has no value for it") \
-    X(108, BAD_CALL, "bad_call", "the call lacks something, or makes no sense") \
+    X(108, BAD_CALL, "bad_call", "the call makes no sense") \
     X(109, CANCELLED, "cancelled", "it was cancelled") \
     X(110, TABLE, "table", "the table contradicts itself")
 /* clang-format on */

@@ -72,6 +72,7 @@ typedef enum bil_event {
 #define BIL_VERDICTS(X) \
     X(VERIFIED, "verified", "verified") \
     X(WITH_EXCEPTIONS, "verified_with_exceptions", "verified, with the exceptions named") \
+    X(IN_FORCE, "in_force", "in force") \
     X(NOT_PROVED, "not_proved", "not proved") \
     X(ON_TRIAL, "on_trial", "on trial: in force, not stored") \
     X(INCOMPLETE, "incomplete", "incomplete") \
@@ -194,8 +195,13 @@ typedef struct bil_job_config {
     const uint8_t *by_name; /* one for each parameter, or NULL: 1: is written though there is no way back from it,
                              * since its present value can't be read */
     uint32_t found;         /* that; START: the state in which the machine was at work */
-    bool trial;             /* the values are put in force and read back, but neither stored nor restarted */
-    uint32_t despite;       /* checks set aside: 1 << BIL_CHECK_FIRMWARE and so on */
+    bool goes_on; /* the machine goes on: it is held only where a value that is written, or the order to store, needs
+                   * that, and restarted only where a value needs that; what comes to its end without a restart is
+                   * IN_FORCE: stored, and read back twice */
+    bool goes_on_at_work; /* the same, where it is found at work and nothing that is written needs hold: what stops it
+                           * anyway has its proof */
+    bool trial;           /* the values are put in force and read back, but neither stored nor restarted */
+    uint32_t despite;     /* checks set aside: 1 << BIL_CHECK_FIRMWARE and so on */
 } bil_job_config;
 
 /* A job in the caller's memory. */
@@ -240,6 +246,10 @@ bil_write_need bil_job_need(const bil_job *job, uint16_t index);
 
 /* From the question BIL_ASK_WRITE on: does the job write it? Not every one that differs: see bil_job_exception. */
 bool bil_job_plans(const bil_job *job, uint16_t index);
+
+/* From the question BIL_ASK_WRITE on: isn't it held for this write? And does it end without a restart? */
+bool bil_job_leaves_working(const bil_job *job);
+bool bil_job_goes_on(const bil_job *job);
 
 /* From the question BIL_ASK_WRITE on: why a value isn't, or won't be, exactly as wanted: BIL_E_ROUNDED, FIXED, LACKS,
  * REFUSED, UNREADABLE (now, so that there is no way back from it), DIFFERS (it is, or was, to be written). BIL_OK: it

@@ -76,6 +76,7 @@ const char *bil_site_name(const bil_site *site);
     X(DISPUTED, "disputed", "two places of the site disagree") \
     X(DAMAGED, "damaged", "the last copy is damaged") \
     X(UNSTORED, "unstored", "values not stored yet") \
+    X(UNPROVED, "unproved", "stored, not seen after a restart") \
     X(NO_COPY, "no_copy", "no copy yet") \
     X(NO_BASELINE, "no_baseline", "no baseline marked") \
     X(WELL, "well", "as the baseline") \

@@ -24,8 +24,9 @@ typedef enum bil_write_question {
     BIL_MAY_GO_ON,        /* the plan is known (bil_writing_...): is it to be done? */
     BIL_MAY_TAKE_CHANGED, /* values were changed since by another hand: are they to be overwritten, too? */
     BIL_IS_IT_DONE,       /* something that only a person at the device can do or see; `text` says what */
-    BIL_MAY_START /* the machine was at work (`text`: in which state) and stands now: is everybody clear of it, is
-                   * it to be set to work again? */
+    BIL_MAY_START, /* the machine was at work (`text`: in which state) and stands now: is everybody clear of it, is
+                    * it to be set to work again? */
+    BIL_MAY_ACT    /* safety-relevant values act at once on a machine at work (`text` has their ids): may they? */
 } bil_write_question;
 
 /* What somebody answered. */
@@ -46,7 +47,8 @@ typedef enum bil_write_phase {
 
 /* Why something is set aside or left out; both go into the record. */
 typedef struct bil_reason {
-    const char *what; /* a check ("firmware", "hardware", "rules"; "changed", "card", "turn"), or the id of a value */
+    const char *what; /* a check ("firmware", "hardware", "rules"; "changed", "card", "turn", "at-work"), or the id of a
+                         value */
     const char *why;  /* a line of printable text, of more than two bytes */
 } bil_reason;
 
@@ -65,7 +67,8 @@ typedef struct bil_write_wish {
     bool with_calibration;
     bool trial;         /* put in force, neither stored nor restarted: bil_keep or bil_undo ends it */
     const char *groups; /* only these, with commas between; NULL: all */
-    bool restart_given; /* else at once */
+    bool restart_given; /* else at once; but a machine that is at work goes on, and single values never stop one: then
+                         * the verdict is IN_FORCE */
     bil_restart restart;
     uint64_t restart_in_ms; /* until the restart at a time, or for how long it may wait for the machine to stand */
     const char
@@ -96,6 +99,9 @@ typedef struct bil_write_wish {
      * test of function or safety: is it so? NO: it failed; NOBODY: it stays open. Each answer goes into the record. */
     bil_write_answer (*tried)(void *ctx, const bil_writing *w, bool test, const char *what);
     void *ctx;
+
+    /* the proof is wanted now: stored and restarted, also where nothing differs and where the machine is at work */
+    bool prove;
 } bil_write_wish;
 
 /* How it came out. Texts belong to the host, until its next write. */
@@ -115,6 +121,9 @@ typedef struct bil_ending {
     unsigned tests_failed, tests_open; /* see `tried` */
     const char *safety, *record;       /* paths; "" where it didn't come so far */
     const char *address;
+    bool went_on;        /* a machine at work wasn't stopped for it */
+    bool already;        /* nothing differs, and that is known to be stored: nothing was done */
+    const char *present; /* the copy of what was read back last, or "" */
 } bil_ending;
 
 /* Writes a saved copy: only what differs. The copy is the file as it was opened; one that was changed in memory is to

@@ -30,6 +30,16 @@ static void want_texts(checking *c, const char *const *list, size_t count, size_
         want_text(c, list[i], most);
 }
 
+static void want_reminders(checking *c, const bil_reminder *list, size_t count)
+{
+    want(c, list || count == 0);
+    for (size_t i = 0; c->good && i < count; i++) {
+        want_text(c, list[i].text, SENTENCE);
+        if (list[i].when)
+            want_text(c, list[i].when, 100 * (BIL_ID_MAX + 1));
+    }
+}
+
 static void want_params(checking *c, const uint16_t *list, size_t count)
 {
     want(c, list || count == 0);
@@ -224,9 +234,9 @@ static void check_texts(checking *c)
     want_texts(c, d->hardwares, d->hardware_count, BIL_VALUE_TEXT - 1);
     want_texts(c, d->no_serial, d->no_serial_count, BIL_VALUE_TEXT - 1);
     want(c, d->expect_count <= BIL_TESTS_MAX && d->test_count <= BIL_TESTS_MAX);
-    want_texts(c, d->expect, d->expect_count, SENTENCE);
-    want_texts(c, d->by_hand, d->by_hand_count, SENTENCE);
-    want_texts(c, d->tests, d->test_count, SENTENCE);
+    want_reminders(c, d->expect, d->expect_count);
+    want_reminders(c, d->by_hand, d->by_hand_count);
+    want_reminders(c, d->tests, d->test_count);
 }
 
 int bil_description_check(const bil_description *description, uint16_t *where)

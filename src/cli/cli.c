@@ -142,6 +142,7 @@ int exit_code_of_end(const bil_action *end, int file_error)
     switch (end->u.end.verdict) {
     case BIL_VERDICT_VERIFIED:
     case BIL_VERDICT_WITH_EXCEPTIONS:
+    case BIL_VERDICT_IN_FORCE:
     case BIL_VERDICT_ON_TRIAL:
         return EXIT_DONE;
     case BIL_VERDICT_NOT_PROVED:

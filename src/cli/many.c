@@ -135,6 +135,7 @@ void many_note_state(open_site *h, const device_row *owner, const fleet_task *t,
 {
     char why[500] = "";
     fleet_note(&h->place, owner, t, t->end == FLEET_FAILED && t->address ? why_of(t, why, sizeof why) : t->why, who);
+    fleet_seen(&h->index, owner, t, who);
 }
 
 void say_moved(open_site *h, const char *folder, const char *name, const char *model, const char *serial)

@@ -79,7 +79,10 @@ static write_answer ask(void *ctx, const write_call *w, write_question question,
     fflush(stdout);
     if (!isatty(STDIN_FILENO))
         return WRITE_NOBODY;
+    char acts[700];
+    snprintf(acts, sizeof acts, "The machine is at work, and these act at once: %s. May they?", text);
     const char *words = question == WRITE_IS_IT_DONE         ? text
+                        : question == WRITE_MAY_ACT          ? acts
                         : question == WRITE_MAY_TAKE_CHANGED ? "Overwrite what was changed since, too?"
                         : w->config.kind == BIL_JOB_RESET    ? "Reset the device to its factory values?"
                         : w->planned                         ? "Write these values to the device?"
@@ -157,6 +160,21 @@ static void confirm(writing *x, bool warning, const char *what, bool *person_the
         write_told(&x->w, warning, what, result);
 }
 
+static void confirm_all(writing *x, bool warning, const bil_reminder *list, uint8_t count, bool *person_there,
+                        unsigned counts[3])
+{
+    bool any = false;
+    for (uint8_t i = 0; i < count; i++) {
+        if (!write_concerns(&x->w, &list[i]))
+            continue;
+        if (!any)
+            say(warning ? "To be expected meanwhile, and to be over now:\n"
+                        : "Before the machine goes back to work:\n");
+        any = true;
+        confirm(x, warning, list[i].text, person_there, counts);
+    }
+}
+
 /* The machine goes back to work when a person has tried it. True unless something failed. */
 static bool ask_for_tests(writing *x)
 {
@@ -166,14 +184,8 @@ static bool ask_for_tests(writing *x)
     char name[4 * STORAGE_PATH + 3];
     if (x->json) /* nobody is asked, and they stay open */
         return true;
-    if (d->expect_count)
-        say("To be expected meanwhile, and to be over now:\n");
-    for (uint8_t i = 0; i < d->expect_count; i++)
-        confirm(x, true, d->expect[i], &person_there, counts);
-    if (d->test_count)
-        say("Before the machine goes back to work:\n");
-    for (uint8_t i = 0; i < d->test_count; i++)
-        confirm(x, false, d->tests[i], &person_there, counts);
+    confirm_all(x, true, d->expect, d->expect_count, &person_there, counts);
+    confirm_all(x, false, d->tests, d->test_count, &person_there, counts);
     pasted(write_name(&x->w), name, sizeof name);
     if (counts[RECORD_FAILED])
         tell(stderr,
@@ -244,7 +256,7 @@ static int carry_out(writing *x)
     write_call *w = &x->w;
     write_run(w);
     progress_clear();
-    int code = exit_code_of_end(&w->end, w->file_error);
+    int code = w->already ? EXIT_DONE : exit_code_of_end(&w->end, w->file_error);
     if (x->json)
         put_write_json(w, code);
     else

@@ -38,11 +38,15 @@ typedef struct writing {
 #define DESPITE_OPTION(x)                                                                                              \
     {                                                                                                                  \
         "despite", 0, POPT_ARG_ARGV, &(x)->despite, 0,                                                                 \
-            "set a check aside, with the reason: firmware, hardware, rules, changed, card, turn", "CHECK=REASON"       \
+            "set a check aside, with the reason: firmware, hardware, rules, changed, card, turn, at-work",             \
+            "CHECK=REASON"                                                                                             \
     }
 /* How values are written, and which of them not. */
 #define HOW_OPTIONS(x)                                                                                                 \
     START_OPTION(x), DESPITE_OPTION(x),                                                                                \
+        {"prove",       0, POPT_ARG_NONE,                                                                              \
+         &(x)->w.prove, 0, "have the proof now: stored and restarted, even where the machine is at work",              \
+         NULL},                                                                                                        \
         {"without", 0, POPT_ARG_ARGV, &(x)->without, 0, "leave this value out, with the reason", "ID=REASON"},         \
         {"unseen",       0, POPT_ARG_STRING,                                                                           \
          &(x)->w.unseen, 0, "write these though their present values can't be read, so that there is no way back",     \
@@ -50,7 +54,7 @@ typedef struct writing {
     {                                                                                                                  \
         "restart", 0, POPT_ARG_STRING, &(x)->restart, 0,                                                               \
             "when it restarts, which proves that values last: now, idle (when the machine stands), a time, by-hand, "  \
-            "never",                                                                                                   \
+            "never (now; a machine at work isn't restarted unless this says when)",                                    \
             "WHEN"                                                                                                     \
     }
 #define TRIAL_OPTION(trial)                                                                                            \

@@ -52,8 +52,9 @@ int writing_words(writing *x)
     w->without = json_object();
     for (char **word = x->despite; word && *word && code < 0; word++)
         code = take_reason(w, *word, write_set_aside,
-                           "firmware=REASON is wanted, or so with hardware, rules, changed, card or turn");
+                           "firmware=REASON is wanted, or so with hardware, rules, changed, card, turn or at-work");
     for (char **word = x->without; word && *word && code < 0; word++)
         code = take_reason(w, *word, write_leave_value, "--without ID=REASON is wanted");
+    w->restart_asked = x->restart != NULL;
     return code < 0 && x->restart ? restart(w, x->restart) : code;
 }

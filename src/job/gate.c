@@ -83,12 +83,38 @@ static flow identify(bil_job *job, bil_action *action)
     return on(job, READING);
 }
 
+bool bil_job_goes_on(const bil_job *job)
+{
+    return job->goes_on;
+}
+
+bool bil_job_leaves_working(const bil_job *job)
+{
+    return job->unheld;
+}
+
+/* As little as possible happens to a machine that is to go on: what is written decides what it takes. */
+static void let_go_on(bil_job *job, bool at_work)
+{
+    const bil_description *d = job->description;
+    unsigned needs = d->store_needs_hold ? BIL_NEEDS_HOLD : 0;
+    for (uint16_t i = 0; i < d->count; i++)
+        if (bil_job_plans(job, i))
+            needs |= d->params[i].flags;
+    at_work = at_work && !(needs & BIL_NEEDS_HOLD);
+    job->goes_on = (job->config.goes_on || (job->config.goes_on_at_work && at_work)) && !(needs & BIL_NEEDS_RESTART);
+    job->unheld = (job->goes_on || job->config.trial) && (at_work || job->config.goes_on) && !(needs & BIL_NEEDS_HOLD);
+    if (job->goes_on)
+        job->config.restart = BIL_RESTART_NEVER;
+}
+
 static flow read_all(bil_job *job, bil_action *action)
 {
     flow f = bil_read_on(job, action);
     if (f != FLOW_DONE)
         return f;
     bil_watch_know(job);
+    let_go_on(job, false);
     return on(job, job->description->state == BIL_NONE ? MOVING : STATE);
 }
 
@@ -99,7 +125,9 @@ static flow state_found(bil_job *job)
     if (!job->saw[SAW_STATE].known)
         return bil_refuse(job, BIL_E_HOLD, d->state);
     job->found = job->saw[SAW_STATE].number;
-    bool held = job->found == d->state_held, can_hold = bil_procedure_of(job, BIL_PROC_HOLD) != NULL;
+    bool held = job->found == d->state_held;
+    let_go_on(job, !held && !bil_stands(job, job->found));
+    bool can_hold = !job->unheld && bil_procedure_of(job, BIL_PROC_HOLD);
     bool ours =
         job->config.held_before && job->config.found != d->state_held && (held || (can_hold && !bil_may_be_held(job)));
     job->ours = ours;

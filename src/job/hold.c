@@ -70,7 +70,7 @@ static flow unlock(bil_job *job, bil_action *action)
     if (f != FLOW_DONE)
         return f;
     bool is_held = job->held || (job->left_held && job->as_left);
-    const bil_procedure *how = is_held ? NULL : bil_procedure_of(job, BIL_PROC_HOLD);
+    const bil_procedure *how = is_held || job->unheld ? NULL : bil_procedure_of(job, BIL_PROC_HOLD);
     bil_begin(job, how);
     job->inner = HOLDING;
     if (!how)

@@ -65,6 +65,7 @@ static flow proving(bil_job *job, bil_action *action)
         return bil_refuse(job, BIL_E_FOREIGN_CHANGE, d->changes);
     bool ordered = job->config.restart != BIL_RESTART_NEVER && d->stored_values == BIL_STORED_BY_RESTART;
     job->verdict = job->config.trial      ? BIL_VERDICT_ON_TRIAL
+                   : job->goes_on         ? BIL_VERDICT_IN_FORCE
                    : !job->proved_restart ? BIL_VERDICT_NOT_PROVED
                    : job->excepted        ? BIL_VERDICT_WITH_EXCEPTIONS
                                           : BIL_VERDICT_VERIFIED;

@@ -21,9 +21,21 @@ bool state_text(const bil_description *d, uint32_t state, char text[BIL_VALUE_TE
     return bil_value_text(&param->format, raw, NULL, text, BIL_VALUE_TEXT) == BIL_OK;
 }
 
-bool at_work(const bil_description *d, uint32_t state)
+/* The longest that what comes may take, in seconds: what the description gives its procedures. */
+static unsigned longest(const write_call *w)
 {
-    return d->state != BIL_NONE && state != d->state_held && !(state < 32 && d->state_idle >> state & 1);
+    static const bil_proc_kind kinds[] = {BIL_PROC_HOLD, BIL_PROC_STORE, BIL_PROC_RESTART, BIL_PROC_RELEASE};
+    const bil_description *d = w->want.description;
+    char hardware[BIL_VALUE_TEXT];
+    uint64_t ms = 0;
+    bil_image_identity(&w->dev.image, BIL_ID_HARDWARE, hardware, sizeof hardware);
+    for (size_t k = 0; k < sizeof kinds / sizeof kinds[0]; k++) {
+        const bil_procedure *how = bil_description_procedure(d, kinds[k], hardware, w->found);
+        bool restarts = kinds[k] == BIL_PROC_RESTART;
+        for (uint16_t i = 0; how && i < how->step_count && !(restarts && bil_job_goes_on(w->job)); i++)
+            ms += how->steps[i].within_ms;
+    }
+    return (unsigned)((ms + 999) / 1000);
 }
 
 static void put_state(const write_call *w)
@@ -38,17 +50,20 @@ static void put_state(const write_call *w)
     if (!state_text(d, found, text))
         return;
     say("%sState%s    %s", bold(), plain(), text);
-    bool holds = bil_description_procedure(d, BIL_PROC_HOLD, hardware, 0);
+    bool holds = bil_description_procedure(d, BIL_PROC_HOLD, hardware, 0) && !bil_job_leaves_working(w->job);
+    bool restarts_too = !w->config.trial && !bil_job_goes_on(w->job);
     if (w->config.kind == BIL_JOB_RESET)
         say("; it stands after the reset\n");
+    else if (bil_job_leaves_working(w->job))
+        say(write_is_at_work(w) ? "; %sit goes on working%s\n" : "; it isn't held for this\n", good(), plain());
     else if (!holds || found == d->state_held)
         say("\n");
     else
-        say("; it is held for the write%s, and stands afterwards\n",
-            w->config.trial ? "" : restarts[w->config.restart]);
-    if (holds && at_work(d, found))
-        say("%s!%s        it is at work: it stops for this, and is set to work again only when you say so\n", bad(),
-            plain());
+        say("; it is held for the write%s, and stands afterwards\n", restarts_too ? restarts[w->config.restart] : "");
+    if (holds && write_is_at_work(w))
+        say("%s!%s        it is at work: %sit stops for this%s, up to %u s, and is set to work again only when you say "
+            "so\n",
+            bad(), plain(), bold(), plain(), longest(w));
 }
 
 /* Is it the copy that one would expect, and is any check set aside? */
@@ -207,12 +222,55 @@ static void put_kept(const write_call *w, const unsigned kept[BIL_CLASS_COUNT], 
         say("\n");
 }
 
-static void put_list(const char *title, const char *const *list, size_t count)
+static void put_list(const write_call *w, const char *title, const bil_reminder *list, size_t count)
 {
-    if (count)
-        say("%s:\n", title);
-    for (size_t i = 0; i < count; i++)
-        say("  - %s\n", list[i]);
+    bool first = true;
+    for (size_t i = 0; i < count; i++) {
+        if (!write_concerns(w, &list[i]))
+            continue;
+        if (first)
+            say("%s:\n", title);
+        first = false;
+        say("  - %s\n", list[i].text);
+    }
+}
+
+/* What happens around the values, in its order. */
+static void put_then(const write_call *w)
+{
+    const bil_description *d = w->want.description;
+    bool resets = w->config.kind == BIL_JOB_RESET;
+    char hardware[BIL_VALUE_TEXT];
+    bil_image_identity(&w->dev.image, BIL_ID_HARDWARE, hardware, sizeof hardware);
+    bool hold = bil_description_procedure(d, BIL_PROC_HOLD, hardware, 0);
+    put_list(w, "Expect meanwhile", d->expect, d->expect_count);
+    put_list(w, "By hand afterwards", d->by_hand, d->by_hand_count);
+    put_list(w, "To be tried before the machine goes back to work", d->tests, d->test_count);
+    if (w->config.trial) {
+        say("Then: safety copy%s%s, read back twice%s; a trial: nothing is stored, the next restart or power cut "
+            "ends it\n",
+            hold && !bil_job_leaves_working(w->job) ? ", hold" : "", w->planned ? ", write" : "",
+            hold && !bil_job_leaves_working(w->job) ? ", release" : "");
+        return;
+    }
+    if (resets) {
+        say("Then: safety copy%s, factory reset, read back twice, compare; the device stands afterwards\n",
+            hold ? ", hold" : "");
+        return;
+    }
+    bool hold_now = hold && !bil_job_leaves_working(w->job);
+    if (bil_job_goes_on(w->job)) {
+        say("Then: safety copy%s%s, store%s, read back twice, compare; not restarted, so not seen to last yet (--prove "
+            "has "
+            "that now)\n",
+            hold_now ? ", hold" : "", w->planned ? ", write" : "", hold_now ? ", release" : "");
+        return;
+    }
+    static const char *const restarts[] = {"", ", restart", ", release, restart when the machine stands",
+                                           ", release, restart at the time given",
+                                           ", restart by your hand at the supply"};
+    say("Then: safety copy%s%s, store%s, read back twice, compare%s\n", hold ? ", hold" : "",
+        w->planned ? ", write" : "", restarts[w->config.restart], hold ? ", release" : "");
 }
 
 static void put_plan(const write_call *w)
@@ -251,28 +309,7 @@ static void put_plan(const write_call *w)
     put_not_as_wanted(w);
     if (!resets && put_lost(w) == 0)
         say("Would be lost: nothing; the values overwritten are saved first\n");
-    char hardware[BIL_VALUE_TEXT];
-    bil_image_identity(&w->dev.image, BIL_ID_HARDWARE, hardware, sizeof hardware);
-    bool hold = bil_description_procedure(d, BIL_PROC_HOLD, hardware, 0);
-    put_list("Expect meanwhile", d->expect, d->expect_count);
-    put_list("By hand afterwards", d->by_hand, d->by_hand_count);
-    put_list("To be tried before the machine goes back to work", d->tests, d->test_count);
-    if (w->config.trial) {
-        say("Then: safety copy%s%s, read back twice%s; a trial: nothing is stored, the next restart or power cut "
-            "ends it\n",
-            hold ? ", hold" : "", w->planned ? ", write" : "", hold ? ", release" : "");
-        return;
-    }
-    if (resets) {
-        say("Then: safety copy%s, factory reset, read back twice, compare; the device stands afterwards\n",
-            hold ? ", hold" : "");
-        return;
-    }
-    static const char *const restarts[] = {"", ", restart", ", release, restart when the machine stands",
-                                           ", release, restart at the time given",
-                                           ", restart by your hand at the supply"};
-    say("Then: safety copy%s%s, store%s, read back twice, compare%s\n", hold ? ", hold" : "",
-        w->planned ? ", write" : "", restarts[w->config.restart], hold ? ", release" : "");
+    put_then(w);
 }
 
 void put_preview(const write_call *w)

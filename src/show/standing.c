@@ -31,6 +31,7 @@ static const struct {
     [BIL_STANDING_DISPUTED] = {"!", TINT_BAD, {"bilancia device show %s", NULL}, {"to look", NULL}},
     [BIL_STANDING_DAMAGED] = {"✗", TINT_BAD, {"bilancia read %s", NULL}, {"for a new one", NULL}},
     [BIL_STANDING_UNSTORED] = {"!", TINT_WARN, {"bilancia compare %s#stored %s", NULL}, {"to look", NULL}},
+    [BIL_STANDING_UNPROVED] = {"·", TINT_PLAIN, {"bilancia write %s#last %s --prove", NULL}, {"to prove it", NULL}},
     [BIL_STANDING_NO_COPY] = {"○", TINT_WARN, {"bilancia read %s", NULL}, {"to make one", NULL}},
     [BIL_STANDING_NO_BASELINE] = {"·", TINT_PLAIN, {"bilancia baseline %s#last", NULL}, {"to mark one", NULL}},
     [BIL_STANDING_WELL] = {"✓", TINT_GOOD, {NULL, NULL}, {NULL, NULL}},

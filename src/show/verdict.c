@@ -6,29 +6,36 @@
 #include "show/screen.h"
 #include "show/writing.h"
 
+enum { SITE_WORD = 300 };
+
 const char *write_name(const write_call *w)
 {
     return w->keep.name ? w->keep.name : w->rec.path;
 }
 
+/* The list has a heading where it has anything. */
+static void begin_list(bool *first)
+{
+    if (*first)
+        say("Still to do by a person:\n");
+    *first = false;
+}
+
 static void put_still_to_do(const write_call *w)
 {
     const bil_description *d = w->want.description;
-    bool first = true;
-    for (uint16_t i = 0; i < d->count; i++)
+    bool first = true, rebuilt = w->config.kind == BIL_JOB_RESET || bil_job_purpose(w->job) != BIL_RESTORE;
+    for (uint16_t i = 0; i < d->count && rebuilt; i++)
         if (d->params[i].cls == BIL_CLASS_SECRET) {
-            if (first)
-                say("Still to do by a person:\n");
+            begin_list(&first);
             say("  - check %s (%s): secrets are not in the copy, and a reset brings back the one from the manual\n",
                 d->params[i].name, d->params[i].id);
-            first = false;
         }
-    for (uint8_t i = 0; i < d->by_hand_count; i++) {
-        if (first)
-            say("Still to do by a person:\n");
-        say("  - %s\n", d->by_hand[i]);
-        first = false;
-    }
+    for (uint8_t i = 0; i < d->by_hand_count; i++)
+        if (write_concerns(w, &d->by_hand[i])) {
+            begin_list(&first);
+            say("  - %s\n", d->by_hand[i].text);
+        }
 }
 
 static void put_exceptions(const write_call *w)
@@ -105,30 +112,45 @@ static void put_how_to_go_on(const write_call *w)
     tell(stderr, "  To go back:  bilancia undo %s\n", what);
 }
 
+static void put_way_to_proof(const write_call *w)
+{
+    char last[SITE_WORD], copy[4 * SITE_WORD + 3], name[4 * SITE_WORD + 3];
+    snprintf(last, sizeof last, "%.280s#last", w->keep.name);
+    say("  To have the proof now:  bilancia write %s %s --prove\n", pasted(last, copy, sizeof copy),
+        pasted(w->keep.name, name, sizeof name));
+}
+
 /* It came to its end: what was written, and how far that is proved. */
 static void put_done(const write_call *w, const bil_job_progress *p, bool done)
 {
     bool resets = w->config.kind == BIL_JOB_RESET;
+    bool in_force = w->end.u.end.verdict == BIL_VERDICT_IN_FORCE;
+    const char *how = in_force                  ? write_is_at_work(w) && bil_job_leaves_working(w->job)
+                                                      ? "read back twice; it went on working, and wasn't seen after a restart yet."
+                                                      : "read back twice; not restarted, so not seen to last yet."
+                      : !w->end.u.end.restarted ? "read back twice, but no restart was seen: no proof that it lasts."
+                      : w->config.restart == BIL_RESTART_BY_HAND ? "switched off and on, read back twice."
+                                                                 : "restarted, read back twice.";
     say("%s%s %s%s: ", done ? good() : warn(), done ? "✓" : "!", bil_verdict_text(w->end.u.end.verdict), plain());
     if (resets)
         say("the factory values are in force; read back twice.\n");
     else
         say("%u value%s written with %u request%s; %s%s\n", p->written, p->written == 1 ? "" : "s", p->write_requests,
-            p->write_requests == 1 ? "" : "s", w->end.u.end.stored ? "stored, " : "",
-            !w->end.u.end.restarted ? "read back twice, but no restart was seen: no proof that it lasts."
-            : w->config.restart == BIL_RESTART_BY_HAND ? "switched off and on, read back twice."
-                                                       : "restarted, read back twice.");
+            p->write_requests == 1 ? "" : "s", w->end.u.end.stored ? "stored, " : "", how);
+    if (in_force && w->keep.name)
+        put_way_to_proof(w);
     say("  Requests: %u for values read, %u written, %u for who answers, %u for states and procedures.\n",
         p->read_requests, p->write_requests, p->identity_requests, p->other_requests);
     if (w->end.u.end.cause == BIL_E_NOT_IDLE || w->end.u.end.cause == BIL_E_RESTART_UNSEEN)
         tell_trouble(false, "", (int)w->end.u.end.cause, NULL);
     put_exceptions(w);
     char state[BIL_VALUE_TEXT];
-    if (!w->end.u.end.held)
+    if (!w->end.u.end.held && !bil_job_leaves_working(w->job))
         say("%s. Safe to disconnect.\n", resets                 ? "It stands, as after switching it on"
                                          : w->end.u.end.stopped ? "It stands; it was at work when this began"
                                                                 : "The device isn't held");
-    if (!w->end.u.end.held && !w->end.u.end.stopped && w->chain[0] && at_work(w->want.description, w->found_first) &&
+    if (!w->end.u.end.held && !w->end.u.end.stopped && w->chain[0] &&
+        write_state_is_work(w->want.description, w->found_first) &&
         state_text(w->want.description, w->found_first, state))
         say("%s!%s When the write was first begun it was %s; it isn't started by itself: start it at the "
             "machine.\n",
@@ -151,6 +173,8 @@ static void put_failed(const write_call *w, const bil_job_progress *p)
         snprintf(reason, sizeof reason,
                  w->changed ? "values were changed since, and nobody can be asked here; say --despite changed=REASON "
                               "to agree beforehand"
+                 : w->acts  ? "the machine is at work, and safety-relevant values would act at once; say --despite "
+                              "at-work=REASON to agree beforehand"
                             : "nobody can be asked here; say --yes to agree beforehand");
     } else if (w->file_error && !w->end.u.end.wrote) {
         snprintf(reason, sizeof reason, "%s: %s", w->keep.records, bil_host_error_text(w->file_error));
@@ -171,8 +195,13 @@ void put_verdict(const write_call *w)
 {
     bil_job_progress p;
     bil_job_progress_of(w->job, &p);
-    bool done = w->end.u.end.verdict == BIL_VERDICT_VERIFIED || w->end.u.end.verdict == BIL_VERDICT_WITH_EXCEPTIONS;
+    bool done = write_lasts(w);
     progress_clear();
+    if (w->already) {
+        say("%s✓ already so%s: nothing differs, and the values are known to be stored. Nothing was done.\n", good(),
+            plain());
+        return;
+    }
     bool tried = w->end.u.end.verdict == BIL_VERDICT_ON_TRIAL;
     if (tried && !w->end.u.end.held) {
         const char *what = write_name(w);
@@ -192,15 +221,17 @@ void put_write_json(const write_call *w, int code)
     bil_job_progress p;
     bil_job_progress_of(w->job, &p);
     const bil_description *d = w->want.description;
-    json_t *out = json_pack(
-        "{s:s,s:i,s:s,s:s,s:b,s:i,s:i,s:i,s:s,s:s}", "verdict", bil_verdict_name(w->end.u.end.verdict), "exit", code,
-        "cause", bil_host_error_name((int)w->end.u.end.cause), "purpose", bil_purpose_name(bil_job_purpose(w->job)),
-        "held", (int)w->end.u.end.held, "planned", (int)w->planned, "values_written", (int)p.written, "write_requests",
-        (int)p.write_requests, "record", w->rec.path, "safety_copy", w->safety);
+    json_t *out =
+        json_pack("{s:s,s:i,s:s,s:s,s:b,s:i,s:i,s:i,s:s,s:s}", "verdict",
+                  w->already ? "already_so" : bil_verdict_name(w->end.u.end.verdict), "exit", code, "cause",
+                  bil_host_error_name((int)w->end.u.end.cause), "purpose", bil_purpose_name(bil_job_purpose(w->job)),
+                  "held", (int)w->end.u.end.held, "planned", (int)w->planned, "values_written", (int)p.written,
+                  "write_requests", (int)p.write_requests, "record", w->rec.path, "safety_copy", w->safety);
     if (w->present[0])
         json_object_set_new(out, "present_copy", json_string(w->present));
     json_object_set_new(out, "stored", json_boolean(w->end.u.end.stored));
     json_object_set_new(out, "restart_seen", json_boolean(w->end.u.end.restarted));
+    json_object_set_new(out, "went_on", json_boolean(bil_job_leaves_working(w->job) && write_is_at_work(w)));
     json_object_set_new(out, "stopped", json_boolean(w->end.u.end.stopped));
     json_object_set_new(out, "requests",
                         json_pack("{s:i,s:i,s:i,s:i}", "values_read", (int)p.read_requests, "values_written",

@@ -6,8 +6,6 @@
 
 /* What a person calls the device: its name, or, where it has none, the record of the write. */
 const char *write_name(const write_call *w);
-/* Neither held nor standing by itself. */
-bool at_work(const bil_description *d, uint32_t state);
 /* A state of operation in words; false where the model doesn't tell. */
 bool state_text(const bil_description *d, uint32_t state, char text[BIL_VALUE_TEXT]);
 

@@ -149,6 +149,10 @@ json_t *record_intent_line(const record_intent *in, const char *when)
                 (int)config->with_calibration, "restart", restarts[config->restart], "undoes", (int)in->undoes,
                 "resets", (int)(config->kind == BIL_JOB_RESET), "trial", (int)config->trial, "groups", in->groups,
                 "chain", in->chain, "found", (int)in->found, "planned", (int)in->planned);
+    if (in->goes_on)
+        jn_put(line, "goes_on", json_true());
+    if (in->restart_asked)
+        jn_put(line, "restart_asked", json_true());
     if (in->unit_after)
         jn_put(line, "unit_after", jn_integer(BIL_UNIT_NUMBER(in->unit_after)));
     uint16_t number = in->have->description->link_unit;
@@ -194,10 +198,24 @@ json_t *record_safety_line(const char *path, const char *digest)
     return jn_pack("{s:s,s:s,s:s}", "event", "safety_copy", "path", path, "digest", digest);
 }
 
-json_t *record_outcome_line(const bil_action *end, unsigned written)
+static void put_counter(json_t *line, const char *key, const bil_image *have, uint16_t param)
 {
-    return jn_pack("{s:s,s:s,s:b,s:i}", "event", "outcome", "verdict", bil_verdict_name(end->u.end.verdict), "held",
-                   (int)end->u.end.held, "written", (int)written);
+    if (param != BIL_NONE && have->state[param] == BIL_PRESENT)
+        jn_put(line, key,
+               jn_integer((json_int_t)bil_value_number(bil_image_raw(have, param),
+                                                       have->description->params[param].format.size)));
+}
+
+json_t *record_outcome_line(const bil_action *end, unsigned written, const char *values, const bil_image *have)
+{
+    json_t *line = jn_pack("{s:s,s:s,s:b,s:i}", "event", "outcome", "verdict", bil_verdict_name(end->u.end.verdict),
+                           "held", (int)end->u.end.held, "written", (int)written);
+    if (values[0]) {
+        jn_put(line, "values", jn_string(values));
+        put_counter(line, "changes", have, have->description->changes);
+        put_counter(line, "starts", have, have->description->starts);
+    }
+    return line;
 }
 
 json_t *record_test_line(bool warning, const char *what, const char *result, const char *who, const char *when)
@@ -238,6 +256,14 @@ static unsigned number_of(const json_t *line, const char *key)
 {
     json_int_t n = json_integer_value(json_object_get(line, key));
     return n > 0 && n <= BIL_PARAMS_MAX ? (unsigned)n : 0;
+}
+
+static bool counter_of(const json_t *line, const char *key, uint32_t *number)
+{
+    const json_t *it = json_object_get(line, key);
+    json_int_t n = json_integer_value(it);
+    *number = n >= 0 && n <= UINT32_MAX ? (uint32_t)n : 0;
+    return json_is_integer(it) && n >= 0 && n <= UINT32_MAX;
 }
 
 static uint32_t unit_of(const json_t *line, const char *key)
@@ -299,6 +325,8 @@ static void take_intent(record_story *s, const json_t *line)
     s->found_first = found_first ? (uint32_t)json_integer_value(found_first) : s->found;
     s->held = json_is_true(json_object_get(line, "still_held"));
     s->planned = number_of(line, "planned");
+    s->goes_on = json_is_true(json_object_get(line, "goes_on"));
+    s->restart_asked = json_is_true(json_object_get(line, "restart_asked"));
 }
 
 static void take_event(record_story *s, const json_t *line)
@@ -319,6 +347,9 @@ static void take_event(record_story *s, const json_t *line)
         take_text(line, "verdict", s->verdict, sizeof s->verdict);
         s->held = json_is_true(json_object_get(line, "held"));
         s->written = number_of(line, "written");
+        take_text(line, "values", s->values, sizeof s->values);
+        s->has_changes = counter_of(line, "changes", &s->changes);
+        s->has_starts = counter_of(line, "starts", &s->starts);
     }
 }
 
@@ -383,8 +414,9 @@ int record_read(const char *path, record_story *s)
     /* A later record of an unfinished story settles it only by reaching what it wanted. */
     const char *slash = strrchr(path, '/');
     bool first = strcmp(s->chain, slash ? slash + 1 : path) == 0;
-    bool reached = strcmp(s->verdict, bil_verdict_name(BIL_VERDICT_VERIFIED)) == 0 ||
-                   strcmp(s->verdict, bil_verdict_name(BIL_VERDICT_WITH_EXCEPTIONS)) == 0 ||
+    s->proved = strcmp(s->verdict, bil_verdict_name(BIL_VERDICT_VERIFIED)) == 0 ||
+                strcmp(s->verdict, bil_verdict_name(BIL_VERDICT_WITH_EXCEPTIONS)) == 0;
+    bool reached = s->proved || strcmp(s->verdict, bil_verdict_name(BIL_VERDICT_IN_FORCE)) == 0 ||
                    strcmp(s->verdict, bil_verdict_name(BIL_VERDICT_NOT_PROVED)) == 0;
     bool untouched = strcmp(s->verdict, bil_verdict_name(BIL_VERDICT_REFUSED)) == 0 ||
                      strcmp(s->verdict, bil_verdict_name(BIL_VERDICT_UNTOUCHED)) == 0;
@@ -408,6 +440,7 @@ bool record_again(const record_story *first, bool undoes, bil_job_config *config
     config->restart = undoes || first->restart == BIL_RESTART_AT ? BIL_RESTART_NOW : (bil_restart)first->restart;
     config->purpose = undoes ? BIL_RESTORE : (bil_purpose)first->purpose;
     config->purpose_given = true;
+    config->goes_on = first->goes_on;
     config->despite = first->despite; /* the reasons stand in the first record */
     config->goes_back = undoes;
     if (undoes)

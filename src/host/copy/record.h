@@ -43,6 +43,7 @@ typedef struct record_intent {
     uint32_t found, found_first;  /* state in which the device was found now, and by the first one */
     uint32_t unit_after;          /* BIL_UNIT that the device answers at afterwards, 0: as before */
     unsigned planned;             /* values */
+    bool goes_on, restart_asked;  /* it ends without a restart; and a person said when that comes */
     const char *description;      /* digest of the one that is used (catalogue_digest), or NULL */
     const json_t *despite;        /* checks set aside, each with its reason */
     const json_t *without;        /* values left out, each with its reason */
@@ -52,7 +53,9 @@ typedef struct record_intent {
 json_t *record_intent_line(const record_intent *intent, const char *when);
 json_t *record_event_line(const bil_description *description, const bil_action *action, const char *when);
 json_t *record_safety_line(const char *path, const char *digest);
-json_t *record_outcome_line(const bil_action *end, unsigned written);
+/* `values`: digest of the values that were read back last, or ""; `changes`: the device's own counter then, where its
+ * model has one. */
+json_t *record_outcome_line(const bil_action *end, unsigned written, const char *values, const bil_image *have);
 /* What a person is to try, or was to be expected meanwhile, and what came of it. */
 json_t *record_test_line(bool warning, const char *what, const char *result, const char *who, const char *when);
 
@@ -90,17 +93,22 @@ typedef struct record_story {
     char groups[SET_TEXT];
     /* BIL_UNIT of the device when it began, and when all is done; 0: not known */
     uint32_t unit_before, unit_after;
-    char without[STORAGE_PATH]; /* IDs of values left out, with commas between */
-    uint32_t despite;           /* checks that were set aside, as in bil_job_config */
-    uint32_t found;             /* the state in which the device was found, and goes back to */
-    uint32_t found_first;       /* the one before an unfinished story began */
-    bool held;                  /* it was held and not let go again */
-    bool settled;               /* the device is wholly as it was, or wholly as wanted */
-    bool finished;              /* it came to its end with that */
-    bool on_trial;              /* its values are in force, and not stored: to be kept or undone */
-    bool wrote;                 /* values, or the memory that survives a power cut */
-    char verdict[40];           /* "" when the record was broken off */
-    unsigned planned, written;  /* values; `written` once it came to an end */
+    char without[STORAGE_PATH];      /* IDs of values left out, with commas between */
+    uint32_t despite;                /* checks that were set aside, as in bil_job_config */
+    uint32_t found;                  /* the state in which the device was found, and goes back to */
+    uint32_t found_first;            /* the one before an unfinished story began */
+    bool held;                       /* it was held and not let go again */
+    bool settled;                    /* the device is wholly as it was, or wholly as wanted */
+    bool finished;                   /* it came to its end with that */
+    bool on_trial;                   /* its values are in force, and not stored: to be kept or undone */
+    bool wrote;                      /* values, or the memory that survives a power cut */
+    char verdict[40];                /* "" when the record was broken off */
+    unsigned planned, written;       /* values; `written` once it came to an end */
+    char values[2 * BIL_SHA256 + 1]; /* values digest of what was read back last; "" where nothing was */
+    bool has_changes, has_starts;    /* and the device's counters then, where its model has them */
+    uint32_t changes, starts;
+    bool proved;                 /* it was seen after a restart */
+    bool goes_on, restart_asked; /* as in the intent */
     record_test tests[RECORD_TESTS];
     size_t test_count;
 } record_story;

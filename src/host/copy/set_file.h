@@ -63,6 +63,9 @@ int set_file_save(const bil_image *image, const set_origin *origin, const char *
 int set_file_save_changed(const bil_image *image, const set_origin *origin, const char *folder, const char *name,
                           const char *unless, char *path, bil_set_totals *totals);
 
+/* The values digest that a set of this image has, in hex. False when memory is short. */
+bool set_values_digest(const bil_image *image, char hex[2 * BIL_SHA256 + 1]);
+
 void set_digest_hex(const uint8_t digest[BIL_SHA256], char hex[2 * BIL_SHA256 + 1]);
 
 /* A set that was made without a device says so where others name the address they were read from. */

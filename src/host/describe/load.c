@@ -32,6 +32,11 @@ static void load_keeps_hold(load *l, yaml_node_t *node)
     l->table->restart_keeps_hold = load_want_yes(l, node);
 }
 
+static void load_store_needs_hold(load *l, yaml_node_t *node)
+{
+    l->table->store_needs_hold = load_want_yes(l, node);
+}
+
 static void load_writes_last(load *l, yaml_node_t *node)
 {
     l->table->writes_last = load_want_yes(l, node);
@@ -42,30 +47,19 @@ static void load_factory_address(load *l, yaml_node_t *node)
     l->table->factory_address = load_keep(l, load_want_text(l, node, 200));
 }
 
-enum { SENTENCE = 200 };
-
-/* What a person is asked of, one by one: not more than somebody in front of a machine answers. */
-static void want_few(load *l, yaml_node_t *node, uint8_t count)
-{
-    if (!l->bad && count > BIL_TESTS_MAX)
-        load_complain(l, node, "at most 20 of these");
-}
-
 static void load_expect(load *l, yaml_node_t *node)
 {
-    l->table->expect = load_texts(l, node, SENTENCE, &l->table->expect_count);
-    want_few(l, node, l->table->expect_count);
+    l->table->expect = load_reminders(l, node, BIL_TESTS_MAX, &l->table->expect_count);
 }
 
 static void load_by_hand(load *l, yaml_node_t *node)
 {
-    l->table->by_hand = load_texts(l, node, SENTENCE, &l->table->by_hand_count);
+    l->table->by_hand = load_reminders(l, node, 255, &l->table->by_hand_count);
 }
 
 static void load_tests(load *l, yaml_node_t *node)
 {
-    l->table->tests = load_texts(l, node, SENTENCE, &l->table->test_count);
-    want_few(l, node, l->table->test_count);
+    l->table->tests = load_reminders(l, node, BIL_TESTS_MAX, &l->table->test_count);
 }
 
 /* All of them, and what is told in terms of others. */
@@ -94,6 +88,7 @@ static const struct {
     {"hardware", true, NULL},
     {"stored_values", true, NULL},
     {"restart_keeps_hold", false, load_keeps_hold},
+    {"store_needs_hold", false, load_store_needs_hold},
     {"writes_last", false, load_writes_last},
     {"factory_address", false, load_factory_address},
     {"link", true, load_link},

@@ -88,6 +88,9 @@ void load_banks(load *l, yaml_node_t *list);
 /* load_rule.c */
 void load_rules(load *l, yaml_node_t *list);
 
+/* load_reminder.c */
+const bil_reminder *load_reminders(load *l, yaml_node_t *list, size_t most, uint8_t *count);
+
 /* load_procedure.c */
 void load_procedures(load *l, yaml_node_t *list);
 

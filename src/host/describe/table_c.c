@@ -31,6 +31,23 @@ static void put_texts(FILE *file, const char *name, const char *const *texts, si
     fputs("};\n", file);
 }
 
+static void put_reminders(FILE *file, const char *name, const bil_reminder *list, size_t count)
+{
+    if (count == 0)
+        return;
+    fprintf(file, "static const bil_reminder %s[] = {", name);
+    for (size_t i = 0; i < count; i++) {
+        fputs("{.text = ", file);
+        put_string(file, list[i].text);
+        if (list[i].when) {
+            fputs(", .when = ", file);
+            put_string(file, list[i].when);
+        }
+        fputs(i + 1 < count ? "},\n    " : "}", file);
+    }
+    fputs("};\n", file);
+}
+
 /* ---- names for numbers ---- */
 
 static const char *const types[] = {
@@ -290,12 +307,9 @@ static void put_lists(FILE *file, const bil_description *d)
     put_params(file, d);
     put_procedures(file, d);
     put_ranges(file, d);
-    if (d->expect_count)
-        put_texts(file, "expect", d->expect, d->expect_count);
-    if (d->by_hand_count)
-        put_texts(file, "by_hand", d->by_hand, d->by_hand_count);
-    if (d->test_count)
-        put_texts(file, "tests", d->tests, d->test_count);
+    put_reminders(file, "expect", d->expect, d->expect_count);
+    put_reminders(file, "by_hand", d->by_hand, d->by_hand_count);
+    put_reminders(file, "tests", d->tests, d->test_count);
     if (d->unit_same_count)
         put_indices(file, "unit_same", d, d->unit_same, d->unit_same_count);
     if (d->unit_grows_count)
@@ -334,9 +348,11 @@ static void put_head(FILE *file, const bil_description *d)
     put_string(file, d->layout);
     fprintf(file, ",\n    .revision = %u, .firmwares = firmwares, .hardwares = hardwares, .firmware_count = %u,\n",
             d->revision, d->firmware_count);
-    fprintf(file, "    .hardware_count = %u, .stored_values = %s, .restart_keeps_hold = %s, .writes_last = %s,\n",
+    fprintf(file,
+            "    .hardware_count = %u, .stored_values = %s, .restart_keeps_hold = %s, .writes_last = %s,\n    "
+            ".store_needs_hold = %s,\n",
             d->hardware_count, stored_values[d->stored_values], d->restart_keeps_hold ? "true" : "false",
-            d->writes_last ? "true" : "false");
+            d->writes_last ? "true" : "false", d->store_needs_hold ? "true" : "false");
     fprintf(file, "    .count = %u, .space_count = %u, .spaces = spaces, .params = params, .by_place = by_place,\n   ",
             d->count, d->space_count);
     put_list(file, "across", d->across_count);

@@ -70,7 +70,7 @@ static int run(bil_host *h, const char *which, purpose why, const bil_write_wish
 {
     bil_writing *x = NULL;
     bil_device *dev = NULL;
-    bil_ending ending = {.param = "", .other = "", .safety = "", .record = "", .address = ""};
+    bil_ending ending = {.param = "", .other = "", .safety = "", .record = "", .present = "", .address = ""};
     int error = lib_begin(h);
     if (error)
         return error;

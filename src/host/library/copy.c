@@ -5,6 +5,7 @@
 #include "host/base/time.h"
 #include "host/describe/rule_text.h"
 #include "host/library/inside.h"
+#include "host/site/fleet.h"
 
 static void end(part *p)
 {
@@ -209,8 +210,21 @@ int bil_copy_rule(bil_copy *copy, unsigned first, char *text, size_t size)
     return rule;
 }
 
+/* What a read tells a site beside the values: it answers, and maybe it is the proof of an earlier write. */
+static void note_what_it_told(keeper *at, const bil_image *image, const bil_set_totals *totals, const char *who)
+{
+    fleet_task *seen = mem_new(1, sizeof *seen);
+    if (!seen)
+        return;
+    seen->end = FLEET_SAVED;
+    fleet_look(seen, image, totals);
+    fleet_note(&at->site->place, &at->owner, seen, "", who);
+    fleet_seen(&at->site->index, &at->owner, seen, who);
+    mem_free(seen);
+}
+
 /* What was read from a device is saved as that, everything else as made offline. */
-static int save(bil_copy *copy, const keep *k, const char *why)
+static int save(bil_copy *copy, const keep *k, const char *why, keeper *at)
 {
     edited *o = &copy->work;
     bil_host *h = copy->part.host;
@@ -230,6 +244,8 @@ static int save(bil_copy *copy, const keep *k, const char *why)
     o->from.origin = now;
     o->from.totals = totals;
     o->changed = 0;
+    if (read_now && at && at->keep.in_site)
+        note_what_it_told(at, &o->from.image, &totals, h->who);
     copy->known_by[0] = '\0';
     snprintf(copy->path, sizeof copy->path, "%s", path);
     lib_copy_tells(copy);
@@ -252,7 +268,7 @@ int bil_copy_save(bil_copy *copy, const char *folder, const char *why)
     keeper *at = folder || copy->path[0] || !copy->device[0] ? NULL : mem_new(1, sizeof *at);
     if (at && lib_keeper(h, at, copy->device, NULL) == BIL_OK && at->keep.in_site)
         k = at->keep;
-    error = save(copy, &k, why ? why : "");
+    error = save(copy, &k, why ? why : "", at);
     if (at)
         keeper_close(at);
     mem_free(at);

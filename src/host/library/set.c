@@ -59,7 +59,7 @@ int bil_set(bil_device *dev, const char *const *assignments, size_t count, const
     bil_host *h = dev->part.host;
     bil_writing *x = NULL;
     char before[STORAGE_PATH];
-    bil_ending ending = {.param = "", .other = "", .safety = "", .record = "", .address = dev->address};
+    bil_ending ending = {.param = "", .other = "", .safety = "", .record = "", .present = "", .address = dev->address};
     int error = lib_begin(h);
     if (error)
         return error;

@@ -232,6 +232,8 @@ static int read_chosen(choice *c)
     for (size_t i = 0; i < c->count; i++) {
         if (!error)
             error = fleet_note(&s->open.place, &c->rows[i], &tasks[i], tasks[i].why, h->who);
+        if (!error)
+            error = fleet_seen(&s->open.index, &c->rows[i], &tasks[i], h->who);
         fleet_task_free(&tasks[i]);
     }
     mem_free(tasks);

@@ -13,7 +13,9 @@ static write_answer ask(void *ctx, const write_call *w, write_question question,
 {
     const bil_writing *x = ctx;
     (void)w;
-    _Static_assert((int)BIL_IS_IT_DONE == (int)WRITE_IS_IT_DONE && (int)BIL_ANSWER_NOBODY == (int)WRITE_NOBODY, "");
+    _Static_assert((int)BIL_MAY_ACT == (int)WRITE_MAY_ACT && (int)BIL_IS_IT_DONE == (int)WRITE_IS_IT_DONE &&
+                       (int)BIL_ANSWER_NOBODY == (int)WRITE_NOBODY,
+                   "");
     return x->wish.ask ? (write_answer)x->wish.ask(x->wish.ctx, x, (bil_write_question)question, text) : WRITE_NOBODY;
 }
 
@@ -101,6 +103,8 @@ int lib_writing_begin(bil_host *h, const bil_write_wish *given, bil_job_kind kin
     w->unseen = wish->unseen;
     w->start_again = wish->start_again;
     w->restart_in_ms = wish->restart_in_ms;
+    w->restart_asked = wish->restart_given;
+    w->prove = wish->prove;
     w->config.restart = wish->restart_given ? wish->restart : BIL_RESTART_NOW;
     w->config.trial = wish->trial;
     w->config.with_calibration = wish->with_calibration;
@@ -129,8 +133,9 @@ static int take_reasons(bil_writing *x)
     x->w.despite = jn_object();
     x->w.without = jn_object();
     for (size_t i = 0; i < wish->despite_count && !error; i++)
-        error = take_reason(x, &wish->despite[i], write_set_aside,
-                            "what is set aside is firmware, hardware, rules, changed, card or turn, with a reason");
+        error = take_reason(
+            x, &wish->despite[i], write_set_aside,
+            "what is set aside is firmware, hardware, rules, changed, card, turn or at-work, with a reason");
     for (size_t i = 0; i < wish->without_count && !error; i++)
         error = take_reason(x, &wish->without[i], write_leave_value, "what is left out is a value's id, with a reason");
     return error;
@@ -157,17 +162,20 @@ int lib_writing_keep(bil_writing *x, const bil_device *dev)
 
 /* ---- afterwards ---- */
 
-static void try_all(bil_writing *x, bool test, const char *const *what, uint8_t count, unsigned *failed, unsigned *open)
+static void try_all(bil_writing *x, bool test, const bil_reminder *what, uint8_t count, unsigned *failed,
+                    unsigned *open)
 {
     static const record_result results[] = {RECORD_FAILED, RECORD_PASSED};
     for (uint8_t i = 0; i < count; i++) {
-        bil_write_answer answer = x->wish.tried ? x->wish.tried(x->wish.ctx, x, test, what[i]) : BIL_ANSWER_NOBODY;
+        if (!write_concerns(&x->w, &what[i]))
+            continue;
+        bil_write_answer answer = x->wish.tried ? x->wish.tried(x->wish.ctx, x, test, what[i].text) : BIL_ANSWER_NOBODY;
         if ((unsigned)answer > BIL_ANSWER_NOBODY) /* nonsense is no answer */
             answer = BIL_ANSWER_NOBODY;
         *failed += answer == BIL_ANSWER_NO;
         *open += test && answer == BIL_ANSWER_NOBODY;
         if (answer != BIL_ANSWER_NOBODY)
-            write_told(&x->w, !test, what[i], results[answer]);
+            write_told(&x->w, !test, what[i].text, results[answer]);
     }
 }
 
@@ -219,6 +227,9 @@ static void tell_ending(bil_writing *x, bil_ending *out)
                         .written = p.written,
                         .safety = told(h, w->safety),
                         .record = told(h, w->rec.path),
+                        .went_on = w->job && bil_job_leaves_working(w->job) && write_is_at_work(w),
+                        .already = w->already,
+                        .present = told(h, w->present),
                         .address = told(h, w->moved ? w->moved_address : w->keep.address)};
 }
 

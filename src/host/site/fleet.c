@@ -7,6 +7,7 @@
 #include "host/copy/keep.h"
 #include "host/run/lines.h"
 #include "host/site/asked.h"
+#include "host/site/standing.h"
 #include "port/memory.h"
 
 static const char *const names[] = {"saved", "same", "unchanged", "partly", "failed"};
@@ -81,6 +82,7 @@ static int save(const fleet_orders *orders, fleet_task *task, device *dev)
         snprintf(task->why, sizeof task->why, "%.200s: %s", folder, bil_host_error_text(error));
         return error;
     }
+    fleet_look(task, &dev->image, &totals);
     task->values = totals.values;
     task->unreadable = totals.unreadable;
     task->end = !task->path[0] ? FLEET_SAME : totals.unreadable ? FLEET_PARTLY : FLEET_SAVED;
@@ -176,6 +178,23 @@ int fleet_note(const site *place, const device_row *owner, const fleet_task *t, 
     if (!answers)
         jn_put(body, "why", jn_string(why));
     return note_add(place, owner->folder, "state", who, body, NULL);
+}
+
+void fleet_look(fleet_task *task, const bil_image *image, const bil_set_totals *totals)
+{
+    uint16_t starts = image->description->starts;
+    task->has_starts = starts != BIL_NONE && image->state[starts] == BIL_PRESENT;
+    if (task->has_starts)
+        task->starts =
+            (uint32_t)bil_value_number(bil_image_raw(image, starts), image->description->params[starts].format.size);
+    task->values_now[0] = '\0';
+    if (totals->unreadable == 0)
+        set_digest_hex(totals->values_digest, task->values_now);
+}
+
+int fleet_seen(site_index *index, const device_row *owner, const fleet_task *t, const char *who)
+{
+    return standing_seen(index, owner, t->values_now, t->has_starts ? &t->starts : NULL, who);
 }
 
 void fleet_task_free(fleet_task *task)

@@ -34,6 +34,9 @@ typedef struct fleet_task {
     char path[STORAGE_PATH];
     set_origin *origin; /* of what was read; NULL when nothing was */
     bool unstored;
+    char values_now[65]; /* values digest of what was read; "" where not all was */
+    bool has_starts;     /* and its counter of starts */
+    uint32_t starts;
     unsigned values, unreadable, requests;
     /* inside */
     char line[ADDRESS_TEXT];
@@ -56,6 +59,10 @@ void fleet_read(const fleet_orders *orders, fleet_task *tasks, size_t count);
 /* Notes what a read told about the device beside its values, where that is news; `owner` is its row before the read,
  * `why` what is to be said where it failed. BIL_OK, or the error of the note. */
 int fleet_note(const site *place, const device_row *owner, const fleet_task *task, const char *why, const char *who);
+/* Notes the proof of an earlier write, where this read is one (standing_seen). */
+int fleet_seen(site_index *index, const device_row *owner, const fleet_task *task, const char *who);
+/* Fills in what that looks at; `image` as read just now. */
+void fleet_look(fleet_task *task, const bil_image *image, const bil_set_totals *totals);
 /* Frees what a task holds. */
 void fleet_task_free(fleet_task *task);
 

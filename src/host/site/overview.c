@@ -45,6 +45,7 @@ static void by_records(overview_row *out)
     is_so(out, BIL_STANDING_ON_TRIAL, left && left->on_trial);
     is_so(out, BIL_STANDING_TEST_FAILED, left && left->failed);
     is_so(out, BIL_STANDING_TESTS_OPEN, left && left->open);
+    is_so(out, BIL_STANDING_UNPROVED, left && left->unproved);
 }
 
 static void by_copies(site_index *index, const device_row *row, overview_row *out)
@@ -75,7 +76,7 @@ int overview_of(site_index *index, const device_row *row, const ledger *known, o
     asked_last(index->site, row, out->asked);
     standing left;
     int error = standing_of(index, row, known, &left);
-    if (!error && (left.held || left.unfinished || left.on_trial || left.failed || left.open)) {
+    if (!error && !standing_is_clean(&left)) {
         out->left = mem_new(1, sizeof *out->left);
         if (!out->left)
             return BIL_E_MEMORY;

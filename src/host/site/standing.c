@@ -41,6 +41,34 @@ void standing_answers(site_index *x, const char *folder, record_story *story)
     index_notes(x, folder, "tried", NULL, take_answer, &a);
 }
 
+/* Was the last write of this record seen after a restart, later? */
+typedef struct lasted {
+    const char *intent;
+    bool is;
+} lasted;
+
+static bool take_lasted(void *ctx, const char *id, const json_t *note)
+{
+    lasted *l = ctx;
+    (void)id;
+    l->is = l->is || strcmp(index_word(note, "record"), l->intent) == 0;
+    return !l->is;
+}
+
+static bool is_unproved(site_index *x, const char *folder, const record_story *s)
+{
+    lasted l = {s->intent, false};
+    if (!s->settled || s->proved || !s->wrote || !s->values[0])
+        return false;
+    index_notes(x, folder, "lasted", NULL, take_lasted, &l);
+    return !l.is;
+}
+
+bool standing_is_clean(const standing *s)
+{
+    return !s->held && !s->unfinished && !s->on_trial && !s->unproved && !s->failed && !s->open;
+}
+
 /* ---- the newest record ---- */
 
 /* The newest that wrote or left something behind: of the device, or, written to by its address from elsewhere, of the
@@ -84,6 +112,7 @@ static int look(site_index *x, const device_row *row, const ledger *known, stand
     if (!newest(x, row, known, s))
         return mem_is_short() ? BIL_E_MEMORY : BIL_E_NO_RECORD;
     standing_answers(x, row->folder, s);
+    out->unproved = is_unproved(x, row->folder, s);
     tell(x->site, row, s, out);
     return BIL_OK;
 }
@@ -148,8 +177,7 @@ int standing_of(site_index *x, const device_row *row, const ledger *known, stand
     record_story *s = mem_new(1, sizeof *s);
     int error = s ? look(x, row, known, out, s) : BIL_E_MEMORY;
     mem_free(s);
-    bool clean = !out->held && !out->unfinished && !out->on_trial && !out->failed && !out->open;
-    if (plain && clean && (error == BIL_OK || error == BIL_E_NO_RECORD))
+    if (plain && standing_is_clean(out) && (error == BIL_OK || error == BIL_E_NO_RECORD))
         db_run(x->db, db_ask(x->db, "INSERT OR REPLACE INTO standings VALUES(?, ?)", "ss", row->folder, hex));
     return error == BIL_E_NO_RECORD ? BIL_OK : error;
 }
@@ -176,6 +204,25 @@ int standing_answer(site_index *x, const device_row *row, const standing *of, co
                     jn_pack("{s:s,s:s,s:b,s:s,s:s}", "moment", moment, "record", of->intent, "warning",
                             (int)test->warning, "what", test->what, "result", record_result_name(result)),
                     NULL);
+}
+
+/* ---- the proof that comes later ---- */
+
+int standing_seen(site_index *x, const device_row *row, const char *values, const uint32_t *starts, const char *who)
+{
+    ledger known;
+    standing left;
+    int error = BIL_OK;
+    record_story *s = starts && values[0] ? mem_new(1, sizeof *s) : NULL;
+    if (!s)
+        return BIL_OK;
+    ledger_open(&known);
+    if (look(x, row, &known, &left, s) == BIL_OK && left.unproved && s->has_starts && *starts != s->starts &&
+        strcmp(values, s->values) == 0)
+        error = note_add(x->site, row->folder, "lasted", who, jn_pack("{s:s}", "record", s->intent), NULL);
+    ledger_close(&known);
+    mem_free(s);
+    return error;
 }
 
 /* ---- another unit ---- */

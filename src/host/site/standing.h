@@ -10,6 +10,7 @@ typedef struct standing {
     bool held;             /* a job held it and nobody let it go since */
     bool unfinished;       /* neither as it was nor as wanted */
     bool on_trial;         /* values are in force that the next restart takes away */
+    bool unproved;         /* its last write is stored, and nobody has seen it after a restart yet */
     unsigned failed, open; /* tests of a person, and warnings that were to be over */
     bool foreign;          /* another computer says so */
     bool elsewhere;        /* the record isn't among those of the device: it was written to by its address */
@@ -32,6 +33,14 @@ void standing_answers(site_index *x, const char *folder, record_story *story);
 /* Notes what a person answered of one of them. */
 int standing_answer(site_index *x, const device_row *row, const standing *of, const record_test *test,
                     record_result result, const char *who);
+
+/* Is that left any more? */
+bool standing_is_clean(const standing *s);
+
+/* The device was read just now: `values` is the values digest, `starts` its counter of starts (NULL: it has none).
+ * Where its last write wasn't seen after a restart, and it has restarted since with just these values, that is noted:
+ * the proof came later. BIL_OK, or the error of the note. */
+int standing_seen(site_index *x, const device_row *row, const char *values, const uint32_t *starts, const char *who);
 
 /* Is its last copy of another unit than the one that belongs here, and was that neither written to as a replacement nor
  * marked as the baseline? `serial` (100 bytes) becomes that of the unit that belongs here. */

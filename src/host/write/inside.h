@@ -27,6 +27,7 @@ int write_leave_out(write_call *w);
 /* wish.c */
 int write_check_call(write_call *w);
 void write_give_reasons(write_call *w);
+void write_take_pace(write_call *w);
 int write_take_restart(write_call *w);
 
 /* unit.c */

@@ -1,5 +1,6 @@
 /* What a write is about to do, value by value, and what it did: as the job has it. */
 #include <jansson.h>
+#include <string.h>
 
 #include "host/write/write.h"
 
@@ -48,6 +49,32 @@ bool write_would_lose(const write_call *w, uint16_t i)
         return false;
     for (uint16_t k = 0; k < d->count; k++)
         if (resets(&d->params[k], i) && write_need(w, k) == BIL_NEED_WRITE)
+            return true;
+    return false;
+}
+
+/* "motor.*,limit.torque" */
+static bool is_about(const char *list, const char *id)
+{
+    while (*list) {
+        size_t length = strcspn(list, ",");
+        bool group = length > 1 && list[length - 1] == '*';
+        if (group ? strncmp(list, id, length - 1) == 0 : strlen(id) == length && memcmp(list, id, length) == 0)
+            return true;
+        list += length + (list[length] == ',');
+    }
+    return false;
+}
+
+bool write_concerns(const write_call *w, const bil_reminder *r)
+{
+    const bil_description *d = w->want.description;
+    bool stops = !bil_job_leaves_working(w->job);
+    /* what an unfinished story wrote before this isn't told here */
+    if (!r->when || w->chain[0] || w->config.kind == BIL_JOB_RESET || !w->written)
+        return stops;
+    for (uint16_t i = 0; i < d->count; i++)
+        if (w->written[i] && is_about(r->when, d->params[i].id))
             return true;
     return false;
 }

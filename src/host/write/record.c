@@ -35,6 +35,8 @@ static json_t *intent_line(write_call *w, const char *when)
                         .found_first = w->found_first,
                         .unit_after = bil_job_unit_after(w->job),
                         .planned = w->planned,
+                        .goes_on = bil_job_goes_on(w->job),
+                        .restart_asked = w->restart_asked || w->prove,
                         .description = description,
                         .despite = w->despite,
                         .without = w->without,

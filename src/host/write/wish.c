@@ -28,7 +28,7 @@ static const char *const checks[] = {
     BIL_CHECKS(CHECK_NAME)
 #undef CHECK_NAME
         "changed",
-    "card", "turn"};
+    "card", "turn", "at-work"};
 
 static bool is_reason(const char *why)
 {
@@ -69,6 +69,18 @@ void write_give_reasons(write_call *w)
                    jn_string(w->config.kind == BIL_JOB_RESET ? "a reset brings what the maker chose"
                              : w->undoes                     ? "going back to what was there before"
                                                              : "as in the first record of this story"));
+}
+
+/* Unless a person asked for a restart, a machine that is at work goes on, and single values never stop one that need
+ * not stop. A unit that is rebuilt has its proof. */
+void write_take_pace(write_call *w)
+{
+    bil_job_config *c = &w->config;
+    bool restores = c->kind == BIL_JOB_WRITE && (!c->purpose_given || c->purpose == BIL_RESTORE);
+    if (w->prove)
+        c->restart = BIL_RESTART_NOW;
+    c->goes_on = restores && !w->restart_asked && !w->prove && (c->goes_on || w->sets);
+    c->goes_on_at_work = restores && !w->restart_asked && !w->prove;
 }
 
 int write_take_restart(write_call *w)

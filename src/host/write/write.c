@@ -19,6 +19,41 @@ static bool agreed(write_call *w, write_question question, const char *text)
     return answer == WRITE_YES;
 }
 
+/* Nothing differs, and the last proof of this unit had these very values, with no change since. */
+static bool is_already_so(const write_call *w)
+{
+    const bil_description *d = w->want.description;
+    const bil_image *have = &w->dev.image;
+    if (w->planned || w->changed || w->prove || w->restart_asked || w->config.trial || !w->known_good || w->chain[0] ||
+        w->config.kind != BIL_JOB_WRITE || d->changes == BIL_NONE || have->state[d->changes] != BIL_PRESENT)
+        return false;
+    char values[2 * BIL_SHA256 + 1];
+    return set_values_digest(have, values) && strcmp(values, w->good_values) == 0 &&
+           bil_value_number(bil_image_raw(have, d->changes), d->params[d->changes].format.size) == w->good_changes;
+}
+
+bool write_state_is_work(const bil_description *d, uint32_t state)
+{
+    return d->state != BIL_NONE && state != d->state_held && !(state < 32 && d->state_idle >> state & 1);
+}
+
+bool write_is_at_work(const write_call *w)
+{
+    return write_state_is_work(w->want.description, w->found);
+}
+
+/* Safety-relevant values that nobody named, on a machine that works on while they change. Their ids into `out`. */
+static bool acts_at_once(const write_call *w, char *out, size_t size)
+{
+    const bil_description *d = w->want.description;
+    size_t used = 0;
+    out[0] = '\0';
+    for (uint16_t i = 0; i < d->count && used < size; i++)
+        if (d->params[i].flags & BIL_SAFETY && write_planned(w, i))
+            used += (size_t)snprintf(out + used, size - used, "%s%s", used ? ", " : "", d->params[i].id);
+    return out[0] && !w->sets && bil_job_leaves_working(w->job) && write_is_at_work(w);
+}
+
 static bool ask(void *ctx, const bil_action *action)
 {
     write_call *w = ctx;
@@ -26,14 +61,25 @@ static bool ask(void *ctx, const bil_action *action)
         return agreed(w, WRITE_IS_IT_DONE, action->u.ask.text);
     w->found = action->u.ask.found;
     w->planned = w->changed = 0;
+    if (!w->written)
+        w->written = mem_new(w->want.description->count, 1);
     for (uint16_t i = 0; i < w->want.description->count; i++) {
         w->planned += write_planned(w, i);
+        if (w->written)
+            w->written[i] = write_planned(w, i);
         w->changed += write_changed_since(w, i);
     }
     if (w->answers.preview)
         w->answers.preview(w->answers.ctx, w);
+    if (is_already_so(w)) {
+        w->already = true;
+        return false;
+    }
     if (w->changed && !json_object_get(w->despite, "changed")) /* nobody could agree to that beforehand */
         return agreed(w, WRITE_MAY_TAKE_CHANGED, "");
+    char acts[600];
+    if (acts_at_once(w, acts, sizeof acts) && !json_object_get(w->despite, "at-work")) /* nor to that */
+        return (w->acts = true) && agreed(w, WRITE_MAY_ACT, acts);
     return w->yes || agreed(w, WRITE_MAY_GO_ON, "");
 }
 
@@ -75,6 +121,9 @@ static void find_story(write_call *w, const set_origin *o)
         } else if (!before.settled) {
             snprintf(w->others, sizeof w->others, "%s", before.path);
         }
+        w->known_good = ours && before.settled && before.proved && before.values[0] && before.has_changes;
+        snprintf(w->good_values, sizeof w->good_values, "%s", before.values);
+        w->good_changes = before.changes;
         if (!before.settled && ours) /* what was begun and not finished: the way back is the one from its beginning */
             snprintf(w->chain, sizeof w->chain, "%s", before.chain);
     }
@@ -101,6 +150,7 @@ int write_begin(write_call *w, const catalogue *m, const write_answers *answers)
     int error = write_check_call(w);
     if (!error) {
         write_give_reasons(w);
+        write_take_pace(w);
         error = load(w, m);
     }
     if (!error)
@@ -129,6 +179,11 @@ bool write_proved(const write_call *w)
     return w->over && (verdict == BIL_VERDICT_VERIFIED || verdict == BIL_VERDICT_WITH_EXCEPTIONS);
 }
 
+bool write_lasts(const write_call *w)
+{
+    return write_proved(w) || (w->over && w->end.u.end.verdict == BIL_VERDICT_IN_FORCE);
+}
+
 static void note_well(write_call *w, int error)
 {
     if (error)
@@ -139,7 +194,9 @@ static void note_well(write_call *w, int error)
  * values already. In a plain folder nobody looks for the newest, and a person is asked whether one is wanted. */
 static void keep_present(write_call *w)
 {
-    bool read_back = write_proved(w) || w->end.u.end.verdict == BIL_VERDICT_NOT_PROVED;
+    bool read_back = write_lasts(w) || w->end.u.end.verdict == BIL_VERDICT_NOT_PROVED;
+    if (read_back && !set_values_digest(&w->dev.image, w->present_values))
+        w->present_values[0] = '\0';
     if (!w->keep.in_site || !read_back)
         return;
     note_well(w, keep_reached(&w->keep, person(w->who), NULL));
@@ -152,7 +209,7 @@ static void tell_keep(write_call *w)
     char digest[2 * BIL_SHA256 + 1];
     set_origin o;
     keep_present(w);
-    if (!write_proved(w))
+    if (!write_lasts(w))
         return;
     set_origin_of(&o, &w->dev.image);
     set_digest_hex(w->want.totals.digest, digest);
@@ -192,9 +249,11 @@ static void leave_tests_open(write_call *w)
     if (!write_wants_tests(w))
         return;
     for (uint8_t i = 0; i < d->expect_count; i++)
-        write_told(w, true, d->expect[i], RECORD_OPEN);
+        if (write_concerns(w, &d->expect[i]))
+            write_told(w, true, d->expect[i].text, RECORD_OPEN);
     for (uint8_t i = 0; i < d->test_count; i++)
-        write_told(w, false, d->tests[i], RECORD_OPEN);
+        if (write_concerns(w, &d->tests[i]))
+            write_told(w, false, d->tests[i].text, RECORD_OPEN);
 }
 
 static const bil_clock_ops stoppable = {now_ms, sleep_until};
@@ -228,7 +287,7 @@ int write_run(write_call *w)
     if (w->rec.file) {
         bil_job_progress p;
         bil_job_progress_of(w->job, &p);
-        record_add(&w->rec, record_outcome_line(&w->end, p.written));
+        record_add(&w->rec, record_outcome_line(&w->end, p.written, w->present_values, &w->dev.image));
         leave_tests_open(w);
     }
     return BIL_OK;
@@ -239,7 +298,7 @@ int write_run(write_call *w)
 bool write_wants_tests(const write_call *w)
 {
     /* an unfinished story may have written all of it before: nobody tried the machine then */
-    return w->rec.file && write_proved(w) && (w->end.u.end.wrote || w->chain[0]);
+    return w->rec.file && write_lasts(w) && (w->end.u.end.wrote || w->chain[0]);
 }
 
 int write_told(write_call *w, bool warning, const char *what, record_result result)
@@ -317,6 +376,7 @@ void write_end(write_call *w)
     json_decref(w->after);
     mem_free(w->job);
     mem_free(w->by_name);
+    mem_free(w->written);
     copy_unload(&w->want);
     copy_unload(&w->before);
     mem_free(w->in_copy);

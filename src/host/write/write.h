@@ -25,7 +25,8 @@ typedef enum write_phase { WRITE_CONNECTING, WRITE_READING, WRITE_WORKING, WRITE
 typedef enum write_question {
     WRITE_MAY_GO_ON,        /* what is planned was shown: is it to be done? */
     WRITE_MAY_TAKE_CHANGED, /* values were changed since by another hand: are they to be overwritten, too? */
-    WRITE_IS_IT_DONE        /* something that only a person at the device can do or see; `text` says what */
+    WRITE_IS_IT_DONE,       /* something that only a person at the device can do or see; `text` says what */
+    WRITE_MAY_ACT = 4 /* safety-relevant values act at once on a machine at work: may they? `text` has their ids */
 } write_question;
 
 typedef enum write_answer { WRITE_NO, WRITE_YES, WRITE_NOBODY /* there is nobody to be asked */ } write_answer;
@@ -70,6 +71,8 @@ struct write_call {
      * each value left out, by its ID; or NULL. The call takes them over. */
     json_t *despite, *without;
     const char *unseen; /* IDs with commas between that are written though there is no way back; or NULL */
+    bool restart_asked; /* `config.restart` is what a person said; else a machine that is at work goes on */
+    int prove;          /* the proof is wanted now: restarted, also where nothing differs */
     int start_again;    /* agreed beforehand: a machine that was at work is set to work again */
     bil_job_config config;
     bil_link link; /* the caller's own, with its clock, instead of one to the address; ops NULL: none */
@@ -102,8 +105,9 @@ struct write_call {
     char stem[200];                      /* of the files of this write */
     char now_digest[2 * BIL_SHA256 + 1]; /* of write_save_now */
     char safety[STORAGE_PATH], safety_digest[2 * BIL_SHA256 + 1];
-    char safety_values[2 * BIL_SHA256 + 1]; /* values digest of the safety copy; "" where it isn't complete */
-    char present[STORAGE_PATH];             /* the copy of what was read back last; "" where there is none */
+    char safety_values[2 * BIL_SHA256 + 1];  /* values digest of the safety copy; "" where it isn't complete */
+    char present_values[2 * BIL_SHA256 + 1]; /* values digest of what was read back last, or "" */
+    char present[STORAGE_PATH];              /* the copy of what was read back last; "" where there is none */
     char others[STORAGE_PATH];        /* a record of another computer that says this unit was left unfinished; or "" */
     char chain[300];                  /* the record with which an unfinished story began; "" where this is the first */
     char moved_address[ADDRESS_TEXT]; /* where the device answers in the end, "" where that is `keep.address` */
@@ -112,10 +116,16 @@ struct write_call {
     uint32_t found, found_first;      /* what the device was doing now, and before an unfinished story began */
     record rec;
     unsigned planned;
+    uint8_t *written;  /* 1 for each parameter that was planned when a person was asked; NULL before */
     bool waits;        /* for its restart, at work */
     bool nobody_asked; /* it was declined because of that */
-    int file_error;    /* why a record or safety copy failed */
-    bil_action end;    /* of the job */
+    bool acts;         /* that was about safety-relevant values on a machine at work */
+    bool already;      /* nothing differs, and it is known to be stored: nothing was done */
+    bool known_good;   /* the newest story of the unit was proved, with these values and this count of changes: */
+    char good_values[2 * BIL_SHA256 + 1];
+    uint32_t good_changes;
+    int file_error; /* why a record or safety copy failed */
+    bil_action end; /* of the job */
     bool over;
 };
 
@@ -136,6 +146,12 @@ int write_begin(write_call *w, const catalogue *m, const write_answers *answers)
 int write_run(write_call *w);
 /* Did it come to its end as wanted, and did anything change by it, so that a person should try the machine? */
 bool write_proved(const write_call *w);
+/* Or is it in force and stored, on a machine that went on? */
+bool write_lasts(const write_call *w);
+/* Is the machine at work, as it was found? */
+bool write_is_at_work(const write_call *w);
+/* Is this a state in which the machine is neither held nor stands by itself? */
+bool write_state_is_work(const bil_description *d, uint32_t state);
 bool write_wants_tests(const write_call *w);
 /* What a person answered of a test, or of a warning that was to be expected; both are open until then. */
 int write_told(write_call *w, bool warning, const char *what, record_result result);
@@ -160,6 +176,10 @@ bil_error write_exception(const write_call *w, uint16_t index);
 bool write_changed_since(const write_call *w, uint16_t index);
 /* What of the device would be lost because a written value resets it, and it isn't among those written. */
 bool write_would_lose(const write_call *w, uint16_t index);
+
+/* Does it concern this write: something that it is about is written, or, where it says nothing of that, the machine is
+ * stopped for it? */
+bool write_concerns(const write_call *w, const bil_reminder *reminder);
 
 /* ---- playing it before ---- */
 
