@@ -621,6 +621,41 @@ static void nothing_to_do_means_nothing_done(void **state)
     end(&p);
 }
 
+static bool answer_all(void *ctx, const bil_site_test *test)
+{
+    char(*what)[404] = ctx;
+    size_t i = 0;
+    while (what[i][0])
+        i++;
+    snprintf(what[i], sizeof *what, "%s", test->what);
+    return true;
+}
+
+static void tests_stay_until_answered(void **state)
+{
+    (void)state;
+    static char what[2 * BIL_TESTS_MAX + 1][404];
+    plant p;
+    begin(&p);
+    well(&p, bil_site_tests(p.site, "crusher", answer_all, what) == BIL_E_NO_RECORD ? BIL_OK : BIL_E_CALL);
+    bil_write_wish wish = wish_of(&p);
+    bil_ending ending = {.struct_size = sizeof ending};
+    well(&p, a_write(&p, &wish, &ending));
+    see_all(&p);
+    memset(what, 0, sizeof what);
+    well(&p, bil_site_tests(p.site, "crusher", answer_all, what));
+    assert_true(what[0][0] && what[1][0]);
+    assert_int_equal(bil_site_tried(p.site, "crusher", "no such test", true), BIL_E_CALL);
+    for (size_t i = 0; what[i][0]; i++)
+        well(&p, bil_site_tried(p.site, "crusher", what[i], i > 0));
+    shown s = look(&p);
+    assert_true(so(&s, BIL_STANDING_TEST_FAILED) && !so(&s, BIL_STANDING_TESTS_OPEN));
+    well(&p, bil_site_tried(p.site, "crusher", what[0], true)); /* of two answers the later one counts */
+    s = look(&p);
+    assert_true(so(&s, BIL_STANDING_WELL));
+    end(&p);
+}
+
 static int folder_for_all(void **state)
 {
     static char base[60];
@@ -658,6 +693,7 @@ static void as_the_table_says(void **state)
 int main(void)
 {
     const struct CMUnitTest tests[] = {cmocka_unit_test(a_ramp_on_a_running_drive),
+                                       cmocka_unit_test(tests_stay_until_answered),
                                        cmocka_unit_test(nothing_to_do_means_nothing_done),
                                        cmocka_unit_test(what_is_shown_is_so), cmocka_unit_test(as_the_table_says)};
     return cmocka_run_group_tests_name("standing", tests, folder_for_all, folder_gone);

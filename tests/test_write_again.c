@@ -222,6 +222,14 @@ static void single_values_are_set(void **state)
     assert_non_null(strstr(output, "nothing moves when the supply comes back")); /* before, and to be tried after */
     expect(0, "= 120.0", control(0, "get limit.torque"));
     expect(0, "\"result\":\"open\"", sh("ls -t mill/devices/crusher/records/* | head -n 1 | xargs grep -h test"));
+    /* neither Enter nor any other word is an answer; what is answered is over */
+    expect(5, "1 left to try", at_terminal(100, 60, "maybe\n\nyes\nlater\n", "b tried crusher --site mill"));
+    expect(0, "\"result\": \"passed\"", sh("b tried crusher --json --site mill"));
+    expect(5, "must not work like this", at_terminal(100, 60, "no\n", "b tried crusher --site mill"));
+    expect(0, "1 test failed", sh("b overview --site mill"));
+    expect(0, "all of it is as it should be", at_terminal(100, 60, "yes\n", "b tried crusher --site mill"));
+    sh("b overview --site mill");
+    assert_null(strstr(output, "tried"));
     expect(0, "has these values already", sh("b set crusher limit.torque=120 --yes --site mill"));
     expect(3, "outside its limits", sh("b set crusher limit.torque=1200 --yes --site mill"));
     expect(3, "the lowest speed lies above", sh("b set crusher speed.minimum=1200 --yes --site mill"));

@@ -65,8 +65,8 @@ const char *bil_site_name(const bil_site *site);
 /* clang-format off */
 #define BIL_STANDINGS(X) \
     X(HELD, "held", "still held by a write") \
-    X(UNFINISHED, "unfinished", "a write isn't finished: neither as it was nor as wanted") \
-    X(ON_TRIAL, "on_trial", "values on trial: the next restart ends it") \
+    X(UNFINISHED, "unfinished", "a write isn't finished") \
+    X(ON_TRIAL, "on_trial", "values on trial") \
     X(TEST_FAILED, "test_failed", "a test failed") \
     X(TESTS_OPEN, "tests_open", "not tried since the last write") \
     X(EXCHANGED, "exchanged", "another unit, not taken in") \

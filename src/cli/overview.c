@@ -12,11 +12,11 @@
 /* When it was asked last is shown where there is room for it. */
 static bool has_room(void)
 {
-    enum { WIDE = 110 };
+    enum { WIDE = 130 };
     return screen_width() >= WIDE;
 }
 
-static void put_cells(const bil_site_standing *one, bool first)
+static void put_cells(const bil_site_standing *one)
 {
     char age[64] = "none yet", asked[64] = "never";
     const bil_site_device *d = one->device;
@@ -24,15 +24,15 @@ static void put_cells(const bil_site_standing *one, bool first)
         age_text(d->last->when, age, sizeof age);
     if (one->asked[0])
         age_text(one->asked, asked, sizeof asked);
-    put_cell(stdout, first ? d->name : "", 20);
+    put_cell(stdout, d->name, 20);
     putchar(' ');
-    put_cell(stdout, first ? d->group : "", 12);
+    put_cell(stdout, d->group, 12);
     putchar(' ');
-    put_cell(stdout, first ? age : "", 15);
+    put_cell(stdout, age, 15);
     putchar(' ');
     if (!has_room())
         return;
-    put_cell(stdout, first ? asked : "", 15);
+    put_cell(stdout, asked, 15);
     putchar(' ');
 }
 
@@ -45,8 +45,10 @@ static bool put_row(void *ctx, const bil_site_standing *one)
         bool first = s == one->first;
         if (!(one->all >> i & 1) || (s == BIL_STANDING_NO_BASELINE && !first))
             continue;
-        say("%s%s%s ", tint_code(the_screen().colour, standing_tint(s)), standing_mark(s), plain());
-        put_cells(one, first);
+        say("%s%s%s%s ", first ? "" : "  ", tint_code(the_screen().colour, standing_tint(s)), standing_mark(s),
+            plain());
+        if (first)
+            put_cells(one);
         say("%s\n", standing_line(one, s, line, sizeof line));
         if (s == BIL_STANDING_NO_ANSWER && one->why[0])
             put_wrapped(one->why, 4);
@@ -57,15 +59,17 @@ static bool put_row(void *ctx, const bil_site_standing *one)
 
 static void put_sum(const bil_site_sum *sum)
 {
-    say("%u device%s, %u cop%s;", sum->devices, sum->devices == 1 ? "" : "s", sum->copies,
-        sum->copies == 1 ? "y" : "ies");
+    char line[1600];
+    int used = snprintf(line, sizeof line, "%u device%s, %u cop%s;", sum->devices, sum->devices == 1 ? "" : "s",
+                        sum->copies, sum->copies == 1 ? "y" : "ies");
     const char *between = " ";
     for (int i = 0; i < BIL_STANDING_COUNT; i++)
         if (sum->first[i]) {
-            say("%s%s: %u", between, bil_standing_text((bil_standing)i), sum->first[i]);
+            used += snprintf(line + used, sizeof line - (size_t)used, "%s%s: %u", between,
+                             bil_standing_text((bil_standing)i), sum->first[i]);
             between = ", ";
         }
-    putchar('\n');
+    put_wrapped(line, 0);
     if (sum->copies && sum->only_here && sum->second[0])
         say("%s!%s %u cop%s only here: made since the last second copy, %.10s at %s. bilancia share FOLDER\n", warn(),
             plain(), sum->only_here, sum->only_here == 1 ? "y is" : "ies are", sum->second_when, sum->second);

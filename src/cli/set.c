@@ -69,7 +69,7 @@ static int set_values(setting *s, const char **assignments)
         say("%sThis changes the device, not a copy.%s\n", bold(), plain());
     x->w.copy = s->copy;
     code = writing_run(x);
-    if (code == EXIT_DONE && !x->json && !x->w.config.trial)
+    if (code == EXIT_DONE && !x->json && !x->w.config.trial && !x->w.keep.in_site) /* a site has it as its newest */
         say("The copy is up to date with it: %s\n", s->copy);
     return code;
 }

@@ -64,7 +64,8 @@ const char *standing_line(const bil_site_standing *one, bil_standing s, char *ou
     else if (s == BIL_STANDING_TEST_FAILED)
         snprintf(out, size, "%u test%s failed", one->tests_failed, plural(one->tests_failed));
     else if (s == BIL_STANDING_TESTS_OPEN)
-        snprintf(out, size, "%s: %u open", bil_standing_text(s), one->tests_open);
+        snprintf(out, size, "%s: %u open%s", bil_standing_text(s), one->tests_open,
+                 one->drift == 0 ? "; as the baseline" : "");
     else if (s == BIL_STANDING_EXCHANGED)
         snprintf(out, size, "%s: %.60s instead of %.60s", bil_standing_text(s), serial, one->unit);
     else if (s <= BIL_STANDING_ON_TRIAL && one->began[0])

@@ -107,7 +107,8 @@ static void put_how_to_go_on(const write_call *w)
              bad(), plain());
     if (!w->safety[0])
         return;
-    const char *what = write_name(w);
+    char word[4 * STORAGE_PATH + 3];
+    const char *what = pasted(write_name(w), word, sizeof word);
     tell(stderr, "  To finish:   bilancia resume %s\n", what);
     tell(stderr, "  To go back:  bilancia undo %s\n", what);
 }
@@ -204,7 +205,8 @@ void put_verdict(const write_call *w)
     }
     bool tried = w->end.u.end.verdict == BIL_VERDICT_ON_TRIAL;
     if (tried && !w->end.u.end.held) {
-        const char *what = write_name(w);
+        char word[4 * STORAGE_PATH + 3];
+        const char *what = pasted(write_name(w), word, sizeof word);
         say("%s! %s%s: %u value%s written, read back twice. The next restart or power cut ends the trial.\n", warn(),
             bil_verdict_text(w->end.u.end.verdict), plain(), p.written, p.written == 1 ? "" : "s");
         say("  To make them last:  bilancia keep %s\n  To go back:         bilancia undo %s\n", what, what);
