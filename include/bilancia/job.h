@@ -195,13 +195,13 @@ typedef struct bil_job_config {
     const uint8_t *by_name; /* one for each parameter, or NULL: 1: is written though there is no way back from it,
                              * since its present value can't be read */
     uint32_t found;         /* that; START: the state in which the machine was at work */
+    bool trial;             /* the values are put in force and read back, but neither stored nor restarted */
+    uint32_t despite;       /* checks set aside: 1 << BIL_CHECK_FIRMWARE and so on */
     bool goes_on; /* the machine goes on: it is held only where a value that is written, or the order to store, needs
                    * that, and restarted only where a value needs that; what comes to its end without a restart is
                    * IN_FORCE: stored, and read back twice */
     bool goes_on_at_work; /* the same, where it is found at work and nothing that is written needs hold: what stops it
                            * anyway has its proof */
-    bool trial;           /* the values are put in force and read back, but neither stored nor restarted */
-    uint32_t despite;     /* checks set aside: 1 << BIL_CHECK_FIRMWARE and so on */
 } bil_job_config;
 
 /* A job in the caller's memory. */

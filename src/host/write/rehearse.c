@@ -60,7 +60,7 @@ int write_rehearse(write_call *w, bil_link link, bil_clock clock, bil_action *en
     mem_free(memory);
     bool well = !broken && !end->u.end.held &&
                 (end->u.end.verdict == BIL_VERDICT_VERIFIED || end->u.end.verdict == BIL_VERDICT_WITH_EXCEPTIONS ||
-                 end->u.end.verdict == BIL_VERDICT_ON_TRIAL);
+                 end->u.end.verdict == BIL_VERDICT_IN_FORCE || end->u.end.verdict == BIL_VERDICT_ON_TRIAL);
     if (!well)
         return write_fail(w, w->keep.address, broken ? broken : (int)end->u.end.cause, NULL);
     if (w->config.kind == BIL_JOB_RESET)
