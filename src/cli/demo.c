@@ -171,6 +171,7 @@ static int run(const command *self, int argc, const char **argv)
     plant p = {.folder = "/tmp/bilancia-demo-XXXXXX"};
     if (!own_path(p.tool, sizeof p.tool) || !mkdtemp(p.folder) || !write_password(&p))
         return say_error(p.folder, BIL_E_FILE_WRITE, strerror(errno));
+    setenv("XDG_STATE_HOME", p.folder, 1); /* what is played here is no story of this person's devices */
     char control[PATH_MAX + 20];
     say("%sPoggio Finto%s, an olive mill. Two of its devices are simulated now, in %s\n", bold(), plain(), p.folder);
     snprintf(control, sizeof control, "%s/crusher.ctl", p.folder);
