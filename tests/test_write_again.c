@@ -75,13 +75,14 @@ static void both_ways_lead_on(dice *d)
     bool nothing = s.finished && !back;
     if (back && s.settled && !s.wrote)
         return; /* nothing came of it; undo would go back to before an older write */
-    int code = again(way, "");
+    int code =
+        sh("echo mill-30 | b %s crusher --yes --despite at-work='it is watched' --password-fd 0 --site mill", way);
     if (code != 0)
         fail_msg("%s after %s: exit %d: %s", way, s.verdict[0] ? s.verdict : "a break", code, output);
     if (nothing)
         return;
     /* a machine that stood meanwhile, because it was restarted, isn't started again, and that is said */
-    bool said = strstr(output, "first begun it was running") != NULL;
+    bool said = strstr(output, "first begun it was running") || strstr(output, "it goes on working");
     static char last[OUTPUT];
     strcpy(last, output);
     if (!stands() && !said)

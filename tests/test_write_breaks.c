@@ -727,7 +727,7 @@ static void judge(const world *w, const bil_action *end, const memory *towards, 
     if (w->started)
         complain_of(w, "set to work unasked", "", end);
     bool in_force = end->u.end.verdict == BIL_VERDICT_IN_FORCE;
-    if (in_force && unit->starts != w->starts_at && !w->event)
+    if (in_force && unit->starts != w->starts_at && !w->event && !unit->fault_count)
         complain_of(w, "went on", "and was restarted", end);
     if ((verified || in_force) && (wrong = differs(unit, unit->running, towards, but)))
         complain_of(w, "said to be verified, but not in force", wrong, end);
