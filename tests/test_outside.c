@@ -172,7 +172,7 @@ static void what_was_begun_can_be_ended(void **state)
     for (size_t i = 0; i < sizeof harm / sizeof harm[0]; i += STRIDE)
         for (int back = 0; back < 2; back++) {
             bool found = killed_at != 0;
-            for (killed_at = found ? killed_at : 15; !found; killed_at += !found) {
+            for (killed_at = found ? killed_at : 20; !found; killed_at += !found) {
                 fresh();
                 kill_write(killed_at);
                 sh("cat mill/devices/crusher/records/*.brec");

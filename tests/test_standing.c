@@ -178,17 +178,18 @@ static int write_baseline(plant *p, bil_write_wish *wish, bil_ending *ending)
     return error;
 }
 
-/* Without an end of its own, before the job that is looked at. */
-static void plainly(plant *p, int (*job)(plant *, bil_write_wish *, bil_ending *), bool trial)
+/* The baseline, before the job that is looked at: to its end (`cancel_at` -1), or broken off. */
+static void before_that(plant *p, int cancel_at, bool trial)
 {
     int cancel = p->cancel_at;
     const char *lost = p->lost;
-    p->cancel_at = -1;
+    p->cancel_at = cancel_at;
     p->lost = NULL;
+    p->actions = 0;
     bil_write_wish wish = wish_of(p);
     bil_ending ending = {.struct_size = sizeof ending};
     wish.trial = trial;
-    job(p, &wish, &ending);
+    write_baseline(p, &wish, &ending);
     p->cancel_at = cancel;
     p->lost = lost;
     p->actions = 0;
@@ -223,50 +224,37 @@ static int a_trial(plant *p, bil_write_wish *wish, bil_ending *ending)
 static int a_trial_kept(plant *p, bil_write_wish *wish, bil_ending *ending)
 {
     change(p);
-    plainly(p, write_baseline, true);
+    before_that(p, -1, true);
     return bil_keep(p->host, "crusher", wish, ending);
 }
 
 static int a_trial_undone(plant *p, bil_write_wish *wish, bil_ending *ending)
 {
     change(p);
-    plainly(p, write_baseline, true);
+    before_that(p, -1, true);
     return bil_undo(p->host, "crusher", wish, ending);
 }
 
 static int an_undo(plant *p, bil_write_wish *wish, bil_ending *ending)
 {
     change(p);
-    plainly(p, write_baseline, false);
+    before_that(p, -1, false);
     return bil_undo(p->host, "crusher", wish, ending);
 }
 
-static void break_off(plant *p)
-{
-    int cancel = p->cancel_at;
-    const char *lost = p->lost;
-    p->cancel_at = 34; /* between two values */
-    p->lost = NULL;
-    bil_write_wish wish = wish_of(p);
-    bil_ending ending = {.struct_size = sizeof ending};
-    p->actions = 0;
-    write_baseline(p, &wish, &ending);
-    p->cancel_at = cancel;
-    p->lost = lost;
-    p->actions = 0;
-}
+enum { BETWEEN_TWO_VALUES = 34 }; /* actions of the write */
 
 static int a_resume(plant *p, bil_write_wish *wish, bil_ending *ending)
 {
     change(p);
-    break_off(p);
+    before_that(p, BETWEEN_TWO_VALUES, false);
     return bil_resume(p->host, "crusher", wish, ending);
 }
 
 static int an_undo_after_a_break(plant *p, bil_write_wish *wish, bil_ending *ending)
 {
     change(p);
-    break_off(p);
+    before_that(p, BETWEEN_TWO_VALUES, false);
     return bil_undo(p->host, "crusher", wish, ending);
 }
 

@@ -62,19 +62,7 @@ static void print_json(const device *dev, const set_origin *o, const char *path,
     say_json(out);
 }
 
-/* What a read told beside the values is noted. */
-static void note_what_it_told(keeper *at, const bil_image *image, const bil_set_totals *totals, bool unstored,
-                              const char *who)
-{
-    fleet_task *seen = need(1, sizeof *seen);
-    seen->end = FLEET_SAVED;
-    seen->unstored = unstored;
-    fleet_look(seen, image, totals);
-    many_note_state(at->site, &at->owner, seen, person(who));
-    free(seen);
-}
-
-/* And told. */
+/* What is told of a device of a site beside its values. */
 static void look_around(keeper *at, const set_origin *o, bool unstored)
 {
     say_moved(at->site, at->owner.folder, at->owner.name, o->model, o->serial);
@@ -95,7 +83,7 @@ static int save(device *dev, const bil_job_progress *p, keeper *at, const char *
     if (error)
         return say_error(at->keep.copies, error, NULL);
     if (at->keep.in_site)
-        note_what_it_told(at, &dev->image, &totals, unstored, who);
+        fleet_saved(&at->site->index, &at->owner, &dev->image, &totals, unstored, person(who));
     unsigned values, unreadable, left_out;
     count_states(&dev->image, &values, &unreadable, &left_out);
     if (json) {

@@ -13,7 +13,7 @@
 #include "port/digest.h"
 #include "port/storage.h"
 
-enum { BLOCK = 1 << 17, BLOCKS = 3 };
+enum { BLOCK = 1 << 16, BLOCKS = 3 };
 
 struct line_file {
     int fd, error;

@@ -210,19 +210,6 @@ int bil_copy_rule(bil_copy *copy, unsigned first, char *text, size_t size)
     return rule;
 }
 
-/* What a read tells a site beside the values: it answers, and maybe it is the proof of an earlier write. */
-static void note_what_it_told(keeper *at, const bil_image *image, const bil_set_totals *totals, const char *who)
-{
-    fleet_task *seen = mem_new(1, sizeof *seen);
-    if (!seen)
-        return;
-    seen->end = FLEET_SAVED;
-    fleet_look(seen, image, totals);
-    fleet_note(&at->site->place, &at->owner, seen, "", who);
-    fleet_seen(&at->site->index, &at->owner, seen, who);
-    mem_free(seen);
-}
-
 /* What was read from a device is saved as that, everything else as made offline. */
 static int save(bil_copy *copy, const keep *k, const char *why, keeper *at)
 {
@@ -245,7 +232,7 @@ static int save(bil_copy *copy, const keep *k, const char *why, keeper *at)
     o->from.totals = totals;
     o->changed = 0;
     if (read_now && at && at->keep.in_site)
-        note_what_it_told(at, &o->from.image, &totals, h->who);
+        fleet_saved(&at->site->index, &at->owner, &o->from.image, &totals, false, h->who);
     copy->known_by[0] = '\0';
     snprintf(copy->path, sizeof copy->path, "%s", path);
     lib_copy_tells(copy);

@@ -61,6 +61,19 @@ static int read_all(fleet_task *task, device *dev)
     return error;
 }
 
+/* What of a read may be the proof of an earlier write. */
+static void look(fleet_task *task, const bil_image *image, const bil_set_totals *totals)
+{
+    uint16_t starts = image->description->starts;
+    task->has_starts = starts != BIL_NONE && image->state[starts] == BIL_PRESENT;
+    if (task->has_starts)
+        task->starts =
+            (uint32_t)bil_value_number(bil_image_raw(image, starts), image->description->params[starts].format.size);
+    task->values_now[0] = '\0';
+    if (totals->unreadable == 0)
+        set_digest_hex(totals->values_digest, task->values_now);
+}
+
 static int save(const fleet_orders *orders, fleet_task *task, device *dev)
 {
     char folder[STORAGE_PATH], stem[200], name[300];
@@ -82,7 +95,7 @@ static int save(const fleet_orders *orders, fleet_task *task, device *dev)
         snprintf(task->why, sizeof task->why, "%.200s: %s", folder, bil_host_error_text(error));
         return error;
     }
-    fleet_look(task, &dev->image, &totals);
+    look(task, &dev->image, &totals);
     task->values = totals.values;
     task->unreadable = totals.unreadable;
     task->end = !task->path[0] ? FLEET_SAME : totals.unreadable ? FLEET_PARTLY : FLEET_SAVED;
@@ -180,21 +193,25 @@ int fleet_note(const site *place, const device_row *owner, const fleet_task *t, 
     return note_add(place, owner->folder, "state", who, body, NULL);
 }
 
-void fleet_look(fleet_task *task, const bil_image *image, const bil_set_totals *totals)
-{
-    uint16_t starts = image->description->starts;
-    task->has_starts = starts != BIL_NONE && image->state[starts] == BIL_PRESENT;
-    if (task->has_starts)
-        task->starts =
-            (uint32_t)bil_value_number(bil_image_raw(image, starts), image->description->params[starts].format.size);
-    task->values_now[0] = '\0';
-    if (totals->unreadable == 0)
-        set_digest_hex(totals->values_digest, task->values_now);
-}
-
 int fleet_seen(site_index *index, const device_row *owner, const fleet_task *t, const char *who)
 {
     return standing_seen(index, owner, t->values_now, t->has_starts ? &t->starts : NULL, who);
+}
+
+int fleet_saved(site_index *index, const device_row *owner, const bil_image *image, const bil_set_totals *totals,
+                bool unstored, const char *who)
+{
+    fleet_task *seen = mem_new(1, sizeof *seen);
+    if (!seen)
+        return BIL_E_MEMORY;
+    seen->end = FLEET_SAVED;
+    seen->unstored = unstored;
+    look(seen, image, totals);
+    int error = fleet_note(index->site, owner, seen, "", who);
+    if (!error)
+        error = fleet_seen(index, owner, seen, who);
+    mem_free(seen);
+    return error;
 }
 
 void fleet_task_free(fleet_task *task)

@@ -61,8 +61,9 @@ void fleet_read(const fleet_orders *orders, fleet_task *tasks, size_t count);
 int fleet_note(const site *place, const device_row *owner, const fleet_task *task, const char *why, const char *who);
 /* Notes the proof of an earlier write, where this read is one (standing_seen). */
 int fleet_seen(site_index *index, const device_row *owner, const fleet_task *task, const char *who);
-/* Fills in what that looks at; `image` as read just now. */
-void fleet_look(fleet_task *task, const bil_image *image, const bil_set_totals *totals);
+/* Both, of one device that was read and saved just now: it answers. BIL_OK, or the error of a note. */
+int fleet_saved(site_index *index, const device_row *owner, const bil_image *image, const bil_set_totals *totals,
+                bool unstored, const char *who);
 /* Frees what a task holds. */
 void fleet_task_free(fleet_task *task);
 

@@ -41,27 +41,32 @@ void standing_answers(site_index *x, const char *folder, record_story *story)
     index_notes(x, folder, "tried", NULL, take_answer, &a);
 }
 
-/* Was the last write of this record seen after a restart, later? */
-typedef struct lasted {
-    const char *intent;
+/* Does any note of this kind say this? */
+typedef struct said {
+    const char *key, *text;
     bool is;
-} lasted;
+} said;
 
-static bool take_lasted(void *ctx, const char *id, const json_t *note)
+static bool look_for(void *ctx, const char *id, const json_t *note)
 {
-    lasted *l = ctx;
+    said *s = ctx;
     (void)id;
-    l->is = l->is || strcmp(index_word(note, "record"), l->intent) == 0;
-    return !l->is;
+    s->is = !s->key || strcmp(index_word(note, s->key), s->text) == 0;
+    return !s->is;
 }
 
+/* `key` NULL: is there any note of this kind? */
+static bool is_said(site_index *x, const char *folder, const char *kind, const char *key, const char *text)
+{
+    said s = {key, text, false};
+    index_notes(x, folder, kind, NULL, look_for, &s);
+    return s.is;
+}
+
+/* Nobody has seen it after a restart, nor later. */
 static bool is_unproved(site_index *x, const char *folder, const record_story *s)
 {
-    lasted l = {s->intent, false};
-    if (!s->settled || s->proved || !s->wrote || !s->values[0])
-        return false;
-    index_notes(x, folder, "lasted", NULL, take_lasted, &l);
-    return !l.is;
+    return s->settled && !s->proved && s->wrote && s->values[0] && !is_said(x, folder, "lasted", "record", s->intent);
 }
 
 bool standing_is_clean(const standing *s)
@@ -157,21 +162,12 @@ static bool is_remembered(site_index *x, const char *folder, const char *hex)
     return is;
 }
 
-static bool any_answer(void *ctx, const char *id, const json_t *note)
-{
-    (void)id;
-    (void)note;
-    *(bool *)ctx = true;
-    return false;
-}
-
 int standing_of(site_index *x, const device_row *row, const ledger *known, standing *out)
 {
     char hex[2 * BIL_SHA256 + 1];
-    bool answered = false;
     *out = (standing){0};
-    index_notes(x, row->folder, "tried", NULL, any_answer, &answered); /* a test that was so may be found not to be */
-    bool plain = !answered && outside(x, row, known, hex);
+    /* where people have answered, a test that was so may be found not to be */
+    bool plain = !is_said(x, row->folder, "tried", NULL, NULL) && outside(x, row, known, hex);
     if (plain && is_remembered(x, row->folder, hex))
         return BIL_OK;
     record_story *s = mem_new(1, sizeof *s);
@@ -227,19 +223,6 @@ int standing_seen(site_index *x, const device_row *row, const char *values, cons
 
 /* ---- another unit ---- */
 
-typedef struct sent_to {
-    const char *serial;
-    bool found;
-} sent_to;
-
-static bool look_for_serial(void *ctx, const char *id, const json_t *note)
-{
-    sent_to *s = ctx;
-    (void)id;
-    s->found = s->found || strcmp(index_word(note, "serial"), s->serial) == 0;
-    return !s->found;
-}
-
 bool standing_exchanged(site_index *x, const device_row *row, char *serial)
 {
     copy_row own;
@@ -257,9 +240,6 @@ bool standing_exchanged(site_index *x, const device_row *row, char *serial)
             index_take(serial, 100, s, 0);
         db_done(x->db, s);
     }
-    if (!has || !serial[0] || strcmp(serial, row->last.serial) == 0)
-        return false;
-    sent_to s = {row->last.serial, false};
-    index_notes(x, row->folder, "sent", NULL, look_for_serial, &s);
-    return !s.found;
+    return has && serial[0] && strcmp(serial, row->last.serial) != 0 &&
+           !is_said(x, row->folder, "sent", "serial", row->last.serial);
 }
