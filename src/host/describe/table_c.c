@@ -39,10 +39,8 @@ static void put_reminders(FILE *file, const char *name, const bil_reminder *list
     for (size_t i = 0; i < count; i++) {
         fputs("{.text = ", file);
         put_string(file, list[i].text);
-        if (list[i].when) {
-            fputs(", .when = ", file);
-            put_string(file, list[i].when);
-        }
+        fputs(", .when = ", file);
+        put_string(file, list[i].when);
         fputs(i + 1 < count ? "},\n    " : "}", file);
     }
     fputs("};\n", file);
@@ -349,10 +347,10 @@ static void put_head(FILE *file, const bil_description *d)
     fprintf(file, ",\n    .revision = %u, .firmwares = firmwares, .hardwares = hardwares, .firmware_count = %u,\n",
             d->revision, d->firmware_count);
     fprintf(file,
-            "    .hardware_count = %u, .stored_values = %s, .restart_keeps_hold = %s, .writes_last = %s,\n    "
-            ".store_needs_hold = %s,\n",
+            "    .hardware_count = %u, .stored_values = %s, .restart_keeps_hold = %s,\n    "
+            ".store_needs_hold = %s, .writes_last = %s,\n",
             d->hardware_count, stored_values[d->stored_values], d->restart_keeps_hold ? "true" : "false",
-            d->writes_last ? "true" : "false", d->store_needs_hold ? "true" : "false");
+            d->store_needs_hold ? "true" : "false", d->writes_last ? "true" : "false");
     fprintf(file, "    .count = %u, .space_count = %u, .spaces = spaces, .params = params, .by_place = by_place,\n   ",
             d->count, d->space_count);
     put_list(file, "across", d->across_count);
