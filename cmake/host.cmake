@@ -53,7 +53,7 @@ foreach(target bilancia_port bilancia_host bilancia_show bilancia_sim)
 endforeach()
 
 # Descriptions become const tables.
-add_executable(bilancia-table src/cli/table_main.c)
+add_executable(bilancia-table src/generator/main.c)
 target_link_libraries(bilancia-table PRIVATE bilancia_host)
 target_include_directories(bilancia-table PRIVATE src)
 file(GLOB DESCRIPTIONS CONFIGURE_DEPENDS descriptions/*.yaml)
@@ -120,7 +120,6 @@ install(FILES ${PROJECT_BINARY_DIR}/bilancia.pc DESTINATION ${CMAKE_INSTALL_LIBD
 install(TARGETS bilancia_library EXPORT bilancia)
 
 file(GLOB CLI CONFIGURE_DEPENDS src/cli/*.c)
-list(REMOVE_ITEM CLI ${PROJECT_SOURCE_DIR}/src/cli/table_main.c)
 list_of(command_list command command_ cli/cli.h ${CLI})
 add_executable(bilancia_tool ${CLI} ${LISTS}/command_list.c)
 target_include_directories(bilancia_tool PRIVATE src)

@@ -59,9 +59,18 @@ int bil_copy_value(bil_copy *copy, const char *id, char *text, size_t size);
  * BIL_E_RANGE, BIL_E_STEP, BIL_E_CHOICE, BIL_E_INEXACT. */
 int bil_copy_set(bil_copy *copy, const char *id, const char *text);
 
+/* The same of "ID=VALUE"; BIL_E_CALL where it is none. */
+int bil_copy_assign(bil_copy *copy, const char *assignment);
+
+/* Would it take this value? As bil_copy_set, and nothing is changed. */
+int bil_copy_try(bil_copy *copy, const char *id, const char *text);
+
 /* Takes a value over from another copy of the same layout. As bil_copy_set; BIL_E_UNREADABLE where it has none,
  * BIL_E_OTHER_TYPE. */
 int bil_copy_take(bil_copy *copy, const bil_copy *from, const char *id);
+
+/* The same of an item, as a look or an image tells it. */
+int bil_copy_take_item(bil_copy *copy, const bil_item *item);
 
 /* Values from a table (RFC 4180, UTF-8) with the columns "id" and "value"; none is taken unless all are good.
  * BIL_E_CSV, or as bil_copy_set. */

@@ -21,6 +21,10 @@ typedef struct bil_device bil_device;
  * On an error *device is NULL. */
 int bil_device_open(bil_host *host, const char *where, bil_device **device);
 
+/* The same, not spoken to yet: whatever needs it connects. What asks for its description, its image or what it says of
+ * itself is to be asked after bil_device_read. BIL_E_ADDRESS, BIL_E_NO_DEVICE, BIL_E_DISPUTED. */
+int bil_device_named(bil_host *host, const char *where, bil_device **device);
+
 /* The same over a link of the program's own: `link` and `clock` stay its, and outlive the device. `name` is what
  * messages and copies call the place. `clock` with ops NULL: that of this computer. */
 int bil_device_open_link(bil_host *host, const char *name, bil_link link, bil_clock clock, bil_device **device);
@@ -28,7 +32,7 @@ int bil_device_open_link(bil_host *host, const char *name, bil_link link, bil_cl
 /* Lets the line go. NULL does nothing. */
 void bil_device_close(bil_device *device);
 
-/* By which description it goes; it lives as long as the host. */
+/* By which description it goes; it lives as long as the host. NULL where it wasn't spoken to yet. */
 const bil_description *bil_device_description(const bil_device *device);
 
 /* Where it answers: the address, or the name of the link. */
@@ -62,7 +66,7 @@ const bil_image *bil_device_image(const bil_device *device);
 int bil_device_value(bil_device *device, const char *id, char *text, size_t size);
 
 /* Does it say that values in force aren't stored yet, so that a power cut would lose them? False where its model can't
- * tell, or doesn't answer. */
+ * tell, or doesn't answer. A copy made of it afterwards tells its site so when it is saved. */
 bool bil_device_unstored(bil_device *device);
 
 #ifdef __cplusplus

@@ -27,6 +27,8 @@ typedef struct bil_found {
     bil_find_end end;
     int error;                                                        /* what the line said */
     const char *vendor, *model, *hardware, *firmware, *serial, *name; /* of a device; else "" */
+    size_t index;     /* among the addresses, counted from 0: as bil_find_addresses tells them */
+    int system_error; /* errno of the try to connect, where that failed; else 0 */
 } bil_found;
 
 /* How a search is made and watched. */
@@ -39,12 +41,22 @@ typedef struct bil_find_wish {
 } bil_find_wish;
 
 /* Looks at these addresses; a-b stands for a range in the last part of an IPv4 address, in the port and in the number
- * of the unit. `count` 0: where the descriptions at hand say that new or reset units are found. BIL_E_ADDRESS (or more
- * than 65,536 addresses). */
+ * of the unit. "new" stands for where the descriptions at hand say that new or reset units are found (so does a `count`
+ * of 0), "site" for the devices in service of the host's site. BIL_E_ADDRESS (or more than 65,536 addresses),
+ * BIL_E_NO_SITE. */
 int bil_find(bil_host *host, const char *const *addresses, size_t count, const bil_find_wish *wish);
 
 /* The most seconds that bil_find can take for these; or minus an error. */
 double bil_find_bound(bil_host *host, const char *const *addresses, size_t count, unsigned at_once);
+
+/* Each address that these stand for, once. */
+int bil_find_addresses(bil_host *host, const char *const *addresses, size_t count,
+                       void (*each)(void *ctx, const char *address), void *ctx);
+
+/* Each serial port of this computer: its path; what its adapter calls itself, or ""; and whether this program may use
+ * it. */
+int bil_find_ports(bil_host *host, void (*each)(void *ctx, const char *path, const char *what, bool allowed),
+                   void *ctx);
 
 #ifdef __cplusplus
 }

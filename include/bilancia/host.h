@@ -77,6 +77,21 @@ const char *bil_host_trouble(const bil_host *host);
 /* Who acts, as given or found; "" where that can't be told. */
 const char *bil_host_who(const bil_host *host);
 
+/* Would this be taken as a note, a reason or a name: a line of printable text of less than 400 bytes? NULL would.
+ * BIL_OK or BIL_E_CALL. */
+int bil_host_takes(bil_host *host, const char *note);
+
+/* What a text leads to. */
+typedef enum bil_named {
+    BIL_NAMED_FILE,  /* a file, whether it is there or not */
+    BIL_NAMED_DEVICE /* a device, or a bank of one */
+} bil_named;
+
+/* What a text means here, as every call that takes a device or a copy understands it: a file or an address stays what
+ * it is; DEVICE#COPY of the site is its file, and the name of a device its address. `where` is good until the next call
+ * with the host. BIL_E_NO_DEVICE, BIL_E_NO_COPY, BIL_E_DISPUTED, BIL_E_SITE_BROKEN. */
+int bil_host_named(bil_host *host, const char *text, bil_named *kind, const char **where);
+
 /* The i-th of the descriptions at hand, counted from 0: those given, those of the site, those built in. NULL behind the
  * last one. A device is recognised by the first that fits it. */
 const bil_description *bil_host_description(const bil_host *host, size_t i);
@@ -90,6 +105,15 @@ int bil_host_add_table(bil_host *host, const bil_description *table);
 
 /* The digest of all that a description says: 64 lower case hex digits and a NUL. */
 int bil_host_digest(bil_host *host, const bil_description *description, char hex[65]);
+
+/* Does another one at hand describe the same model in another way than the i-th does, and nobody has decided? Then
+ * nothing is written by either. */
+bool bil_host_disputed(const bil_host *host, size_t i);
+
+/* Of two descriptions of one model that differ the one with this digest (six of its digits at least) counts in the
+ * host's site, for the person at this computer. BIL_E_NO_SITE, BIL_E_CALL where no description at hand has it, or two.
+ */
+int bil_host_decide(bil_host *host, const char *digits, const bil_description **description);
 
 /* The i-th thing of a description, counted from 0, that can't be proved on a device, as a sentence; "" behind the last
  * one. Such a model can be read all the same. `text` has `size` bytes; 300 suffice. */

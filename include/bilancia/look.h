@@ -3,7 +3,7 @@
  * A side is whatever a text names: a file, an address, a device of the site, DEVICE#COPY, what a device keeps elsewhere
  * (#stored, #factory, #kept1 behind its address or name), MODEL#factory, or "factory" alone for the factory values of
  * the other sides' model. Each value is told once, with the item of each side. Nothing is told before every copy among
- * the sides was proved whole.
+ * the sides was proved whole, unless it is wished otherwise.
  *
  * Thread rules: as host.h. */
 #ifndef BILANCIA_LOOK_H
@@ -30,6 +30,10 @@ typedef struct bil_look_wish {
     bool safety;         /* safety-relevant ones alone */
     bool other_model;    /* sides of different models are taken: what goes by the same id is compared */
     bool all;            /* values that are equal on all sides are told, too */
+    bool as_far_as;      /* a damaged copy is told as far as it goes, and then the call says that it is damaged */
+    /* While a device is read, for a person who waits; true ends it (BIL_E_CANCELLED). May be NULL. */
+    bool (*progress)(void *ctx, const bil_job_progress *progress);
+    void *ctx;
 } bil_look_wish;
 
 /* One value. */
@@ -79,6 +83,14 @@ const char *bil_look_says(const bil_look *look, size_t side, bil_identity what);
 /* A value of a side as text, with its unit of measure; "(cause)" where it couldn't be read, raw bits where nothing
  * tells what they mean. `text` has `size` bytes. */
 void bil_look_text(const bil_look *look, size_t side, const bil_item *item, char *text, size_t size);
+
+/* Of what the wish kept out: the id or group that is most like the one looked for, or "". */
+const char *bil_look_nearest(const bil_look *look);
+
+/* Into a copy, whatever the wish lets through of another copy, device or bank, `which`: it becomes what the copy has in
+ * memory. How many values were taken, and how many couldn't be (they belong to the unit, or weren't read), come back by
+ * pointer. BIL_E_OTHER_MODEL, BIL_E_CALL where nothing fits the wish, or as bil_look_open and bil_copy_take. */
+int bil_copy_take_from(bil_copy *copy, const char *which, const bil_look_wish *wish, unsigned *taken, unsigned *stay);
 
 /* How many values of a copy and a device, as last read, differ and count; a device that wasn't read is read. Or minus
  * an error. */

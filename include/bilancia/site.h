@@ -148,6 +148,11 @@ int bil_site_devices(bil_site *site, bool (*each)(void *ctx, const bil_site_devi
 /* One, by name, folder or address. BIL_E_NO_DEVICE; BIL_E_DISPUTED where it may be two. */
 int bil_site_device_of(bil_site *site, const char *name, const bil_site_device **device);
 
+/* The device as which a unit was read last, other than this one (NULL: any), by what its copies say: then it was moved,
+ * or one of the addresses is wrong. BIL_E_NO_DEVICE where it wasn't. Its `last` is the newest copy of that unit. */
+int bil_site_unit(bil_site *site, const char *model, const char *serial, const char *other_than,
+                  const bil_site_device **device);
+
 /* The copies of a device, from the newest on; at most `most` (0: all). */
 int bil_site_copies(bil_site *site, const char *device, int most, bool (*each)(void *ctx, const bil_site_copy *copy),
                     void *ctx);
@@ -258,7 +263,14 @@ typedef struct bil_read_one_of_many {
     const char *path; /* of a new copy; or "" */
     unsigned values, unreadable, requests;
     bool unstored;
+    size_t index; /* among the devices that are read, counted from 0 */
+    const char *address;
+    int system_error;           /* errno of the try to connect, where that failed; else 0 */
+    const char *model, *serial; /* of the unit that was read; or "" */
 } bil_read_one_of_many;
+
+/* Its name for programs; "?" for a number that is none. */
+const char *bil_read_end_name(bil_read_end end);
 
 /* How many devices are read, and what came out. */
 typedef struct bil_read_many {
@@ -296,9 +308,9 @@ typedef struct bil_thinning {
  * stay, and so does one whose time makes no sense. */
 int bil_site_thin(bil_site *site, bil_thinning *thinning);
 
-/* A copy that nobody read here, for a device, with a note on where it is `from` and a `text` (may be NULL); `taken`,
- * where it isn't NULL, becomes what the site knows of it. And one of the site into another folder, byte for byte.
- * BIL_E_OTHER_MODEL, BIL_E_CALL (the site has it already), BIL_E_SET_... */
+/* A copy that nobody read here (a file, or the one in a kit, kit.h), for a device, with a note on where it is `from`
+ * and a `text` (may be NULL); `taken`, where it isn't NULL, becomes what the site knows of it. And one of the site into
+ * another folder, byte for byte. BIL_E_OTHER_MODEL, BIL_E_CALL (the site has it already), BIL_E_SET_... */
 int bil_site_take_in(bil_site *site, const char *device, const char *file, const char *from, const char *text,
                      const bil_site_copy **taken);
 int bil_site_hand_out(bil_site *site, const char *which, const char *folder);

@@ -19,6 +19,9 @@ extern "C" {
 /* A write in progress, as its hooks see it. */
 typedef struct bil_writing bil_writing;
 
+/* See below. */
+typedef struct bil_ending bil_ending;
+
 /* What is asked; the answer decides. */
 typedef enum bil_write_question {
     BIL_MAY_GO_ON,        /* the plan is known (bil_writing_...): is it to be done? */
@@ -51,6 +54,27 @@ typedef struct bil_reason {
                          value */
     const char *why;  /* a line of printable text, of more than two bytes */
 } bil_reason;
+
+/* A record that is gone on with, or gone back from, as it says; texts are good during the call that gives it. */
+typedef struct bil_story {
+    const char *record;            /* the file; of a story of several the last one */
+    const char *when, *who;        /* when it was begun, and by whom; "" where it doesn't say */
+    const char *model, *serial;    /* of the unit */
+    const char *address;           /* where that answered then */
+    const char *verdict;           /* how it ended, by name (bil_verdict_name); "" where it was broken off */
+    bool held, on_trial, finished; /* how it left the device; `finished`: nothing is left to do for bil_resume */
+    bool undoes;                   /* this call goes back, not on */
+    const char *writes;            /* the copy that would be written now; "" for the factory values, or none */
+    bool resets;                   /* the factory values are wanted */
+    const char *groups, *without;  /* only these; values that it left out; or "" */
+    bil_purpose purpose;
+    bool with_calibration;
+    uint32_t found;   /* the state in which it found the device */
+    uint32_t aside;   /* 1 << bil_check for each check that it set aside */
+    bool foreign;     /* it is of another computer: then it counts once a person agrees, and its checks
+                       * hold again */
+    const char *ours; /* and this computer's own newest record there, or "" */
+} bil_story;
 
 /* What is to be written, how, and how the program answers. Texts and lists needn't outlive the call. */
 typedef struct bil_write_wish {
@@ -102,10 +126,26 @@ typedef struct bil_write_wish {
 
     /* the proof is wanted now: stored and restarted, also where nothing differs and where the machine is at work */
     bool prove;
+
+    /* bil_resume, bil_undo, bil_keep: what is gone on with, before anything else. Of a foreign one, where `serial`
+     * isn't given, `typed` becomes what a person at the device types to agree: its serial number, or, where it has
+     * none, its address. False ends it: BIL_E_FOREIGN or BIL_E_DECLINED. */
+    bool (*story)(void *ctx, const bil_story *story, char *typed, size_t size);
+    /* The job is over, and so its record says: how, before anybody is asked for tests or for a start. */
+    void (*ended)(void *ctx, const bil_writing *w, const bil_ending *so_far);
+    /* Values on the device are in no copy now (`beside` of the ending): is one to be saved of what was read back? */
+    bool (*save_present)(void *ctx, const bil_writing *w, unsigned values);
+    /* Not NULL: the whole write is first played over another link, to a unit that has the values of the device
+     * (bil_writing_have) and, where that isn't "", its password. False: there is no such unit (BIL_E_CALL). */
+    bool (*stage)(void *ctx, const bil_writing *w, const char *password, bil_link *link, bil_clock *clock);
+    bool only_rehearsed; /* and nothing is written to the device */
+    /* It was played. Where that didn't end well, or nothing more is wanted, `ending` is that of the rehearsal, and
+     * nothing was written to the device. */
+    void (*rehearsed)(void *ctx, const bil_writing *w, const bil_ending *end, const bil_job_progress *counts);
 } bil_write_wish;
 
 /* How it came out. Texts belong to the host, until its next write. */
-typedef struct bil_ending {
+struct bil_ending {
     size_t struct_size; /* the caller's; what lies behind it isn't told */
     bil_verdict verdict;
     bool held;                         /* the device is, or may be, still held */
@@ -124,7 +164,16 @@ typedef struct bil_ending {
     bool went_on;        /* a machine at work wasn't stopped for it */
     bool already;        /* nothing differs, and that is known to be stored: nothing was done */
     const char *present; /* the copy of what was read back last, or "" */
-} bil_ending;
+    int file_error;      /* why record or safety copy failed, where they did */
+    const char *copy;    /* the copy that was written: of bil_set the one that was made for it; or "" */
+    const char *called;  /* what goes on with it or back from it: the device's name in its site, else the record */
+    bool in_site;
+    const char *was;    /* the state of operation in which the device was found, as text; "" where that isn't told */
+    bool can_start;     /* a machine that was stopped can be set to work again from here */
+    int start_error;    /* that was wanted, and why it didn't */
+    unsigned beside;    /* values on the device now that are in no copy */
+    const char *before; /* bil_resume, where nothing was left to finish: how that write ended, by name; else "" */
+};
 
 /* Writes a saved copy: only what differs. The copy is the file as it was opened; one that was changed in memory is to
  * be saved first (BIL_E_CALL). BIL_OK once there is an ending, which has to be looked at; an error where it was refused
@@ -167,6 +216,8 @@ bool bil_writing_plans(const bil_writing *w, uint16_t index);
 unsigned bil_writing_planned(const bil_writing *w);
 /* Was it changed since by another hand than this story's? */
 bool bil_writing_changed_since(const bil_writing *w, uint16_t index);
+/* Where the device answers; and the paths of safety copy and record, "" before these are there. */
+const char *bil_writing_address(const bil_writing *w);
 const char *bil_writing_safety(const bil_writing *w);
 const char *bil_writing_record(const bil_writing *w);
 

@@ -4,8 +4,8 @@
 
 #include "cli/writing.h"
 
-typedef enum again_what { AGAIN_RESUME, AGAIN_KEEP, AGAIN_UNDO } again_what;
-/* The whole command; the exit code. */
-int again_run(const command *self, int argc, const char **argv, again_what what);
+/* The whole command, by the call of the library that does it: bil_resume, bil_undo or bil_keep. The exit code. */
+int again_run(const command *self, int argc, const char **argv,
+              int (*how)(bil_host *host, const char *which, const bil_write_wish *wish, bil_ending *ending));
 
 #endif

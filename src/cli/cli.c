@@ -1,10 +1,10 @@
-#include "cli/rooms.h"
+#include "cli/cli.h"
 
+#include <jansson.h>
 #include <stdlib.h>
 #include <string.h>
 #include <unistd.h>
 
-#include "host/describe/load.h"
 #include "show/need.h"
 
 /* ---- calls ---- */
@@ -130,16 +130,13 @@ int say_error(const char *what, int error, const char *why)
     return exit_code_of(error);
 }
 
-int say_trouble(const trouble *t)
+int exit_code_of_ending(const bil_ending *end)
 {
-    return say_error(t->what, t->error, t->why);
-}
-
-int exit_code_of_end(const bil_action *end, int file_error)
-{
-    if (end->u.end.held)
+    if (end->held)
         return EXIT_HELD;
-    switch (end->u.end.verdict) {
+    if (end->already)
+        return EXIT_DONE;
+    switch (end->verdict) {
     case BIL_VERDICT_VERIFIED:
     case BIL_VERDICT_WITH_EXCEPTIONS:
     case BIL_VERDICT_IN_FORCE:
@@ -149,57 +146,8 @@ int exit_code_of_end(const bil_action *end, int file_error)
     case BIL_VERDICT_INCOMPLETE:
         return EXIT_INCOMPLETE;
     default:
-        return file_error ? EXIT_FILE : exit_code_of((int)end->u.end.cause);
+        return end->file_error ? EXIT_FILE : exit_code_of(end->cause);
     }
-}
-
-/* ---- things at hand ---- */
-
-int catalogue_open(catalogue *m, const char *file)
-{
-    static loaded_description loaded; /* lives as long as the program */
-    *m = (catalogue){0};
-    if (file) {
-        char why[400];
-        int error = description_load(&loaded, file, why, sizeof why);
-        if (error) {
-            say_error("", error, why);
-            return error;
-        }
-        m->list[m->count++] = &loaded.table;
-        m->given = loaded.table.model;
-    }
-    for (const bil_description *const *one = descriptions_built_in; *one && m->count < CATALOGUE_MAX; one++)
-        m->list[m->count++] = *one;
-    return BIL_OK;
-}
-
-/* ---- devices ---- */
-
-void progress_of_reading(void *ctx, const bil_job *job, const bil_action *action)
-{
-    (void)ctx;
-    (void)action;
-    bil_job_progress p;
-    bil_job_progress_of(job, &p);
-    progress_line("Reading", p.done, p.total, p.read_requests);
-}
-
-int device_read(device *dev, const char *where, const catalogue *m, bil_job_progress *progress)
-{
-    char why[500];
-    progress_line("Connecting", 0, 0, 0);
-    int error = device_open(dev, where, m, why, sizeof why);
-    if (error)
-        return say_error(where, error, why);
-    bil_verdict verdict;
-    error = device_read_all(dev, progress_of_reading, progress, &verdict);
-    progress_clear();
-    if (error == BIL_OK)
-        return -1;
-    device_close(dev);
-    say_error(where, error, NULL);
-    return verdict == BIL_VERDICT_INCOMPLETE ? EXIT_INCOMPLETE : exit_code_of(error);
 }
 
 void say_json(json_t *json)

@@ -8,7 +8,7 @@
 #include <stdio.h>
 
 #include "bilancia/host_error.h"
-#include "bilancia/job.h"
+#include "bilancia/write.h"
 #include "show/screen.h"
 
 enum {
@@ -74,8 +74,8 @@ int call_end(call *c, int exit_code);
 /* "bilancia: what: why" and what to do now, on stderr. Returns the exit code that belongs to the error. */
 int say_error(const char *what, int error, const char *why);
 int exit_code_of(int error);
-/* How the program ends after a job that ended so; `file_error`: why its record failed, or BIL_OK. */
-int exit_code_of_end(const bil_action *end, int file_error);
+/* How the program ends after a write that ended so. */
+int exit_code_of_ending(const bil_ending *end);
 
 /* ---- answers for programs ---- */
 

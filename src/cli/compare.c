@@ -1,56 +1,40 @@
 /* bilancia compare: any of devices, saved copies, stored and factory values, side by side. */
-#include <stdlib.h>
-
 #include "cli/look_cli.h"
-#include "show/need.h"
 
 static int run(const command *self, int argc, const char **argv)
 {
     showing s = {0};
     int all = 0, json = 0, other_model = 0;
+    char *report = NULL;
     filter_words words = {0};
-    finding_filter filter;
-    char *description = NULL, *given = NULL, *report = NULL;
+    bil_look_wish wish;
+    library l = {0};
     struct poptOption options[] = {
         {"all", 'a', POPT_ARG_NONE, &all, 0, "equal values too", NULL},
         FILTER_OPTIONS(words),
         {"report", 'r', POPT_ARG_STRING, &report, 0, "write a report: a page, a table or a text",
          "FILE.html|.csv|.txt"},
         {"other-model", 0, POPT_ARG_NONE, &other_model, 0, "compare different models, by the same ids", NULL},
-        {"description", 'd', POPT_ARG_STRING, &description, 0, "a description to try first", "FILE"},
-        SITE_OPTION(given),
+        {"description", 'd', POPT_ARG_STRING, &l.description, 0, "a description to try first", "FILE"},
+        SITE_OPTION(l.given),
         JSON_OPTION(json),
         HELP_OPTION,
         POPT_TABLEEND};
-    call c;
-    int code = call_begin(&c, self, argc, argv, options, 2, SIDES_MOST);
+    int code = library_begin(&l, self, argc, argv, options, 2, BIL_LOOK_SIDES, false);
     if (code >= 0)
         return code;
-    catalogue m;
-    if (report && !report_is_good(report))
-        return call_end(&c, EXIT_CALL);
-    int error = filter_of(&words, &filter);
-    if (!error)
-        error = catalogue_at_hand(&m, description, given);
-    if (error)
-        return call_end(&c, exit_code_of(error));
-    s.all = all;
-    s.json = json;
-    s.report = report;
-    size_t count = (size_t)c.count;
-    side *sides = calloc(count, sizeof *sides);
-    if (!sides)
-        no_memory();
-    code = sides_open(sides, c.arguments, count, &m, given);
+    code = report_wanted(report);
+    if (code < 0)
+        code = look_wish_of(&words, &wish);
     if (code < 0) {
-        if (!other_model)
-            code = sides_fit(sides, count);
-        if (code < 0)
-            code = show_findings(&s, sides, count, &filter);
-        sides_close(sides, count);
+        s.all = all;
+        s.json = json;
+        s.report = report;
+        wish.other_model = other_model;
+        wish.as_far_as = true;
+        code = look_at(&l, &s, l.c.arguments, (size_t)l.c.count, &wish);
     }
-    free(sides);
-    return call_end(&c, code);
+    return library_end(&l, code);
 }
 
 const command command_compare = {

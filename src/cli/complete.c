@@ -1,10 +1,7 @@
 /* bilancia complete: what the shell asks when a person presses the tab key. */
-#include <dirent.h>
-#include <stdlib.h>
 #include <string.h>
 
-#include "cli/site_cli.h"
-#include "show/need.h"
+#include "cli/library.h"
 #include "sim/unit.h"
 
 /* Nothing that comes from a site is ever run, and nothing of it is left to the shell to take apart: a name goes onto
@@ -93,36 +90,29 @@ static const char fish[] = "function __bilancia_words\n"
                            "end\n"
                            "complete -c bilancia -a '(__bilancia_words)'\n";
 
-/* The model of what stands on the line, so that ids fit it; NULL: any. */
-static const char *model_of(const char *word, const char *site_given, char *model)
+/* The model of what stands on the line, so that ids fit it; false: any. */
+static bool model_of(library *l, const char *word, char *model, size_t size)
 {
-    char place[STORAGE_PATH];
-    set_origin *o = malloc(sizeof *o);
-    bil_set_totals totals;
-    bool found = false;
-    if (!o)
-        no_memory();
-    if (strchr(word, '#') || storage_ends_with(word, ".bset"))
-        found = place_of(word, site_given, place) == BIL_OK && set_file_glance(place, o, &totals) == BIL_OK;
-    if (found)
-        snprintf(model, SET_TEXT, "%s", o->model);
-    free(o);
-    return found ? model : NULL;
+    bil_copy *copy;
+    const char *dot = strrchr(word, '.');
+    bool is_copy = strchr(word, '#') || (dot && strcmp(dot, ".bset") == 0);
+    if (!is_copy || bil_copy_open(l->host, word, &copy) != BIL_OK)
+        return false;
+    snprintf(model, size, "%s", bil_copy_tells(copy)->model);
+    bil_copy_close(copy);
+    return true;
 }
 
-static void put_ids(const char *const *words, size_t count, const char *ending, bool groups)
+static void put_ids(library *l, const char *const *words, size_t count, const char *ending, bool groups)
 {
-    catalogue m;
-    char model[SET_TEXT];
-    const char *only = NULL;
-    if (catalogue_at_hand(&m, NULL, NULL) != BIL_OK)
-        return;
-    for (size_t i = 1; i + 1 < count && !only; i++)
-        only = model_of(words[i], NULL, model);
-    for (size_t i = 0; i < m.count; i++) {
-        const bil_description *d = m.list[i];
+    char model[400] = "";
+    for (size_t i = 1; i + 1 < count; i++)
+        if (model_of(l, words[i], model, sizeof model))
+            break;
+    const bil_description *d;
+    for (size_t i = 0; (d = bil_host_description(l->host, i)); i++) {
         char before[BIL_ID_MAX + 1] = "", group[BIL_ID_MAX + 1];
-        for (uint16_t k = 0; k < d->count && (!only || strcmp(only, d->model) == 0); k++) {
+        for (uint16_t k = 0; k < d->count && (!model[0] || strcmp(model, d->model) == 0); k++) {
             if (bil_class_left_out((bil_class)d->params[k].cls))
                 continue;
             snprintf(group, sizeof group, "%.*s", (int)strcspn(d->params[k].id, "."), d->params[k].id);
@@ -135,26 +125,22 @@ static void put_ids(const char *const *words, size_t count, const char *ending, 
     }
 }
 
-static bool put_name(void *ctx, const device_row *row)
+static bool put_name(void *ctx, const bil_site_device *device)
 {
     static const char *const which[] = {"last", "first", "baseline", "stored", "factory"};
     const char *word = ctx;
-    if (!site_name_is_good(row->name) || !terminal_is_clean(row->name))
+    if (!terminal_is_clean(device->name) || strpbrk(device->name, "/#"))
         return true;
-    puts(row->name);
+    puts(device->name);
     for (size_t i = 0; strchr(word, '#') && i < sizeof which / sizeof which[0]; i++)
-        say("%s#%s\n", row->name, which[i]);
+        say("%s#%s\n", device->name, which[i]);
     return true;
 }
 
-static void put_devices(const char *word)
+static void put_devices(library *l, const char *word)
 {
-    open_site h;
-    char why[STORAGE_PATH + 300];
-    if (site_find(&h.place, NULL, why, sizeof why) != BIL_OK || enter_site(&h, NULL) != BIL_OK)
-        return;
-    index_devices(&h.index, put_name, (void *)(uintptr_t)word);
-    leave_site(&h);
+    if (library_site(l) == BIL_OK && l->site)
+        bil_site_devices(l->site, put_name, (void *)(uintptr_t)word);
 }
 
 static const command *named(const char *name)
@@ -165,7 +151,7 @@ static const command *named(const char *name)
     return NULL;
 }
 
-static void suggest(const char *const *words, size_t count)
+static void suggest(library *l, const char *const *words, size_t count)
 {
     const command *c = count ? named(words[0]) : NULL;
     const char *word = count ? words[count - 1] : "", *before = count > 2 ? words[count - 2] : "";
@@ -175,11 +161,11 @@ static void suggest(const char *const *words, size_t count)
     } else if (!c) {
         return;
     } else if (strcmp(before, "--group") == 0 || strcmp(before, "-g") == 0) {
-        put_ids(words, count, "", true);
+        put_ids(l, words, count, "", true);
     } else if (strcmp(before, "--match") == 0 || strcmp(before, "-m") == 0) {
-        put_ids(words, count, "", false);
+        put_ids(l, words, count, "", false);
     } else if (strcmp(before, "--decide") == 0) {
-        put_ids(words, count, "=", false);
+        put_ids(l, words, count, "=", false);
     } else if (strcmp(before, "--class") == 0) {
         fputs("setup\nplace\ncalibration\nunit\n", stdout);
     } else if (word[0] == '-') {
@@ -188,31 +174,33 @@ static void suggest(const char *const *words, size_t count)
         for (const sim_model *const *model = sim_models; *model; model++)
             puts((*model)->name);
     } else {
-        put_devices(word);
+        put_devices(l, word);
         if (strcmp(c->name, "edit") == 0 && count > 2)
-            put_ids(words, count, "=", false);
+            put_ids(l, words, count, "=", false);
     }
 }
 
 static int run(const command *self, int argc, const char **argv)
 {
     struct poptOption options[] = {HELP_OPTION, POPT_TABLEEND};
-    call c;
-    int code = call_begin(&c, self, argc, argv, options, 1, 1000);
+    library l = {0};
+    l.quiet = true; /* nothing is said on a line that a person types */
+    int code = library_begin(&l, self, argc, argv, options, 1, 1000, false);
     if (code >= 0)
         return code;
-    bool alone = c.count == 1 && argc == 2;
-    if (alone && strcmp(c.arguments[0], "bash") == 0)
+    const char **words = l.c.arguments;
+    bool alone = l.c.count == 1 && argc == 2;
+    if (alone && strcmp(words[0], "bash") == 0)
         fputs(bash, stdout);
-    else if (alone && strcmp(c.arguments[0], "zsh") == 0)
+    else if (alone && strcmp(words[0], "zsh") == 0)
         fputs(zsh, stdout);
-    else if (alone && strcmp(c.arguments[0], "fish") == 0)
+    else if (alone && strcmp(words[0], "fish") == 0)
         fputs(fish, stdout);
     else if (alone)
-        return call_end(&c, say_error(c.arguments[0], BIL_E_CALL, "for bash, zsh or fish?"));
+        return library_end(&l, say_error(words[0], BIL_E_CALL, "for bash, zsh or fish?"));
     else
-        suggest(c.arguments, (size_t)c.count);
-    return call_end(&c, EXIT_DONE);
+        suggest(&l, words, (size_t)l.c.count);
+    return library_end(&l, EXIT_DONE);
 }
 
 const command command_complete = {"complete",

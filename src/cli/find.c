@@ -1,16 +1,15 @@
 /* bilancia find: who is out there. */
+#include "bilancia/find.h"
+
 #include <arpa/inet.h>
 #include <ifaddrs.h>
+#include <jansson.h>
 #include <stdlib.h>
 #include <string.h>
-#include <unistd.h>
 
-#include "cli/site_cli.h"
-#include "host/run/find.h"
-#include "port/ports.h"
+#include "cli/library.h"
 #include "show/hint.h"
-
-enum { PORTS = 64 };
+#include "show/need.h"
 
 /* ---- nothing asked for: what there is on this computer ---- */
 
@@ -36,235 +35,253 @@ static json_t *networks(void)
     return list;
 }
 
-static int look_at_home(bool json)
+static void add_port(void *ctx, const char *path, const char *what, bool allowed)
 {
-    serial_port *ports = calloc(PORTS, sizeof *ports);
-    size_t count = ports ? ports_list(ports, PORTS) : 0, shown = count < PORTS ? count : PORTS;
-    json_t *nets = networks();
-    if (json) {
-        json_t *list = json_array();
-        for (size_t i = 0; i < shown; i++)
-            json_array_append_new(list, json_pack("{s:s,s:s,s:b}", "port", ports[i].path, "what", ports[i].what,
-                                                  "allowed", access(ports[i].path, R_OK | W_OK) == 0));
-        say_json(json_pack("{s:o,s:O}", "serial_ports", list, "networks", nets));
-    } else {
-        say("%sSerial ports%s\n", bold(), plain());
-        for (size_t i = 0; i < shown; i++)
-            say("  %-22s %s%s\n", ports[i].path, ports[i].what,
-                access(ports[i].path, R_OK | W_OK) == 0 ? "" : "  (no rights for it: see the group that owns it)");
-        if (count == 0)
-            say("  none: is the adapter plugged in, and does it have a driver?\n");
-        say("%sNetworks of this computer%s\n", bold(), plain());
-        size_t i;
-        json_t *net;
-        json_array_foreach(nets, i, net)
-            say("  %-22s %s, mask %s\n", json_string_value(json_object_get(net, "interface")),
-                json_string_value(json_object_get(net, "address")), json_string_value(json_object_get(net, "mask")));
-        say("To look for devices there, say where:\n"
-            "  bilancia find modbus+tcp://192.0.2.1-254/1\n"
-            "  bilancia find \"modbus+rtu:/dev/ttyUSB0?unit=1-16\"\n"
-            "  bilancia find site      the devices of the site\n"
-            "  bilancia find new       new and reset units, at their factory addresses\n");
-    }
-    json_decref(nets);
-    free(ports);
-    return EXIT_DONE;
+    json_array_append_new(ctx, json_pack("{s:s,s:s,s:b}", "port", path, "what", what, "allowed", (int)allowed));
 }
 
-/* ---- where to look ---- */
-
-typedef struct places {
-    find_hit *list;
-    size_t count;
-    int error;
-    char why[300];
-    open_site *h; /* NULL: no site open_site */
-} places;
-
-static bool add_device(void *ctx, const device_row *row)
+static void put_home(json_t *ports, json_t *nets)
 {
-    places *p = ctx;
-    if (!row->retired && card_text(row, "address")[0])
-        p->error = find_expand(card_text(row, "address"), &p->list, &p->count, p->why, sizeof p->why);
-    return true;
+    size_t i;
+    json_t *one;
+    say("%sSerial ports%s\n", bold(), plain());
+    json_array_foreach(ports, i, one)
+        say("  %-22s %s%s\n", json_string_value(json_object_get(one, "port")),
+            json_string_value(json_object_get(one, "what")),
+            json_is_true(json_object_get(one, "allowed")) ? "" : "  (no rights for it: see the group that owns it)");
+    if (json_array_size(ports) == 0)
+        say("  none: is the adapter plugged in, and does it have a driver?\n");
+    say("%sNetworks of this computer%s\n", bold(), plain());
+    json_array_foreach(nets, i, one)
+        say("  %-22s %s, mask %s\n", json_string_value(json_object_get(one, "interface")),
+            json_string_value(json_object_get(one, "address")), json_string_value(json_object_get(one, "mask")));
+    say("To look for devices there, say where:\n"
+        "  bilancia find modbus+tcp://192.0.2.1-254/1\n"
+        "  bilancia find \"modbus+rtu:/dev/ttyUSB0?unit=1-16\"\n"
+        "  bilancia find site      the devices of the site\n"
+        "  bilancia find new       new and reset units, at their factory addresses\n");
+}
+
+static int look_at_home(library *l, bool json)
+{
+    json_t *ports = json_array(), *nets = networks();
+    int error = bil_find_ports(l->host, add_port, ports);
+    if (!error && json)
+        say_json(json_pack("{s:O,s:O}", "serial_ports", ports, "networks", nets));
+    else if (!error)
+        put_home(ports, nets);
+    json_decref(ports);
+    json_decref(nets);
+    return library_code(l, error);
 }
 
 /* ---- saying it ---- */
 
-typedef struct telling {
-    open_site *h;
-    bool json;
-    unsigned found[5];
-} telling;
+/* What was found at one address, kept until all were asked. */
+typedef struct hit {
+    char *address;
+    bil_find_end end;
+    int error, system_error;
+    json_t *unit; /* of a device: who it is */
+} hit;
 
-static void known_as(open_site *h, const find_hit *hit, char *out, size_t size)
+typedef struct looking {
+    library *l;
+    bool json;
+    hit *hits;
+    size_t count, room;
+    unsigned found[BIL_FOUND_ABSENT + 1];
+} looking;
+
+static const char *of(const hit *h, const char *key)
 {
-    device_row row;
-    copy_row other;
+    const char *text = json_string_value(json_object_get(h->unit, key));
+    return text ? text : "";
+}
+
+static void known_as(library *l, const hit *h, char *out, size_t size)
+{
+    const bil_site_device *device;
     out[0] = '\0';
-    if (!h)
+    if (!l->site || h->end != BIL_FOUND_DEVICE)
         return;
-    if (index_device(&h->index, hit->address, &row)) {
-        snprintf(out, size, "in the site as %s", row.name);
-        if (row.copies && strcmp(row.last.serial, hit->serial) != 0)
-            snprintf(out, size, "in the site as %s, but another unit: that was serial number %s", row.name,
-                     row.last.serial);
-        device_row_free(&row);
-    } else if (index_serial_elsewhere(&h->index, hit->model, hit->serial, "", &other) &&
-               index_device(&h->index, other.device, &row)) {
-        snprintf(out, size, "this unit was read as %s at another address: moved?", row.name);
-        device_row_free(&row);
+    if (bil_site_device_of(l->site, h->address, &device) == BIL_OK) {
+        snprintf(out, size, "in the site as %s", device->name);
+        if (device->last && strcmp(device->last->serial, of(h, "serial")) != 0)
+            snprintf(out, size, "in the site as %s, but another unit: that was serial number %s", device->name,
+                     device->last->serial);
+    } else if (bil_site_unit(l->site, of(h, "model"), of(h, "serial"), NULL, &device) == BIL_OK) {
+        snprintf(out, size, "this unit was read as %s at another address: moved?", device->name);
     }
 }
 
-static void put_hit(telling *t, const find_hit *hit, bool alone)
+static void put_hit(library *l, const hit *h, bool alone)
 {
-    char known[300], hint[300];
-    hint_for(hit->address, hit->error, hit->connect_errno, hint, sizeof hint);
-    known_as(t->h, hit, known, sizeof known);
-    if (hit->end == FIND_DEVICE) {
-        say("%s✓%s %-34s %s %s, firmware %s, serial number %s%s%s\n", good(), plain(), hit->address, hit->vendor,
-            hit->model, hit->firmware, hit->serial, hit->name[0] ? ", " : "", hit->name);
+    char known[700], hint[300];
+    hint_for(h->address, h->error, h->system_error, hint, sizeof hint);
+    known_as(l, h, known, sizeof known);
+    if (h->end == BIL_FOUND_DEVICE) {
+        const char *name = of(h, "device");
+        say("%s✓%s %-34s %s %s, firmware %s, serial number %s%s%s\n", good(), plain(), h->address, of(h, "vendor"),
+            of(h, "model"), of(h, "firmware"), of(h, "serial"), name[0] ? ", " : "", name);
         if (known[0])
             say("%37s%s\n", "", known);
-        else if (t->h)
-            say("%37snot in the site: bilancia device add NAME \"%s\"\n", "", hit->address);
-    } else if (hit->end == FIND_UNKNOWN || hit->end == FIND_REFUSED) {
-        say("%s?%s %-34s %s\n", warn(), plain(), hit->address, bil_host_error_text(hit->error));
+        else if (l->site)
+            say("%37snot in the site: bilancia device add NAME \"%s\"\n", "", h->address);
+    } else if (h->end == BIL_FOUND_UNKNOWN || h->end == BIL_FOUND_REFUSED) {
+        say("%s?%s %-34s %s\n", warn(), plain(), h->address, bil_host_error_text(h->error));
     } else if (alone) {
-        say("%s✗%s %-34s %s\n", bad(), plain(), hit->address, bil_host_error_text(hit->error));
+        say("%s✗%s %-34s %s\n", bad(), plain(), h->address, bil_host_error_text(h->error));
         if (hint[0])
             say("    %s\n", hint);
     }
 }
 
-static void done(void *ctx, const find_hit *hit, size_t finished, size_t count)
-{
-    telling *t = ctx;
-    t->found[hit->end]++;
-    char line[80];
-    snprintf(line, sizeof line, "Looking: %zu of %zu addresses", finished, count);
-    if (!t->json && finished < count)
-        progress_line(line, 0, 0, 0);
-}
-
-static json_t *hit_json(open_site *h, const find_hit *hit)
+static json_t *hit_json(library *l, const hit *h)
 {
     static const char *const ends[] = {"device", "unknown", "refused", "silent", "absent"};
-    char known[300], hint[300];
-    hint_for(hit->address, hit->error, hit->connect_errno, hint, sizeof hint);
-    known_as(h, hit, known, sizeof known);
-    json_t *one = json_pack("{s:s,s:s}", "address", hit->address, "end", ends[hit->end]);
-    if (hit->end == FIND_DEVICE)
-        json_object_update_new(one, json_pack("{s:s,s:s,s:s,s:s,s:s,s:s,s:s}", "vendor", hit->vendor, "model",
-                                              hit->model, "hardware", hit->hardware, "firmware", hit->firmware,
-                                              "serial", hit->serial, "device", hit->name, "site", known));
-    else
-        json_object_update_new(one, json_pack("{s:s,s:s}", "error", bil_host_error_name(hit->error), "hint", hint));
+    char known[700], hint[300];
+    hint_for(h->address, h->error, h->system_error, hint, sizeof hint);
+    known_as(l, h, known, sizeof known);
+    json_t *one = json_pack("{s:s,s:s}", "address", h->address, "end", ends[h->end]);
+    if (h->end == BIL_FOUND_DEVICE) {
+        json_object_update(one, h->unit);
+        json_object_set_new(one, "site", json_string(known));
+    } else {
+        json_object_update_new(one, json_pack("{s:s,s:s}", "error", bil_host_error_name(h->error), "hint", hint));
+    }
     return one;
 }
 
-static bool far_away(const places *p)
+/* ---- looking ---- */
+
+static void add_address(void *ctx, const char *address)
 {
-    for (size_t i = 0; i < p->count; i++) {
-        address where;
-        char why[200];
-        if (address_parse(p->list[i].address, &where, why, sizeof why) == BIL_OK && !where.serial &&
-            !network_is_near(where.host, NULL))
-            return true;
+    looking *k = ctx;
+    if (k->count == k->room) {
+        k->room = k->room ? 2 * k->room : 256;
+        k->hits = realloc(k->hits, k->room * sizeof *k->hits);
+        if (!k->hits)
+            no_memory();
     }
-    return false;
+    k->hits[k->count] = (hit){.address = strdup(address)};
+    if (!k->hits[k->count++].address)
+        no_memory();
 }
 
-static int look_there(places *p, const catalogue *known, unsigned at_once, bool json)
+static void done(void *ctx, const bil_found *found, size_t finished, size_t count)
 {
-    telling t = {.h = p->h, .json = json};
-    bool alone = p->count == 1;
-    if (!json) {
-        tell(stderr, "Asking %zu address%s; at most %.0f s\n", p->count, alone ? "" : "es",
-             1 + find_bound(p->list, p->count, known, at_once));
-        if (far_away(p))
-            tell(stderr,
-                 "%s!%s some of them lie outside the networks of this computer: without a router, nobody can answer "
-                 "there\n",
-                 warn(), plain());
-    }
-    find_run(p->list, p->count, known, at_once, done, &t);
-    progress_clear();
+    looking *k = ctx;
+    hit *h = &k->hits[found->index];
+    h->end = found->end;
+    h->error = found->error;
+    h->system_error = found->system_error;
+    if (found->end == BIL_FOUND_DEVICE)
+        h->unit =
+            json_pack("{s:s,s:s,s:s,s:s,s:s,s:s}", "vendor", found->vendor, "model", found->model, "hardware",
+                      found->hardware, "firmware", found->firmware, "serial", found->serial, "device", found->name);
+    k->found[found->end]++;
+    char line[80];
+    snprintf(line, sizeof line, "Looking: %zu of %zu addresses", finished, count);
+    if (!k->json && finished < count)
+        progress_line(line, 0, 0, 0);
+}
+
+static void tell_before(const looking *k, unsigned at_once)
+{
+    const call *c = &k->l->c;
+    bool far = false;
+    for (size_t i = 0; i < k->count && !far; i++)
+        far = address_is_far(k->hits[i].address);
+    tell(stderr, "Asking %zu address%s; at most %.0f s\n", k->count, k->count == 1 ? "" : "es",
+         1 + bil_find_bound(k->l->host, c->arguments, (size_t)c->count, at_once));
+    if (far)
+        tell(stderr,
+             "%s!%s some of them lie outside the networks of this computer: without a router, nobody can answer "
+             "there\n",
+             warn(), plain());
+}
+
+static void tell_sum(const looking *k)
+{
+    const unsigned *n = k->found;
+    const hit *first = k->hits;
+    char hint[300];
+    say("%zu addresses: %u known, %u that no description knows or that refuse, %u silent, %u where nothing listens\n",
+        k->count, n[BIL_FOUND_DEVICE], n[BIL_FOUND_UNKNOWN] + n[BIL_FOUND_REFUSED], n[BIL_FOUND_SILENT],
+        n[BIL_FOUND_ABSENT]);
+    if (n[BIL_FOUND_DEVICE] || !k->count)
+        return;
+    hint_for(first->address, first->error, first->system_error, hint, sizeof hint);
+    if (hint[0])
+        say("What to check, from %s: %s\n", first->address, hint);
+}
+
+static void tell_all(looking *k)
+{
+    bool alone = k->count == 1;
     json_t *list = json_array();
-    for (size_t i = 0; i < p->count; i++)
-        if (!json)
-            put_hit(&t, &p->list[i], alone);
-        else if (p->list[i].end <= FIND_REFUSED || alone)
-            json_array_append_new(list, hit_json(p->h, &p->list[i]));
-    if (json)
-        say_json(json_pack("{s:i,s:i,s:i,s:i,s:O}", "asked", (int)p->count, "devices", (int)t.found[FIND_DEVICE],
-                           "silent", (int)t.found[FIND_SILENT], "absent", (int)t.found[FIND_ABSENT], "found", list));
+    for (size_t i = 0; i < k->count; i++)
+        if (!k->json)
+            put_hit(k->l, &k->hits[i], alone);
+        else if (k->hits[i].end <= BIL_FOUND_REFUSED || alone)
+            json_array_append_new(list, hit_json(k->l, &k->hits[i]));
+    if (k->json)
+        say_json(json_pack("{s:i,s:i,s:i,s:i,s:O}", "asked", (int)k->count, "devices", (int)k->found[BIL_FOUND_DEVICE],
+                           "silent", (int)k->found[BIL_FOUND_SILENT], "absent", (int)k->found[BIL_FOUND_ABSENT],
+                           "found", list));
     else if (!alone)
-        say("%zu addresses: %u known, %u that no description knows or that refuse, %u silent, %u where nothing "
-            "listens\n",
-            p->count, t.found[FIND_DEVICE], t.found[FIND_UNKNOWN] + t.found[FIND_REFUSED], t.found[FIND_SILENT],
-            t.found[FIND_ABSENT]);
+        tell_sum(k);
     json_decref(list);
-    if (!json && !alone && t.found[FIND_DEVICE] == 0 && p->count) {
-        char hint[300];
-        hint_for(p->list[0].address, p->list[0].error, p->list[0].connect_errno, hint, sizeof hint);
-        if (hint[0])
-            say("What to check, from %s: %s\n", p->list[0].address, hint);
-    }
-    return t.found[FIND_DEVICE] ? EXIT_DONE : EXIT_NOT_REACHABLE;
+}
+
+static int look_there(looking *k, unsigned at_once)
+{
+    library *l = k->l;
+    const char *const *addresses = l->c.arguments;
+    size_t count = (size_t)l->c.count;
+    int error = library_site(l);
+    if (!error)
+        error = bil_find_addresses(l->host, addresses, count, add_address, k);
+    if (error)
+        return library_failed(l, error);
+    if (!k->json)
+        tell_before(k, at_once);
+    bil_find_wish wish = {.struct_size = sizeof wish, .at_once = at_once, .each = done, .ctx = k};
+    error = bil_find(l->host, addresses, count, &wish);
+    progress_clear();
+    if (error)
+        return library_failed(l, error);
+    tell_all(k);
+    return k->found[BIL_FOUND_DEVICE] ? EXIT_DONE : EXIT_NOT_REACHABLE;
 }
 
 static int run(const command *self, int argc, const char **argv)
 {
-    char *given = NULL, *description = NULL;
     int json = 0, at_once = 0;
+    library l = {0};
     struct poptOption options[] = {
         {"at-once", 0, POPT_ARG_INT, &at_once, 0, "ask so many lines beside each other (64)", "N"},
-        {"description", 'd', POPT_ARG_STRING, &description, 0, "a description to try first", "FILE"},
-        SITE_OPTION(given),
+        {"description", 'd', POPT_ARG_STRING, &l.description, 0, "a description to try first", "FILE"},
+        SITE_OPTION(l.given),
         JSON_OPTION(json),
         HELP_OPTION,
         POPT_TABLEEND};
-    call c;
-    int code = call_begin(&c, self, argc, argv, options, 0, 100);
+    int code = library_begin(&l, self, argc, argv, options, 0, 100, false);
     if (code >= 0)
         return code;
-    if (c.count == 0)
-        return call_end(&c, look_at_home(json));
-    catalogue known;
-    static open_site h;
-    places p = {0};
-    char nowhere[STORAGE_PATH + 300];
-    int error = catalogue_open(&known, description);
-    if (!error && (given || site_find(&h.place, NULL, nowhere, sizeof nowhere) == BIL_OK)) {
-        error = enter_site(&h, given);
-        if (!error) {
-            p.h = &h;
-            error = take_models(&h, &known);
-        }
+    if (l.c.count == 0)
+        return library_end(&l, look_at_home(&l, json));
+    if (at_once < 0)
+        return library_end(&l, say_error("--at-once", BIL_E_CALL, "a number of lines is wanted"));
+    looking k = {.l = &l, .json = json};
+    code = look_there(&k, (unsigned)at_once);
+    for (size_t i = 0; i < k.count; i++) {
+        free(k.hits[i].address);
+        json_decref(k.hits[i].unit);
     }
-    if (error)
-        return call_end(&c, exit_code_of(error));
-    for (int i = 0; i < c.count && !p.error; i++) {
-        if (strcmp(c.arguments[i], "site") == 0 && p.h)
-            index_devices(&h.index, add_device, &p);
-        else if (strcmp(c.arguments[i], "site") == 0)
-            p.error = BIL_E_NO_SITE;
-        else if (strcmp(c.arguments[i], "new") == 0)
-            p.error = find_new(&known, &p.list, &p.count, p.why, sizeof p.why);
-        else
-            p.error = find_expand(c.arguments[i], &p.list, &p.count, p.why, sizeof p.why);
-        if (p.error)
-            code = say_error(c.arguments[i], p.error, p.why);
-    }
-    find_drop_doubles(p.list, &p.count);
-    if (!p.error && at_once >= 0)
-        code = look_there(&p, &known, (unsigned)at_once, json);
-    free(p.list);
-    if (p.h)
-        leave_site(&h);
-    return call_end(&c, code < 0 ? EXIT_CALL : code);
+    free(k.hits);
+    return library_end(&l, code);
 }
 
 const command command_find = {"find",

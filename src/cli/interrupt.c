@@ -12,6 +12,7 @@ static const int signals[] = {SIGINT, SIGTERM, SIGHUP};
 enum { SIGNALS = sizeof signals / sizeof signals[0] };
 static struct sigaction before[SIGNALS];
 static atomic_int came;
+static bil_host *_Atomic writes; /* whose write is to end */
 
 static void on_signal(int number)
 {
@@ -24,14 +25,18 @@ static void on_signal(int number)
     }
     if (write(STDERR_FILENO, words, sizeof words - 1) < 0) /* the terminal may be gone */
         error = errno;
+    bil_host *host = writes;
+    if (host)
+        bil_cancel(host);
     errno = error;
 }
 
-void interrupt_begin(void)
+void interrupt_begin(bil_host *host)
 {
     struct sigaction action = {.sa_handler = on_signal, .sa_flags = SA_RESTART}; /* files are written as a whole */
     sigemptyset(&action.sa_mask);
     atomic_store(&came, 0);
+    writes = host;
     for (size_t i = 0; i < SIGNALS; i++)
         sigaction(signals[i], &action, &before[i]);
 }
@@ -40,6 +45,7 @@ void interrupt_end(void)
 {
     for (size_t i = 0; i < SIGNALS; i++)
         sigaction(signals[i], &before[i], NULL);
+    writes = NULL;
 }
 
 bool interrupted(void *ctx)

@@ -8,10 +8,13 @@
 #include <stdbool.h>
 #include <stddef.h>
 
-/* From here on, until interrupt_end. */
-void interrupt_begin(void);
+#include "bilancia/write.h"
+
+/* From here on, until interrupt_end, the write of this host (NULL: there is none) is cancelled by a signal.
+ */
+void interrupt_begin(bil_host *host);
 void interrupt_end(void);
-/* Was there a signal? For write_call.stop. */
+/* Was there a signal? */
 bool interrupted(void *ctx);
 
 /* A line that a person types at the terminal, without its end. False at the end of what there is, and where a signal

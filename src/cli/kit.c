@@ -1,159 +1,139 @@
 /* bilancia kit: one archive file with all that a rebuild needs. */
+#include "bilancia/kit.h"
+
 #include <stdlib.h>
 #include <string.h>
 #include <unistd.h>
 
-#include "cli/site_cli.h"
-#include "host/site/kit.h"
-#include "show/need.h"
+#include "bilancia/look.h"
+#include "cli/library.h"
 #include "show/sheet.h"
 
 typedef struct kit_call {
-    char *firmware, *why, *who;
+    library l;
+    char *firmware, *why;
     int with_tool;
 } kit_call;
 
-static int add(kit *k, const char *path, const char *folder, const char *name)
+/* What whoever rebuilds will miss. */
+static void say_lacks(const bil_kit *kit)
 {
-    int error = kit_add(k, path, folder, name);
-    return error ? say_error(path, error, error == BIL_E_CALL ? "too many files, or two of one name" : NULL) : -1;
+    bool first = true;
+    for (unsigned part = 0; part < BIL_KIT_PART_COUNT; part++)
+        if (kit->lacks >> part & 1) {
+            if (first)
+                say("%s!%s It lacks\n", warn(), plain());
+            say("    %-12s %s\n", bil_kit_part_name((bil_kit_part)part), bil_kit_part_text((bil_kit_part)part));
+            first = false;
+        }
 }
 
-/* The texts to add are the arguments behind the file; the sheet is made beside and taken away again. */
-static int fill(kit *k, open_site *h, const device_row *owner, const copy_row *copy, const kit_call *wish,
-                const char **texts, char *sheet)
+/* The copy as a person reads it, in a file of its own; -1 or the exit code. */
+static int put_sheet(library *l, const char *which, char *path)
 {
-    char path[STORAGE_PATH], why[600];
-    copy_path(&h->place, copy, path);
-    snprintf(k->device, sizeof k->device, "%s", owner->name);
-    snprintf(k->who, sizeof k->who, "%s", person(wish->who));
-    snprintf(k->why, sizeof k->why, "%s", wish->why ? wish->why : "");
-    snprintf(k->firmware, sizeof k->firmware, "%s", copy->firmware);
-    int fd = mkstemp(sheet);
+    bil_look *look;
+    bil_look_wish wish = {.struct_size = sizeof wish, .all = true};
+    int error = bil_look_open(l->host, &which, 1, &wish, &look);
+    if (error)
+        return library_failed(l, error);
+    int fd = mkstemp(path);
     FILE *out = fd < 0 ? NULL : fdopen(fd, "w");
-    if (!out)
-        return say_error(sheet, BIL_E_FILE_WRITE, NULL);
-    catalogue m;
-    int error = catalogue_open(&m, NULL);
-    if (!error)
-        error = take_models(h, &m);
-    if (!error)
-        error = sheet_write(path, &m, out, why, sizeof why);
-    if (fclose(out) != 0 && !error)
-        error = storage_error();
-    if (error)
-        return say_error("", error, why);
-    int code = add(k, path, "", "copy.bset");
-    if (code < 0)
-        code = add(k, sheet, "", "sheet.txt");
-    char folder[STORAGE_PATH];
-    site_path(&h->place, "", "descriptions", folder);
-    char name[SET_TEXT + 10];
-    snprintf(name, sizeof name, "%s.yaml", copy->model); /* what a copy calls its model may lead anywhere */
-    snprintf(path, sizeof path, "%.3800s/%.400s", folder, name);
-    if (code < 0 && index_takes_name(name, ".yaml") && storage_is_there(path))
-        code = add(k, path, "", "description.yaml");
-    if (code < 0 && wish->firmware)
-        code = add(k, wish->firmware, "firmware", NULL);
-    if (code < 0 && wish->with_tool)
-        code = add(k, "/proc/self/exe", "tool", "bilancia");
-    for (; code < 0 && *texts; texts++)
-        code = add(k, *texts, "texts", NULL);
-    return code;
+    error = out ? sheet_write(look, out) : BIL_E_FILE_WRITE;
+    if (out && fclose(out) != 0 && !error)
+        error = BIL_E_FILE_WRITE;
+    bil_look_close(look);
+    return error ? say_error(path, error, NULL) : -1;
 }
 
-static int make(open_site *h, const char *which, const char *file, const kit_call *wish, const char **texts)
+static int make(kit_call *c, const char *which, const char *file, const char **texts, size_t count)
 {
-    device_row owner;
-    copy_row copy;
-    int error = find_copy(h, which, &owner, &copy);
+    library *l = &c->l;
+    const bil_site_copy *copy;
+    char sheet[] = "/tmp/bilancia-sheet-XXXXXX", whole[DEVICE_NAME + 20];
+    int error = bil_site_open(l->host, NULL, &l->site);
+    if (!error)
+        error = bil_site_copy_of(l->site, which, &copy);
     if (error)
-        return exit_code_of(error);
-    char folder[STORAGE_PATH], path[STORAGE_PATH], why[STORAGE_PATH + 300], sheet[] = "/tmp/bilancia-sheet-XXXXXX";
-    const char *name = folder_of(file, folder), *storage = card_text(&owner, "storage");
-    kit *k = calloc(1, sizeof *k);
-    int code;
-    if (!k)
-        no_memory();
-    if (storage[0] && kit_lies_on(folder, storage)) {
-        snprintf(why, sizeof why, "%s is on the device's own disk (%s), which a rebuild wipes", folder, storage);
-        code = say_error(file, BIL_E_ON_DEVICE, why);
-    } else if (index_verify(&h->index, &copy) == COPY_DAMAGED) {
-        code = say_error(which, BIL_E_SET_ALTERED, NULL);
-    } else {
-        code = fill(k, h, &owner, &copy, wish, texts, sheet);
-        if (code < 0) {
-            error = kit_save(k, folder, name, path, why, sizeof why);
-            json_t *list = NULL;
-            if (!error)
-                error = kit_check(path, &list, why, sizeof why); /* what was written, not what was meant */
-            json_decref(list);
-            code = error ? say_error("", error, why) : EXIT_DONE;
-            if (!error)
-                say("%s✓ kit%s  %s: %zu files, read back and whole\n", good(), plain(), path, k->count);
-            if (!error && !storage[0])
+        return library_failed(l, error);
+    snprintf(whole, sizeof whole, "%s%s", which, strchr(which, '#') ? "" : "#last");
+    int code = put_sheet(l, whole, sheet);
+    if (code < 0) {
+        bil_kit_wish wish = {.struct_size = sizeof wish,
+                             .why = c->why,
+                             .sheet = sheet,
+                             .firmware = c->firmware,
+                             .tool = c->with_tool ? "/proc/self/exe" : NULL,
+                             .texts = texts,
+                             .text_count = count};
+        bil_kit kit = {.struct_size = sizeof kit};
+        error = bil_kit_make(l->site, which, file, &wish, &kit);
+        code = error ? library_failed(l, error) : EXIT_DONE;
+        if (!error) {
+            say("%s✓ kit%s  %s: %zu files, read back and whole\n", good(), plain(), kit.path, kit.file_count);
+            say_lacks(&kit);
+            if (!kit.storage[0])
                 say("It must not lie on the device that is about to be wiped.\n");
         }
     }
     unlink(sheet);
-    free(k);
-    device_row_free(&owner);
     return code;
 }
 
-static int check(const char *path)
+typedef struct list {
+    size_t count;
+    char lines[64][320];
+} list;
+
+static void keep(void *ctx, const char *name, uint64_t bytes)
 {
-    json_t *list;
-    char why[600], what[STORAGE_PATH + 20];
-    int error = kit_check(path, &list, why, sizeof why);
-    if (error) {
-        snprintf(what, sizeof what, "%s", path);
-        json_decref(list);
-        return say_error(what, error, why);
-    }
-    say("%s✓ whole%s  the kit of %s, made %s by %s, firmware %s\n", good(), plain(),
-        json_string_value(json_object_get(list, "device")), json_string_value(json_object_get(list, "when")),
-        json_string_value(json_object_get(list, "who")), json_string_value(json_object_get(list, "firmware")));
-    size_t i;
-    json_t *one;
-    json_array_foreach(json_object_get(list, "files"), i, one)
-        say("  %10lld  %s\n", (long long)json_integer_value(json_object_get(one, "bytes")),
-            json_string_value(json_object_get(one, "name")));
-    json_decref(list);
+    list *files = ctx;
+    if (files->count < sizeof files->lines / sizeof files->lines[0])
+        snprintf(files->lines[files->count++], sizeof files->lines[0], "  %10llu  %s", (unsigned long long)bytes, name);
+}
+
+static int check(library *l, const char *path)
+{
+    static list files;
+    bil_kit kit = {.struct_size = sizeof kit};
+    int error = bil_kit_check(l->host, path, keep, &files, &kit);
+    if (error)
+        return library_failed(l, error);
+    say("%s✓ whole%s  the kit of %s, made %s by %s, firmware %s\n", good(), plain(), kit.device, kit.when, kit.who,
+        kit.firmware);
+    for (size_t i = 0; i < files.count; i++)
+        say("%s\n", files.lines[i]);
+    say_lacks(&kit);
+    char word[4200];
+    say("To have its copy in a site: bilancia take-in %s DEVICE\n", pasted(path, word, sizeof word));
     return EXIT_DONE;
 }
 
 static int run(const command *self, int argc, const char **argv)
 {
-    kit_call wish = {0};
-    char *given = NULL;
+    kit_call c = {0};
     struct poptOption options[] = {
-        {"firmware", 0, POPT_ARG_STRING, &wish.firmware, 0, "the firmware to go back to", "FILE"},
-        {"with-tool", 0, POPT_ARG_NONE, &wish.with_tool, 0, "this tool too", NULL},
-        {"why", 0, POPT_ARG_STRING, &wish.why, 0, "a note on why", "TEXT"},
-        WHO_OPTION(wish.who),
-        SITE_OPTION(given),
+        {"firmware", 0, POPT_ARG_STRING, &c.firmware, 0, "the firmware to go back to", "FILE"},
+        {"with-tool", 0, POPT_ARG_NONE, &c.with_tool, 0, "this tool too", NULL},
+        {"why", 0, POPT_ARG_STRING, &c.why, 0, "a note on why", "TEXT"},
+        WHO_OPTION(c.l.who),
+        SITE_OPTION(c.l.given),
         HELP_OPTION,
         POPT_TABLEEND};
-    call c;
-    int code = call_begin(&c, self, argc, argv, options, 2, 60);
+    int code = library_begin(&c.l, self, argc, argv, options, 2, 60, false);
     if (code >= 0)
         return code;
-    open_site h;
-    if (!note_is_good(wish.who) || !note_is_good(wish.why))
-        code = say_error("--why, --who", BIL_E_CALL, NOTE_WANTED);
-    else if (strcmp(c.arguments[0], "check") == 0 && c.count == 2)
-        code = check(c.arguments[1]);
-    else if (strcmp(c.arguments[0], "make") != 0 || c.count < 3)
-        code =
-            say_error(c.arguments[0], BIL_E_CALL, "say kit make DEVICE#COPY FILE.zip TEXTS..., or kit check FILE.zip");
-    else if (enter_site(&h, given) != BIL_OK)
-        code = EXIT_FILE;
-    else {
-        code = make(&h, c.arguments[1], c.arguments[2], &wish, c.arguments + 3);
-        leave_site(&h);
-    }
-    return call_end(&c, code);
+    const char **words = c.l.c.arguments;
+    int count = c.l.c.count;
+    code = library_takes(&c.l, "--why", c.why);
+    if (code >= 0)
+        return library_end(&c.l, code);
+    if (strcmp(words[0], "check") == 0 && count == 2)
+        code = check(&c.l, words[1]);
+    else if (strcmp(words[0], "make") == 0 && count >= 3)
+        code = make(&c, words[1], words[2], words + 3, (size_t)count - 3);
+    else
+        code = say_error(words[0], BIL_E_CALL, "say kit make DEVICE#COPY FILE.zip TEXTS..., or kit check FILE.zip");
+    return library_end(&c.l, code);
 }
 
 const command command_kit = {"kit",

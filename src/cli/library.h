@@ -8,15 +8,21 @@
 /* A command's call with the library, and with the site that is meant. */
 typedef struct library {
     call c;
+    const char *verb; /* the command's name */
     bil_host *host;
     bil_site *site;
     char *given, *who, *description; /* options, as given */
     bool nowhere;                    /* no site is looked for */
+    bool quiet;                      /* what isn't as it should be, and ends nothing, isn't said */
 } library;
 
 /* Parses the call and opens the library; with `site` the site, too. -1, or the exit code; then nothing is open. */
 int library_begin(library *l, const command *self, int argc, const char **argv, struct poptOption *options, int least,
                   int most, bool site);
+/* Is the text of this option (NULL: it wasn't given) one that can be a note? -1, or the exit code. */
+int library_takes(library *l, const char *option, const char *text);
+/* Opens the site, where there is one: BIL_OK, with `site` NULL where there is none, or the error. */
+int library_site(library *l);
 /* Closes it all, and returns the code. */
 int library_end(library *l, int code);
 /* The device that DEVICE or DEVICE#WHICH is about, as people call it: -1, or the exit code. */

@@ -1,9 +1,10 @@
-/* What the commands share that look at values: sides, filters, reports, long output. */
+/* What the commands share that look at values. */
 #ifndef BIL_CLI_LOOK_CLI_H
 #define BIL_CLI_LOOK_CLI_H
 
-#include "cli/site_cli.h"
-#include "show/view.h"
+#include "bilancia/look.h"
+#include "cli/library.h"
+#include "show/looking.h"
 
 typedef struct filter_words {
     char *group, *match, *cls;
@@ -18,29 +19,21 @@ typedef struct filter_words {
     {                                                                                                                  \
         "safety", 0, POPT_ARG_NONE, &(f).safety, 0, "safety-relevant ones alone", NULL                                 \
     }
-/* The filter that the words make. BIL_OK or an error that was said. */
-int filter_of(const filter_words *words, finding_filter *filter);
+/* Are any given? */
+bool filter_is_given(const filter_words *words);
+/* What the words wish, with a progress line. -1, or the exit code; then it was said. */
+int look_wish_of(const filter_words *words, bil_look_wish *wish);
 
-/* Opens what somebody named as sides: files, devices, names of the site, "factory". -1, or the exit code; then nothing
- * is open. */
-int sides_open(side *sides, const char *const *texts, size_t count, const catalogue *m, const char *site_given);
-void sides_close(side *sides, size_t count);
-/* Refuses sides of different models. */
-int sides_fit(const side *sides, size_t count);
+/* Tells what is found between the sides, in the words of the command. The exit code: equal, different, or what went
+ * wrong. */
+int look_at(library *l, showing *s, const char *const *sides, size_t count, bil_look_wish *wish);
+/* The same of what was opened; it is closed. */
+int look_through(showing *s, bil_look *look, size_t count);
 
-/* Tells `shown` (and, when given, a report) what is found. The exit code: equal, different, or what went wrong. */
-typedef struct showing {
-    findings found;
-    bool json, all;
-    const char *report; /* a file to make: .html, .csv, .txt; NULL: none */
-} showing;
-int show_findings(showing *s, side *sides, size_t count, const finding_filter *filter);
+/* Is this the name of a report, or none? -1, or the exit code. */
+int report_wanted(const char *path);
 
-/* Is this the name of a report? Else it was said what is wanted. */
-bool report_is_good(const char *path);
-
-/* Writes what stands in a temporary file to standard output; through a pager when that is a terminal with fewer lines
- * than it has. */
-void say_spooled(FILE *spool);
+/* For a wish: the progress line of a read; never ends it. */
+bool progress_of_reading(void *ctx, const bil_job_progress *progress);
 
 #endif

@@ -6,8 +6,7 @@
 #include <sys/prctl.h>
 
 #include "cli/cli.h"
-#include "host/base/nearest.h"
-#include "port/memory.h"
+#include "show/meant.h"
 
 extern const command *const command_list[]; /* made by the build */
 
@@ -96,8 +95,6 @@ int main(int argc, const char **argv)
         puts("bilancia " BILANCIA_VERSION);
         return EXIT_DONE;
     }
-    mem_scope memory;
-    mem_enter(&memory, NULL);
     for (const command *const *c = commands(); *c; c++)
         if (strcmp((*c)->name, argv[1]) == 0) {
             int code = (*c)->run(*c, argc - 1, argv + 1);
@@ -106,9 +103,9 @@ int main(int argc, const char **argv)
                 return code == EXIT_HELD ? code : EXIT_FILE;
             return code;
         }
-    nearest like = {0};
+    meant like = {0};
     for (const command *const *c = commands(); *c; c++)
-        nearest_offer(&like, argv[1], (*c)->name);
+        meant_offer(&like, argv[1], (*c)->name);
     tell(stderr, "bilancia: there is no command \"%s\"%s%s%s\n  More with: bilancia --help\n", argv[1],
          like.best[0] ? "; did you mean " : "", like.best, like.best[0] ? "?" : "");
     return EXIT_CALL;

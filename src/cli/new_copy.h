@@ -3,26 +3,26 @@
 #define BIL_CLI_NEW_COPY_H
 
 #include "cli/look_cli.h"
-#include "host/look/edit.h"
 
 /* What commands that make one are told of it. */
 #define NEW_COPY_OPTIONS(folder, why, who)                                                                             \
     {"folder", 'f', POPT_ARG_STRING, &(folder), 0, "where the new copy goes (beside the old one)", "DIR"},             \
         {"why", 'w', POPT_ARG_STRING, &(why), 0, "a note on why", "TEXT"}, WHO_OPTION(who)
 
+enum { NEW_COPY_PATH = 4200 };
+
 typedef struct new_copy {
-    edited work;
-    open_site *h; /* of a copy of a site; else NULL */
-    device_row owner;
-    char source[STORAGE_PATH]; /* the copy that it comes from */
-    char folder[STORAGE_PATH]; /* where the new one goes */
-    char path[STORAGE_PATH];   /* the new one, once it is saved */
+    char device[DEVICE_NAME];   /* of a copy of a site: whose it is; else "" */
+    char source[NEW_COPY_PATH]; /* the copy that it comes from, and the new one, once it is saved */
+    char path[NEW_COPY_PATH], digest[65];
 } new_copy;
 
-/* Opens what somebody named: a file, or DEVICE#COPY of a site. `folder` NULL: beside it. -1, or the exit code. */
-int new_copy_open(new_copy *n, const char *text, const catalogue *m, const char *site_given, const char *folder);
-/* Saves it and says where; nothing when no value changed. -1 or the exit code. */
-int new_copy_save(new_copy *n, const char *who, const char *why);
-void new_copy_close(new_copy *n);
+/* Opens what somebody named: a file, or DEVICE#COPY of a site. -1, or the exit code. */
+int new_copy_open(new_copy *n, library *l, const char *which, bil_copy **copy);
+/* Notes where it lies, of one that was opened otherwise. */
+void new_copy_of(new_copy *n, const char *which, const bil_copy *copy);
+/* Saves it in a folder (NULL: where it belongs), and says where, and how it is sent; nothing when no value changed. -1
+ * or the exit code. */
+int new_copy_save(new_copy *n, library *l, bil_copy *copy, const char *folder, const char *why);
 
 #endif

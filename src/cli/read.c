@@ -4,21 +4,26 @@
 #include <string.h>
 #include <unistd.h>
 
+#include "cli/look_cli.h"
 #include "cli/many.h"
 #include "show/need.h"
 
-static void count_states(const bil_image *image, unsigned *values, unsigned *unreadable, unsigned *left_out)
-{
-    *values = *unreadable = *left_out = 0;
-    for (uint16_t i = 0; i < image->description->count; i++) {
-        if (bil_class_left_out((bil_class)image->description->params[i].cls))
-            ++*left_out;
-        else if (image->state[i] == BIL_PRESENT)
-            ++*values;
-        else if (image->state[i] == BIL_UNREADABLE)
-            ++*unreadable;
-    }
-}
+typedef struct read_call {
+    library l;
+    char *folder, *why;
+    int json, all, only_changed, at_once;
+} read_call;
+
+/* One device that was read. */
+typedef struct reading {
+    bil_device *dev;
+    const bil_description *d;
+    const bil_image *image;
+    bil_job_progress counts;
+    bool in_site, unstored;
+    char device[DEVICE_NAME]; /* in a site */
+    char last_serial[100];    /* of its last copy there; or "" */
+} reading;
 
 static void say_left_out(const bil_description *d)
 {
@@ -37,185 +42,179 @@ static void say_left_out(const bil_description *d)
 
 static void say_unreadable(const bil_image *image)
 {
+    say("Could not be read:\n");
     for (uint16_t i = 0; i < image->description->count; i++)
         if (image->state[i] == BIL_UNREADABLE)
             say("  %s? %s%s  %s: %s\n", warn(), plain(), image->description->params[i].id,
                 image->description->params[i].name, bil_host_error_text(image->cause[i]));
 }
 
-static void print_json(const device *dev, const set_origin *o, const char *path, const bil_set_totals *totals,
-                       const bil_job_progress *p, bool complete)
+static void print_json(const reading *r, const bil_copy_info *copy)
 {
-    char digest[2 * BIL_SHA256 + 1];
-    set_digest_hex(totals->values_digest, digest);
     json_t *unreadable = json_array();
-    for (uint16_t i = 0; i < dev->image.description->count; i++)
-        if (dev->image.state[i] == BIL_UNREADABLE)
-            json_array_append_new(unreadable, json_pack("{s:s,s:s}", "id", dev->image.description->params[i].id,
-                                                        "cause", bil_host_error_name(dev->image.cause[i])));
-    json_t *out =
-        json_pack("{s:s,s:s,s:{s:s,s:s,s:s,s:s,s:s,s:s},s:i,s:i,s:o,s:s,s:i,s:i}", "verdict",
-                  complete ? "complete" : "incomplete", "path", path, "unit", "vendor", o->vendor, "model", o->model,
-                  "hardware", o->hardware, "firmware", o->firmware, "serial", o->serial, "device", o->device, "values",
-                  (int)totals->values, "left_out", (int)totals->left_out, "unreadable", unreadable, "values_digest",
-                  digest, "value_requests", (int)p->read_requests, "identity_requests", (int)p->identity_requests);
-    say_json(out);
+    for (uint16_t i = 0; i < r->d->count; i++)
+        if (r->image->state[i] == BIL_UNREADABLE)
+            json_array_append_new(unreadable, json_pack("{s:s,s:s}", "id", r->d->params[i].id, "cause",
+                                                        bil_host_error_name(r->image->cause[i])));
+    say_json(json_pack("{s:s,s:s,s:{s:s,s:s,s:s,s:s,s:s,s:s},s:i,s:i,s:o,s:s,s:i,s:i}", "verdict",
+                       copy->unreadable ? "incomplete" : "complete", "path", copy->path, "unit", "vendor", copy->vendor,
+                       "model", copy->model, "hardware", copy->hardware, "firmware", copy->firmware, "serial",
+                       copy->serial, "device", copy->device, "values", (int)copy->values, "left_out",
+                       (int)copy->left_out, "unreadable", unreadable, "values_digest", copy->values_digest,
+                       "value_requests", (int)r->counts.read_requests, "identity_requests",
+                       (int)r->counts.identity_requests));
 }
 
 /* What is told of a device of a site beside its values. */
-static void look_around(keeper *at, const set_origin *o, bool unstored)
+static void look_around(library *l, const reading *r, const bil_copy_info *copy)
 {
-    say_moved(at->site, at->owner.folder, at->owner.name, o->model, o->serial);
-    if (at->keep.last[0] && strcmp(at->keep.last_serial, o->serial) != 0)
-        say("%s!%s another unit than at the last copy: that was serial number %s\n", warn(), plain(),
-            at->keep.last_serial);
-    if (unstored)
+    say_moved(l, r->device, copy->model, copy->serial);
+    if (r->last_serial[0] && strcmp(r->last_serial, copy->serial) != 0)
+        say("%s!%s another unit than at the last copy: that was serial number %s\n", warn(), plain(), r->last_serial);
+    if (r->unstored)
         say("%s!%s the device says: not stored yet. A power cut loses what was changed\n", warn(), plain());
 }
 
-static int save(device *dev, const bil_job_progress *p, keeper *at, const char *who, const char *why, bool json)
+static void tell_copy(library *l, const reading *r, const bil_copy_info *copy)
 {
-    set_origin o;
-    char path[STORAGE_PATH];
-    bool unstored = at->keep.in_site && device_says_unstored(dev);
-    bil_set_totals totals;
-    int error = keep_values(&at->keep, &dev->image, person(who), why ? why : "", NULL, "", "", &o, path, &totals);
-    if (error)
-        return say_error(at->keep.copies, error, NULL);
-    if (at->keep.in_site)
-        fleet_saved(&at->site->index, &at->owner, &dev->image, &totals, unstored, person(who));
-    unsigned values, unreadable, left_out;
-    count_states(&dev->image, &values, &unreadable, &left_out);
-    if (json) {
-        print_json(dev, &o, path, &totals, p, unreadable == 0);
-        return unreadable ? EXIT_INCOMPLETE : EXIT_DONE;
-    }
-    bool known = bil_description_names_firmware(dev->description, o.firmware);
-    say("Device   %s%s%s  (%s)\n", bold(), o.device[0] ? o.device : "without a name", plain(), dev->text);
-    say("Unit     %s %s, hardware %s, firmware %s%s, serial number %s\n", o.vendor, o.model, o.hardware, o.firmware,
-        known ? "" : " (the description doesn't name it)", o.serial);
-    say_left_out(dev->description);
-    if (unreadable) {
-        say("Could not be read:\n");
-        say_unreadable(&dev->image);
-    }
-    if (at->keep.in_site)
-        look_around(at, &o, unstored);
-    say("Saved    %s%s%s\n", bold(), path, plain());
-    if (unreadable)
+    bool known = bil_description_names_firmware(r->d, copy->firmware);
+    say("Device   %s%s%s  (%s)\n", bold(), copy->device[0] ? copy->device : "without a name", plain(),
+        bil_device_address(r->dev));
+    say("Unit     %s %s, hardware %s, firmware %s%s, serial number %s\n", copy->vendor, copy->model, copy->hardware,
+        copy->firmware, known ? "" : " (the description doesn't name it)", copy->serial);
+    say_left_out(r->d);
+    if (copy->unreadable)
+        say_unreadable(r->image);
+    if (r->in_site)
+        look_around(l, r, copy);
+    say("Saved    %s%s%s\n", bold(), copy->path, plain());
+    if (copy->unreadable)
         say("%s✗ incomplete%s: %u values read with %u requests and %u for who answers, %u could not be read\n", warn(),
-            plain(), values, p->read_requests, p->identity_requests, unreadable);
+            plain(), copy->values, r->counts.read_requests, r->counts.identity_requests, copy->unreadable);
     else
-        say("%s✓ complete%s: all %u values read with %u requests and %u for who answers\n", good(), plain(), values,
-            p->read_requests, p->identity_requests);
-    return unreadable ? EXIT_INCOMPLETE : EXIT_DONE;
+        say("%s✓ complete%s: all %u values read with %u requests and %u for who answers\n", good(), plain(),
+            copy->values, r->counts.read_requests, r->counts.identity_requests);
 }
 
-static int read_from(keeper *at, const catalogue *m, const char *who, const char *why, bool json)
+static int save(read_call *c, reading *r)
 {
-    device dev;
-    bil_job_progress p;
-    int code = device_read(&dev, at->keep.address, m, &p);
-    if (code < 0) {
-        code = save(&dev, &p, at, who, why, json);
-        device_close(&dev);
-        return code;
-    }
-    tell(stderr, "  Nothing was saved.\n");
-    fleet_task seen = {.end = FLEET_FAILED, .error = code == EXIT_NOT_REACHABLE ? BIL_E_NOT_REACHABLE : BIL_E_SILENT};
-    snprintf(seen.why, sizeof seen.why, "%s", bil_host_error_text(seen.error));
-    if (at->keep.in_site)
-        many_note_state(at->site, &at->owner, &seen, person(who));
-    return code;
-}
-
-static int read_one(const char *where, const char *site_given, const char *folder, const char *who, const char *why,
-                    catalogue *m, bool json)
-{
-    keeper *at = need(1, sizeof *at);
-    trouble t;
-    int error = BIL_OK, code;
-    if (folder)
-        keeper_in_folder(at, folder, where, site_given);
-    else
-        error = keeper_find(at, where, site_given, &t);
+    bil_copy *copy;
+    r->unstored = r->in_site && bil_device_unstored(r->dev);
+    int error = bil_copy_of_device(r->dev, &copy);
     if (error)
-        code = say_trouble(&t);
-    else if (at->keep.in_site && take_models(at->site, m) != BIL_OK)
-        code = EXIT_FILE;
-    else if (!address_is_device(at->keep.address))
-        code = say_error(where, BIL_E_ADDRESS, NULL);
-    else if (access(at->keep.copies, W_OK | X_OK) != 0)
-        code = say_error(at->keep.copies, BIL_E_FILE_WRITE, NULL); /* before a long read, not after */
-    else
-        code = read_from(at, m, who, why, json);
-    leave_keeper(at);
-    free(at);
+        return library_failed(&c->l, error);
+    error = bil_copy_save(copy, c->folder ? c->folder : r->in_site ? NULL : ".", c->why);
+    const bil_copy_info *info = bil_copy_tells(copy);
+    int code = error ? library_failed(&c->l, error) : info->unreadable ? EXIT_INCOMPLETE : EXIT_DONE;
+    if (!error && c->json)
+        print_json(r, info);
+    else if (!error)
+        tell_copy(&c->l, r, info);
+    bil_copy_close(copy);
     return code;
+}
+
+/* What the site knows of it, where this is a device of one and its copy goes there. */
+static int meet(read_call *c, reading *r, const char *where)
+{
+    const bil_site_device *known;
+    int error = c->folder ? BIL_OK : library_site(&c->l);
+    if (error || c->folder || !c->l.site)
+        return error;
+    error = bil_site_device_of(c->l.site, where, &known);
+    if (error)
+        return error == BIL_E_NO_DEVICE ? BIL_OK : error;
+    r->in_site = true;
+    snprintf(r->device, sizeof r->device, "%s", known->name);
+    snprintf(r->last_serial, sizeof r->last_serial, "%s", known->last ? known->last->serial : "");
+    return BIL_OK;
+}
+
+static int read_one(read_call *c, const char *where)
+{
+    reading r = {0};
+    bil_read_wish watch = {.struct_size = sizeof watch, .progress = progress_of_reading};
+    const char *folder = c->folder ? c->folder : ".";
+    int error = meet(c, &r, where), code = -1;
+    if (error)
+        return library_failed(&c->l, error);
+    if (!r.in_site && access(folder, W_OK | X_OK) != 0) /* before a long read, not after */
+        return say_error(folder, BIL_E_FILE_WRITE, NULL);
+    progress_line("Connecting", 0, 0, 0);
+    error = bil_device_open(c->l.host, where, &r.dev);
+    progress_clear();
+    if (error)
+        code = library_failed(&c->l, error);
+    if (!error) {
+        error = bil_device_read(r.dev, &watch);
+        progress_clear();
+        r.d = bil_device_description(r.dev);
+        r.image = bil_device_image(r.dev);
+        bil_device_counts(r.dev, &r.counts);
+        if (!error)
+            code = save(c, &r);
+        else
+            code = library_failed(&c->l, error) == EXIT_CALL ? EXIT_CALL : EXIT_INCOMPLETE;
+        bil_device_close(r.dev);
+    }
+    if (error)
+        tell(stderr, "  Nothing was saved.\n");
+    return code;
+}
+
+/* One word may be a device, or a group with many. */
+static bool is_a_group(read_call *c, const char *word)
+{
+    bil_named kind;
+    const bil_site_device *known;
+    if (bil_host_named(c->l.host, word, &kind, NULL) != BIL_OK || kind == BIL_NAMED_DEVICE ||
+        library_site(&c->l) != BIL_OK || !c->l.site)
+        return false;
+    return bil_site_device_of(c->l.site, word, &known) == BIL_E_NO_DEVICE;
+}
+
+static int read_them(read_call *c)
+{
+    library *l = &c->l;
+    bool one = l->c.count == 1 && !c->only_changed;
+    if ((c->all ? 1 : 0) == (l->c.count > 0 ? 1 : 0) || c->at_once < 0)
+        return say_error("", BIL_E_CALL, "say which device: an address, names or groups of the site, or --all");
+    if (one && !is_a_group(c, l->c.arguments[0]))
+        return read_one(c, l->c.arguments[0]);
+    if (c->folder)
+        return say_error(c->folder, BIL_E_CALL, "several devices are saved in the site, not in a folder");
+    int error = l->site ? BIL_OK : bil_site_open(l->host, NULL, &l->site);
+    if (error)
+        return library_failed(l, error);
+    const many all_of_them = {.names = l->c.arguments,
+                              .only_changed = c->only_changed,
+                              .json = c->json,
+                              .at_once = (unsigned)c->at_once,
+                              .why = c->why};
+    return many_read(l, &all_of_them);
 }
 
 static int run(const command *self, int argc, const char **argv)
 {
-    char *folder = NULL, *why = NULL, *who = NULL, *description = NULL, *given = NULL;
-    int json = 0, all = 0, only_changed = 0, at_once = 0;
+    read_call c = {0};
     struct poptOption options[] = {
-        {"folder", 'f', POPT_ARG_STRING, &folder, 0, "where to save (the site, or this folder)", "DIR"},
-        {"all", 'a', POPT_ARG_NONE, &all, 0, "every device of the site that is in service", NULL},
-        {"if-changed", 'c', POPT_ARG_NONE, &only_changed, 0, "save a copy only of devices that changed", NULL},
-        {"at-once", 0, POPT_ARG_INT, &at_once, 0, "read so many lines beside each other (64)", "N"},
-        {"why", 0, POPT_ARG_STRING, &why, 0, "a note on why the copy is made", "TEXT"},
-        WHO_OPTION(who),
-        {"description", 'd', POPT_ARG_STRING, &description, 0, "a description to try first", "FILE"},
-        SITE_OPTION(given),
-        JSON_OPTION(json),
+        {"folder", 'f', POPT_ARG_STRING, &c.folder, 0, "where to save (the site, or this folder)", "DIR"},
+        {"all", 'a', POPT_ARG_NONE, &c.all, 0, "every device of the site that is in service", NULL},
+        {"if-changed", 'c', POPT_ARG_NONE, &c.only_changed, 0, "save a copy only of devices that changed", NULL},
+        {"at-once", 0, POPT_ARG_INT, &c.at_once, 0, "read so many lines beside each other (64)", "N"},
+        {"why", 0, POPT_ARG_STRING, &c.why, 0, "a note on why the copy is made", "TEXT"},
+        WHO_OPTION(c.l.who),
+        {"description", 'd', POPT_ARG_STRING, &c.l.description, 0, "a description to try first", "FILE"},
+        SITE_OPTION(c.l.given),
+        JSON_OPTION(c.json),
         HELP_OPTION,
         POPT_TABLEEND};
-    call c;
-    int code = call_begin(&c, self, argc, argv, options, 0, 1000);
-    if (code >= 0)
+    int code = library_begin(&c.l, self, argc, argv, options, 0, 1000, false);
+    if (code < 0)
+        code = library_takes(&c.l, "--why", c.why);
+    else
         return code;
-    if (!note_is_good(why) || !note_is_good(who))
-        return call_end(&c, say_error("--why, --who", BIL_E_CALL, NOTE_WANTED));
-    if ((all ? 1 : 0) == (c.count > 0 ? 1 : 0) || at_once < 0)
-        return call_end(
-            &c, say_error("", BIL_E_CALL, "say which device: an address, names or groups of the site, or --all"));
-    catalogue m;
-    int error = catalogue_open(&m, description);
-    if (error)
-        return call_end(&c, exit_code_of(error));
-    bool is_group = false;
-    open_site h;
-    char nowhere[STORAGE_PATH + 300];
-    if (c.count == 1 && !only_changed && site_find(&h.place, given, nowhere, sizeof nowhere) == BIL_OK &&
-        enter_site(&h, given) == BIL_OK) {
-        device_row row;
-        int found = address_is_device(c.arguments[0])
-                        ? BIL_E_DISPUTED
-                        : index_find(&h.index, c.arguments[0], &row, nowhere, sizeof nowhere);
-        is_group = found == BIL_E_NO_DEVICE;
-        if (found == BIL_OK)
-            device_row_free(&row);
-        leave_site(&h);
-    }
-    if (c.count == 1 && !only_changed && !is_group)
-        return call_end(&c, read_one(c.arguments[0], given, folder, who, why, &m, json));
-    if (folder)
-        return call_end(&c, say_error(folder, BIL_E_CALL, "several devices are saved in the site, not in a folder"));
-    error = enter_site(&h, given);
-    if (!error)
-        error = take_models(&h, &m);
-    if (error)
-        return call_end(&c, exit_code_of(error));
-    many all_of_them = {.names = c.arguments,
-                        .only_changed = only_changed,
-                        .json = json,
-                        .at_once = (unsigned)at_once,
-                        .who = person(who),
-                        .why = why ? why : "",
-                        .known = &m};
-    code = many_read(&h, &all_of_them);
-    leave_site(&h);
-    return call_end(&c, code);
+    return library_end(&c.l, code < 0 ? read_them(&c) : code);
 }
 
 const command command_read = {"read",

@@ -3,6 +3,7 @@
 #include <stdlib.h>
 #include <string.h>
 
+#include "bilancia/cells.h"
 #include "cli/writing.h"
 #include "show/need.h"
 #include "sim/entry.h"
@@ -44,48 +45,40 @@ static bool dress(stage *s, const sim_model *model, const bil_image *image, cons
     return true;
 }
 
-/* What came out. -1 where the write goes on. */
-static int tell_rehearsal(writing *x, const stage *s, const bil_action *end, const bil_job_progress *p, int error)
+static bool set_stage(void *ctx, const bil_writing *w, const char *password, bil_link *link, bil_clock *clock)
 {
-    const bil_description *d = x->w.want.description;
-    char why[600];
-    progress_clear();
-    if (error) {
-        snprintf(why, sizeof why, "the rehearsal ended \"%s\"%s%s: %s; nothing was written to the device",
-                 bil_verdict_text(end->u.end.verdict), end->u.end.param == BIL_NONE ? "" : " at ",
-                 end->u.end.param == BIL_NONE ? "" : d->params[end->u.end.param].id,
-                 bil_host_error_text((int)end->u.end.cause));
-        say_error(x->w.keep.address, (int)end->u.end.cause, why);
-        return exit_code_of_end(end, BIL_OK);
-    }
-    if (!x->json)
-        say("%s✓ rehearsed%s on a simulated %s with the values of the device: %s, %u value%s with %u request%s "
-            "in %.1f s of its time; nothing was written to the device\n\n",
-            good(), plain(), d->model, bil_verdict_text(end->u.end.verdict), p->written, p->written == 1 ? "" : "s",
-            p->write_requests, p->write_requests == 1 ? "" : "s", (double)s->sim.now / 1000);
-    return -1;
+    writing *x = ctx;
+    const bil_image *have = bil_writing_have(w);
+    const sim_model *model = model_of(have->description);
+    stage *s = x->stage = model ? need(1, sizeof *s) : NULL;
+    if (!s || !dress(s, model, have, password))
+        return false;
+    *link = bil_cell_link_over(&s->over, sim_link_open(&s->sim, &s->unit));
+    *clock = sim_link_clock(&s->sim);
+    return true;
 }
 
-int writing_rehearse(writing *x)
+static void rehearsed(void *ctx, const bil_writing *w, const bil_ending *end, const bil_job_progress *p)
 {
-    write_call *w = &x->w;
-    const bil_description *d = w->dev.description;
-    const sim_model *model = model_of(d);
-    if (!model)
-        return say_error(d->model, BIL_E_CALL, "there is no simulated unit of this model to rehearse on");
-    if (write_rehearsal_reads(w) != BIL_OK)
-        return say_trouble(&w->trouble);
-    stage *s = need(1, sizeof *s);
-    int code;
-    if (dress(s, model, &w->dev.image, w->password)) {
-        bil_link link = bil_cell_link_over(&s->over, sim_link_open(&s->sim, &s->unit));
-        bil_action end;
-        bil_job_progress counts;
-        int error = write_rehearse(w, link, sim_link_clock(&s->sim), &end, &counts);
-        code = tell_rehearsal(x, s, &end, &counts, error);
-    } else {
-        code = say_error(d->model, BIL_E_CALL, "the simulated unit doesn't have all values of this description");
-    }
-    free(s);
-    return code;
+    const writing *x = ctx;
+    progress_clear();
+    bool well = exit_code_of_ending(end) == EXIT_DONE;
+    char why[600];
+    snprintf(why, sizeof why, "the rehearsal ended \"%s\"%s%s: %s; nothing was written to the device",
+             bil_verdict_text(end->verdict), end->param[0] ? " at " : "", end->param, bil_host_error_text(end->cause));
+    if (!well)
+        say_error(bil_writing_address(w), end->cause, why);
+    else if (!x->json)
+        say("%s✓ rehearsed%s on a simulated %s with the values of the device: %s, %u value%s with %u request%s "
+            "in %.1f s of its time; nothing was written to the device\n\n",
+            good(), plain(), bil_writing_description(w)->model, bil_verdict_text(end->verdict), p->written,
+            p->written == 1 ? "" : "s", p->write_requests, p->write_requests == 1 ? "" : "s",
+            (double)x->stage->sim.now / 1000);
+}
+
+void writing_rehearses(writing *x, bool only)
+{
+    x->wish.stage = set_stage;
+    x->wish.rehearsed = rehearsed;
+    x->wish.only_rehearsed = only;
 }

@@ -3,19 +3,20 @@
 
 static int run(const command *self, int argc, const char **argv)
 {
-    writing *x = writing_new(BIL_JOB_RESET);
+    writing *x = writing_new();
+    x->resets = true;
     struct poptOption options[] = {START_OPTION(x), DESPITE_OPTION(x), WRITING_OPTIONS(x), POPT_TABLEEND};
-    call c;
-    int code = writing_begin(x, &c, self, argc, argv, options, 1, 1);
+    int code = writing_begin(x, self, argc, argv, options, 1, 1);
     if (code >= 0)
         return code;
-    x->w.config.despite = UINT32_C(1) << BIL_CHECK_RULES; /* the maker's own values */
-    code = writing_find(x, c.arguments[0]);
-    if (code < 0)
-        code = writing_models(x);
-    if (code < 0)
-        code = writing_run(x);
-    return writing_end(x, &c, code);
+    bil_device *dev;
+    bil_ending ending = {.struct_size = sizeof ending};
+    code = writing_device(x, x->l.c.arguments[0], &dev);
+    if (code < 0) {
+        writing_starts(x);
+        code = writing_over(x, bil_reset(dev, &x->wish, &ending), &ending);
+    }
+    return writing_end(x, code);
 }
 
 const command command_reset = {"reset",

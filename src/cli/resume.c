@@ -3,7 +3,7 @@
 
 static int run(const command *self, int argc, const char **argv)
 {
-    return again_run(self, argc, argv, AGAIN_RESUME);
+    return again_run(self, argc, argv, bil_resume);
 }
 
 const command command_resume = {

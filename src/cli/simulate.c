@@ -5,7 +5,7 @@
 #include <string.h>
 
 #include "cli/cli.h"
-#include "host/run/secret.h"
+#include "cli/password.h"
 #include "show/need.h"
 #include "sim/crowd.h"
 #include "sim/entry.h"
@@ -53,11 +53,11 @@ static int serve(const char *name, int port, const char *control, int factor, bo
         return say_error(who->firmware, BIL_E_CALL, "this doesn't fit into the unit");
     }
     sim_store(unit);
-    char password[SECRET_MAX];
-    if (secret_from_environment("BILANCIA_SIMULATED_PASSWORD", password, sizeof password)) {
+    char password[PASSWORD_MAX];
+    if (password_from_environment("BILANCIA_SIMULATED_PASSWORD", password, sizeof password)) {
         sim_put(unit, "access.password", password);
         sim_store(unit);
-        secret_wipe(password, sizeof password);
+        explicit_bzero(password, sizeof password);
     }
     sim_server server;
     char why[300];

@@ -29,8 +29,9 @@ static int run(const command *self, int argc, const char **argv)
 }
 
 const command command_take_in = {"take-in",
-                                 "[options] COPY.bset DEVICE",
+                                 "[options] COPY.bset|KIT.zip DEVICE",
                                  "adds a copy from elsewhere to a device of the site",
-                                 "  bilancia take-in from-supplier.bset crusher --from \"Esempio, by mail\"\n",
+                                 "  bilancia take-in from-supplier.bset crusher --from \"Esempio, by mail\"\n"
+                                 "  bilancia take-in crusher.zip crusher                 the copy of a kit\n",
                                  run,
                                  600};

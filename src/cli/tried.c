@@ -61,7 +61,7 @@ static int ask(library *l, const char *device, tests *t)
 {
     bool there = isatty(STDIN_FILENO);
     unsigned left = 0, failed = 0;
-    interrupt_begin();
+    interrupt_begin(NULL);
     for (size_t i = 0; i < t->count; i++) {
         bil_site_test *one = &t->list[i];
         if (one->answered && one->passed)

@@ -3,7 +3,7 @@
 
 static int run(const command *self, int argc, const char **argv)
 {
-    return again_run(self, argc, argv, AGAIN_UNDO);
+    return again_run(self, argc, argv, bil_undo);
 }
 
 const command command_undo = {

@@ -1,44 +1,54 @@
 /* bilancia write: a saved copy to a device, with proof at the end. */
+#include <unistd.h>
+
 #include "cli/writing.h"
+
+static int write_copy(writing *x, const char *which, const char *where)
+{
+    bil_copy *copy;
+    bil_device *dev;
+    bil_ending ending = {.struct_size = sizeof ending};
+    bil_named kind;
+    int error = bil_host_named(x->l.host, which, &kind, NULL);
+    if (!error && (kind == BIL_NAMED_DEVICE || access(where, F_OK) == 0))
+        return say_error("", BIL_E_CALL, "write takes a saved copy and then one device address");
+    if (!error)
+        error = bil_copy_open(x->l.host, which, &copy);
+    int code = error ? library_failed(&x->l, error) : writing_device(x, where, &dev);
+    if (code >= 0)
+        return code;
+    writing_starts(x);
+    error = bil_write(dev, copy, &x->wish, &ending);
+    return writing_over(x, error, &ending);
+}
 
 int write_from_copy(const command *self, int argc, const char **argv, bool only_rehearse)
 {
-    writing *x = writing_new(BIL_JOB_WRITE);
-    char *purpose = NULL, *groups = NULL;
-    int calibration = 0, rehearse_first = 0, trial = 0;
+    writing *x = writing_new();
+    char *purpose = NULL;
+    int rehearse_first = 0;
     struct poptOption options[] = {
         {"as", 0, POPT_ARG_STRING, &purpose, 0, "for another unit: replacement (same place) or clone", "PURPOSE"},
-        {"with-calibration", 0, POPT_ARG_NONE, &calibration, 0, "calibration too, as far as it may go to this unit",
+        {"with-calibration", 0, POPT_ARG_NONE, &x->calibration, 0, "calibration too, as far as it may go to this unit",
          NULL},
-        {"group", 'g', POPT_ARG_STRING, &groups, 0, "only these groups of parameters", "NAME,NAME"},
+        {"group", 'g', POPT_ARG_STRING, &x->groups, 0, "only these groups of parameters", "NAME,NAME"},
         {"rehearse", 0, POPT_ARG_NONE, &rehearse_first, 0,
          "play it on a simulated unit with the values of the device first; go on when that ends well", NULL},
-        TRIAL_OPTION(trial),
+        TRIAL_OPTION(x),
         HOW_OPTIONS(x),
         WRITING_OPTIONS(x),
         POPT_TABLEEND};
-    call c;
-    int code = writing_begin(x, &c, self, argc, argv, options, 2, 2);
+    int code = writing_begin(x, self, argc, argv, options, 2, 2);
     if (code >= 0)
         return code;
-    write_call *w = &x->w;
-    w->groups = groups;
-    w->rehearse = only_rehearse ? REHEARSE_ONLY : rehearse_first ? REHEARSE_FIRST : REHEARSE_NOT;
     int as = purpose ? bil_purpose_from_name(purpose) : BIL_RESTORE;
-    w->config.trial = trial;
-    w->config.with_calibration = calibration;
-    w->config.purpose_given = purpose != NULL;
-    w->config.purpose = (bil_purpose)as;
-    code = as < 0 ? say_error(purpose, BIL_E_CALL, "a purpose is restore, replacement or clone") : -1;
-    if (code < 0)
-        code = writing_copy(x, c.arguments[0]);
-    if (code < 0)
-        code = writing_find(x, c.arguments[1]);
-    if (code < 0)
-        code = writing_models(x);
-    if (code < 0)
-        code = writing_run(x);
-    return writing_end(x, &c, code);
+    if (as < 0)
+        return writing_end(x, say_error(purpose, BIL_E_CALL, "a purpose is restore, replacement or clone"));
+    x->wish.purpose_given = purpose != NULL;
+    x->wish.purpose = (bil_purpose)as;
+    if (only_rehearse || rehearse_first)
+        writing_rehearses(x, only_rehearse);
+    return writing_end(x, write_copy(x, x->l.c.arguments[0], x->l.c.arguments[1]));
 }
 
 static int run(const command *self, int argc, const char **argv)

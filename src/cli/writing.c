@@ -1,109 +1,54 @@
 #include "cli/writing.h"
-#include "cli/asking.h"
-#include "cli/interrupt.h"
 
+#include <jansson.h>
+#include <stdlib.h>
 #include <string.h>
 #include <unistd.h>
 
+#include "cli/asking.h"
+#include "cli/interrupt.h"
+#include "cli/password.h"
 #include "show/need.h"
-
-/* ---- a call ---- */
-
-writing *writing_new(bil_job_kind kind)
-{
-    writing *x = need(1, sizeof *x);
-    x->fd = -1;
-    x->w.copy = "";
-    x->w.place.fd = x->w.unit.fd = -1;
-    x->w.config.kind = kind;
-    x->w.config.restart = BIL_RESTART_NOW;
-    return x;
-}
-
-int writing_begin(writing *x, call *c, const command *self, int argc, const char **argv, struct poptOption *options,
-                  int least, int most)
-{
-    int code = call_begin(c, self, argc, argv, options, least, most);
-    if (code >= 0) {
-        free(x);
-        return code;
-    }
-    x->w.who = x->who;
-    x->w.why = x->why;
-    x->w.yes = x->yes;
-    return -1;
-}
-
-int writing_find(writing *x, const char *name)
-{
-    trouble t;
-    int error = BIL_OK;
-    if (x->folder)
-        keeper_in_folder(&x->at, x->folder, name, x->given);
-    else
-        error = keeper_find(&x->at, name, x->given, &t);
-    x->w.keep = x->at.keep;
-    return error ? say_trouble(&t) : -1;
-}
-
-int writing_copy(writing *x, const char *text)
-{
-    x->w.copy = text;
-    if (x->folder)
-        return -1;
-    int error = place_of_copy(text, x->given, x->copy, x->w.expected_digest);
-    x->w.copy = x->copy;
-    return error ? exit_code_of(error) : -1;
-}
-
-int writing_models(writing *x)
-{
-    return catalogue_at_hand(&x->m, x->description, x->given) == BIL_OK ? -1 : EXIT_FILE;
-}
-
-int writing_end(writing *x, call *c, int code)
-{
-    code = call_end(c, code); /* the options point into the call */
-    write_end(&x->w);
-    leave_keeper(&x->at);
-    free(x);
-    return code;
-}
+#include "show/writing.h"
 
 /* ---- what the write asks and tells ---- */
 
-static write_answer ask(void *ctx, const write_call *w, write_question question, const char *text)
+static bil_write_answer ask(void *ctx, const bil_writing *w, bil_write_question question, const char *text)
 {
-    (void)ctx;
+    const writing *x = ctx;
     progress_clear();
     fflush(stdout);
-    if (!isatty(STDIN_FILENO))
-        return WRITE_NOBODY;
+    if (!isatty(STDIN_FILENO) || (x->json && question == BIL_MAY_START))
+        return BIL_ANSWER_NOBODY;
+    if (question == BIL_MAY_START)
+        tell(stderr, "%s!%s It was %s when this began; it stands now, and may move when it starts.\n", bad(), plain(),
+             text);
     char acts[700];
     snprintf(acts, sizeof acts, "The machine is at work, and these act at once: %s. May they?", text);
-    const char *words = question == WRITE_IS_IT_DONE         ? text
-                        : question == WRITE_MAY_ACT          ? acts
-                        : question == WRITE_MAY_TAKE_CHANGED ? "Overwrite what was changed since, too?"
-                        : w->config.kind == BIL_JOB_RESET    ? "Reset the device to its factory values?"
-                        : w->planned                         ? "Write these values to the device?"
-                                                             : "Go on?";
-    return ask_at_terminal(words) ? WRITE_YES : WRITE_NO;
+    const char *words = question == BIL_IS_IT_DONE         ? text
+                        : question == BIL_MAY_START        ? "Is everybody clear of it: set it to work again now?"
+                        : question == BIL_MAY_ACT          ? acts
+                        : question == BIL_MAY_TAKE_CHANGED ? "Overwrite what was changed since, too?"
+                        : x->resets                        ? "Reset the device to its factory values?"
+                        : bil_writing_planned(w)           ? "Write these values to the device?"
+                                                           : "Go on?";
+    return ask_at_terminal(words) ? BIL_ANSWER_YES : BIL_ANSWER_NO;
 }
 
 static bool password(void *ctx, bool may_ask, char *out, size_t size)
 {
     const writing *x = ctx;
     if (!may_ask) {
-        bool has = secret_from_environment("BILANCIA_PASSWORD", out, size); /* which takes it out there in any case */
-        return x->fd >= 0 ? secret_from_fd(x->fd, out, size) : has;
+        bool has = password_from_environment("BILANCIA_PASSWORD", out, size); /* which takes it out in any case */
+        return x->fd >= 0 ? password_from_fd(x->fd, out, size) : has;
     }
     if (!isatty(STDIN_FILENO))
         return false;
     progress_clear();
-    return secret_from_prompt("Password of the device: ", out, size);
+    return password_from_prompt("Password of the device: ", out, size);
 }
 
-static void preview(void *ctx, const write_call *w)
+static void preview(void *ctx, const bil_writing *w)
 {
     const writing *x = ctx;
     progress_clear();
@@ -112,194 +57,211 @@ static void preview(void *ctx, const write_call *w)
     fflush(stdout);
 }
 
-static void event(void *ctx, const write_call *w, const bil_action *action)
+static void event(void *ctx, const bil_writing *w, bil_event what, uint16_t index)
 {
     const writing *x = ctx;
-    if (x->json || action->u.record.event == BIL_EV_INTENT || action->u.record.event == BIL_EV_VERDICT)
+    if (x->json || what == BIL_EV_INTENT || what == BIL_EV_VERDICT)
         return;
     progress_clear();
-    say("  · %s", bil_event_text(action->u.record.event));
-    if (action->u.record.param != BIL_NONE)
-        say(": %s", w->want.description->params[action->u.record.param].id);
+    say("  · %s", bil_event_text(what));
+    if (index != BIL_NONE)
+        say(": %s", bil_writing_description(w)->params[index].id);
     putchar('\n');
     fflush(stdout);
 }
 
-static void saved(void *ctx, const write_call *w)
+static void saved(void *ctx, const bil_writing *w)
 {
     const writing *x = ctx;
     progress_clear();
     if (!x->json)
-        say("Safety copy  %s\nRecord       %s\n", w->safety, w->rec.path);
+        say("Safety copy  %s\nRecord       %s\n", bil_writing_safety(w), bil_writing_record(w));
 }
 
-static void doing(void *ctx, write_phase phase, const bil_job_progress *p)
+static void doing(void *ctx, const bil_writing *w, bil_write_phase phase, const bil_job_progress *p)
 {
     static const char *const words[] = {"Connecting", "Reading", "Working, don't disconnect",
                                         "Writing, don't disconnect",
                                         "Waiting for the restart; the device works meanwhile"};
-    (void)ctx;
-    progress_line(words[phase], p->done, phase == WRITE_WRITING ? p->total : 0, p->write_requests);
+    const writing *x = ctx;
+    (void)w;
+    if (interrupted(NULL)) /* a signal may have come before there was anything to cancel */
+        bil_cancel(x->l.host);
+    progress_line(words[phase], p->done, phase == BIL_PHASE_WRITING ? p->total : 0, p->write_requests);
 }
 
-static void doubt(void *ctx, const char *what, int error, const char *why)
+static void ended(void *ctx, const bil_writing *w, const bil_ending *e)
 {
-    (void)ctx;
-    say_error(what, error, why);
+    writing *x = ctx;
+    progress_clear();
+    x->told = true;
+    if (x->json) {
+        put_write_json(w, exit_code_of_ending(e));
+        return;
+    }
+    put_verdict(w);
+    if (e->moved)
+        say("It answers at %s now.\n", e->address);
+    if (e->present[0])
+        say("Copy after   %s\n", e->present);
+}
+
+static bil_write_answer tried(void *ctx, const bil_writing *w, bool test, const char *what)
+{
+    writing *x = ctx;
+    (void)w;
+    if (x->json) /* nobody is asked, and they stay open */
+        return BIL_ANSWER_NOBODY;
+    if (!x->asked[test])
+        say(test ? "Before the machine goes back to work:\n" : "To be expected meanwhile, and to be over now:\n");
+    x->asked[test] = true;
+    bil_write_answer answer = ask_of_test(what, !test, &x->person);
+    x->failed += answer == BIL_ANSWER_NO;
+    x->open += answer == BIL_ANSWER_NOBODY;
+    return answer;
+}
+
+/* Values that are on the device now and in no copy: a fresh one is offered. */
+static bool save_present(void *ctx, const bil_writing *w, unsigned count)
+{
+    const writing *x = ctx;
+    (void)w;
+    if (x->json)
+        return false;
+    say("No saved copy is up to date with the device now (%u value%s).", count, count == 1 ? "" : "s");
+    if (!isatty(STDIN_FILENO) || x->yes)
+        return false;
+    putchar('\n');
+    fflush(stdout);
+    return ask_at_terminal("Save one from what was just read back?");
+}
+
+/* ---- a call ---- */
+
+writing *writing_new(void)
+{
+    writing *x = need(1, sizeof *x);
+    x->fd = -1;
+    return x;
+}
+
+static void take_options(writing *x)
+{
+    bil_write_wish *wish = &x->wish;
+    x->person = isatty(STDIN_FILENO);
+    wish->struct_size = sizeof *wish;
+    wish->why = x->why;
+    wish->folder = x->folder;
+    wish->yes = x->yes;
+    wish->person_there = x->person;
+    wish->start_again = x->start_again;
+    wish->with_calibration = x->calibration;
+    wish->trial = x->trial;
+    wish->groups = x->groups;
+    wish->unseen = x->unseen;
+    wish->serial = x->serial;
+    wish->prove = x->prove;
+    wish->ask = ask;
+    wish->password = password;
+    wish->preview = preview;
+    wish->event = event;
+    wish->saved = saved;
+    wish->doing = doing;
+    wish->tried = tried;
+    wish->ended = ended;
+    wish->save_present = save_present;
+    wish->ctx = x;
+}
+
+int writing_begin(writing *x, const command *self, int argc, const char **argv, struct poptOption *options, int least,
+                  int most)
+{
+    int code = library_begin(&x->l, self, argc, argv, options, least, most, false);
+    if (code >= 0) {
+        free(x);
+        return code;
+    }
+    take_options(x);
+    code = library_takes(&x->l, "--why", x->why);
+    if (code < 0)
+        code = writing_words(x);
+    return code < 0 ? -1 : writing_end(x, code);
+}
+
+int writing_device(writing *x, const char *where, bil_device **dev)
+{
+    int error = bil_device_named(x->l.host, where, dev);
+    return error ? library_failed(&x->l, error) : -1;
+}
+
+int writing_end(writing *x, int code)
+{
+    code = library_end(&x->l, code); /* the options point into the call */
+    free(x->stage);
+    free(x->reasons);
+    free(x);
+    return code;
 }
 
 /* ---- afterwards ---- */
 
-/* One question, its answer recorded. */
-static void confirm(writing *x, bool warning, const char *what, bool *person_there, unsigned counts[3])
+void writing_starts(writing *x)
 {
-    static const record_result results[] = {RECORD_FAILED, RECORD_PASSED, RECORD_OPEN};
-    record_result result = results[ask_of_test(what, warning, person_there)];
-    counts[result]++;
-    if (result != RECORD_OPEN)
-        write_told(&x->w, warning, what, result);
+    interrupt_begin(x->l.host);
 }
 
-static void confirm_all(writing *x, bool warning, const bil_reminder *list, uint8_t count, bool *person_there,
-                        unsigned counts[3])
+static void tell_tests(const writing *x, const bil_ending *e)
 {
-    bool any = false;
-    for (uint8_t i = 0; i < count; i++) {
-        if (!write_concerns(&x->w, &list[i]))
-            continue;
-        if (!any)
-            say(warning ? "To be expected meanwhile, and to be over now:\n"
-                        : "Before the machine goes back to work:\n");
-        any = true;
-        confirm(x, warning, list[i].text, person_there, counts);
-    }
-}
-
-/* The machine goes back to work when a person has tried it. True unless something failed. */
-static bool ask_for_tests(writing *x)
-{
-    const bil_description *d = x->w.want.description;
-    bool person_there = isatty(STDIN_FILENO);
-    unsigned counts[3] = {0};
-    char name[4 * STORAGE_PATH + 3];
-    if (x->json) /* nobody is asked, and they stay open */
-        return true;
-    confirm_all(x, true, d->expect, d->expect_count, &person_there, counts);
-    confirm_all(x, false, d->tests, d->test_count, &person_there, counts);
-    pasted(write_name(&x->w), name, sizeof name);
-    if (counts[RECORD_FAILED])
+    char name[4 * 4200 + 3];
+    pasted(e->called, name, sizeof name);
+    if (x->failed)
         tell(stderr,
              "  %s✗ a test failed%s: the machine must not go back to work like this. To go back: bilancia undo %s\n",
              bad(), plain(), name);
-    if (counts[RECORD_OPEN] && x->w.keep.name)
-        say("%s!%s %u of these %s open. To answer later: bilancia tried %s\n", warn(), plain(), counts[RECORD_OPEN],
-            counts[RECORD_OPEN] == 1 ? "is" : "are", name);
-    return counts[RECORD_FAILED] == 0;
+    if (x->open && e->in_site)
+        say("%s!%s %u of these %s open. To answer later: bilancia tried %s\n", warn(), plain(), x->open,
+            x->open == 1 ? "is" : "are", name);
 }
 
-/* The machine was at work when this began and stands now: a question of its own decides whether it is set to work
- * again. True unless it was to and didn't. */
-static bool start_again(writing *x, bool tests_passed)
+/* The machine was at work when this began: does it work again? False where it was to and didn't. */
+static bool tell_start(const writing *x, const bil_ending *e)
 {
-    write_call *w = &x->w;
-    char state[BIL_VALUE_TEXT];
-    bool can = write_can_start(w), agreed = w->start_again && tests_passed;
-    if (!state_text(w->want.description, w->found, state))
+    if (!e->stopped || !e->record[0] || e->verdict == BIL_VERDICT_INCOMPLETE || !e->was[0])
         return true;
-    if (can && tests_passed && !agreed && !x->json && isatty(STDIN_FILENO)) {
-        tell(stderr, "%s!%s It was %s when this began; it stands now, and may move when it starts.\n", bad(), plain(),
-             state);
-        agreed = ask_at_terminal("Is everybody clear of it: set it to work again now?");
-    }
-    if (!agreed || !can) {
-        if (!x->json)
-            say("%s!%s It was %s when this began, and isn't started by itself: start it at the machine.\n", warn(),
-                plain(), state);
-        return true;
-    }
-    if (write_start(w) != BIL_OK) {
-        say_trouble(&w->trouble);
-        return false;
-    }
-    if (!x->json)
-        say("%s✓%s It is %s again.\n", good(), plain(), state);
-    return true;
+    if (e->start_error)
+        say_error(e->address, e->start_error, NULL);
+    else if (!x->json && e->started)
+        say("%s✓%s It is %s again.\n", good(), plain(), e->was);
+    else if (!x->json)
+        say("%s!%s It was %s when this began, and isn't started by itself: start it at the machine.\n", warn(), plain(),
+            e->was);
+    return !e->start_error;
 }
 
-/* Values that are on the device now and in no copy: a fresh one is offered. */
-static void offer_copy(writing *x)
+static void tell_copy(const writing *x, const bil_ending *e)
 {
-    write_call *w = &x->w;
-    unsigned count = write_beside_the_copy(w);
-    if (w->keep.in_site || count == 0 || x->json)
+    if (x->json || !e->beside)
         return;
-    say("No saved copy is up to date with the device now (%u value%s).", count, count == 1 ? "" : "s");
-    if (!isatty(STDIN_FILENO) || w->yes) {
-        say(" To take one: bilancia read %s\n", w->keep.address);
-        return;
-    }
-    putchar('\n');
-    fflush(stdout);
-    if (!ask_at_terminal("Save one from what was just read back?"))
-        return;
-    int error = write_save(w, "after a write");
-    if (error)
-        say_error(w->keep.copies, error, NULL);
-    else
-        say("Saved  %s\n", w->present);
+    if (e->present[0])
+        say("Saved  %s\n", e->present);
+    else if (!isatty(STDIN_FILENO) || x->yes)
+        say(" To take one: bilancia read %s\n", e->address);
 }
 
-/* ---- all of it ---- */
-
-static int carry_out(writing *x)
+int writing_over(writing *x, int error, const bil_ending *e)
 {
-    write_call *w = &x->w;
-    write_run(w);
     progress_clear();
-    int code = w->already ? EXIT_DONE : exit_code_of_end(&w->end, w->file_error);
-    if (x->json)
-        put_write_json(w, code);
-    else
-        put_verdict(w);
-    if (w->moved && !x->json)
-        say("It answers at %s now.\n", w->moved_address);
-    if (w->present[0] && !x->json)
-        say("Copy after   %s\n", w->present);
-    bool tests = write_wants_tests(w), passed = !tests || ask_for_tests(x);
-    if (!passed) /* the write itself has ended, whatever becomes of these */
-        code = EXIT_INCOMPLETE;
-    if (write_stopped(w) && !start_again(x, passed))
-        code = EXIT_INCOMPLETE;
-    if (tests)
-        offer_copy(x);
-    return code;
-}
-
-int writing_run(writing *x)
-{
-    write_call *w = &x->w;
-    write_answers answers = {.ask = ask,
-                             .password = password,
-                             .preview = preview,
-                             .event = event,
-                             .saved = saved,
-                             .doing = doing,
-                             .doubt = doubt,
-                             .person_there = isatty(STDIN_FILENO),
-                             .ctx = x};
-    int code = writing_words(x);
-    if (code >= 0)
-        return code;
-    interrupt_begin();
-    w->stop = interrupted;
-    int error = write_begin(w, &x->m, &answers);
-    progress_clear();
-    if (error)
-        code = say_trouble(&w->trouble);
-    else if (w->rehearse)
-        code = writing_rehearse(x);
-    if (code < 0 && w->rehearse != REHEARSE_ONLY)
-        code = carry_out(x);
     interrupt_end();
-    return code < 0 ? EXIT_DONE : code;
+    if (error)
+        return library_failed(&x->l, error);
+    int code = exit_code_of_ending(e);
+    if (!x->told)
+        return code;
+    tell_tests(x, e);
+    if (x->failed) /* the write itself has ended, whatever becomes of these */
+        code = EXIT_INCOMPLETE;
+    if (!tell_start(x, e))
+        code = EXIT_INCOMPLETE;
+    tell_copy(x, e);
+    return code;
 }

@@ -2,21 +2,23 @@
 #ifndef BIL_CLI_WRITING_H
 #define BIL_CLI_WRITING_H
 
-#include "cli/site_cli.h"
-#include "host/site/keeper.h"
-#include "host/write/write.h"
-#include "show/writing.h"
+#include "bilancia/write.h"
+#include "cli/library.h"
 
 /* One call of a command that writes. */
 typedef struct writing {
-    write_call w;
-    keeper at;
-    catalogue m;
-    char copy[STORAGE_PATH];
+    library l;
+    bil_write_wish wish;
+    bool resets;
+    bool told;             /* how it ended was shown */
+    bool person, asked[2]; /* somebody is there to answer; warnings and tests had their heading */
+    unsigned failed, open; /* of these */
+    struct stage *stage;   /* of a rehearsal */
+    bil_reason *reasons;   /* of both lists */
     /* options, as given */
-    char *folder, *who, *why, *description, *given, *restart;
+    char *folder, *why, *restart, *unseen, *groups, *serial;
     char **despite, **without;
-    int yes, json, fd;
+    int yes, json, fd, start_again, prove, trial, calibration;
 } writing;
 
 /* X: a `writing`. */
@@ -25,14 +27,14 @@ typedef struct writing {
         {"password-fd", 0, POPT_ARG_INT, &(x)->fd, 0, "read the password from this file descriptor", "N"},             \
         {"folder", 'f', POPT_ARG_STRING, &(x)->folder, 0, "for safety copy and record (the site, or this folder)",     \
          "DIR"},                                                                                                       \
-        WHO_OPTION((x)->who), {"why", 0, POPT_ARG_STRING, &(x)->why, 0, "a note for the record", "TEXT"},              \
+        WHO_OPTION((x)->l.who), {"why", 0, POPT_ARG_STRING, &(x)->why, 0, "a note for the record", "TEXT"},            \
         JSON_OPTION((x)->json),                                                                                        \
-        {"description", 'd', POPT_ARG_STRING, &(x)->description, 0, "a description to try first", "FILE"},             \
-        SITE_OPTION((x)->given), HELP_OPTION
+        {"description", 'd', POPT_ARG_STRING, &(x)->l.description, 0, "a description to try first", "FILE"},           \
+        SITE_OPTION((x)->l.given), HELP_OPTION
 
 #define START_OPTION(x)                                                                                                \
     {                                                                                                                  \
-        "start-again", 0, POPT_ARG_NONE, &(x)->w.start_again, 0,                                                       \
+        "start-again", 0, POPT_ARG_NONE, &(x)->start_again, 0,                                                         \
             "set the machine to work again afterwards, if it was at work when this began (--yes doesn't)", NULL        \
     }
 #define DESPITE_OPTION(x)                                                                                              \
@@ -44,12 +46,12 @@ typedef struct writing {
 /* How values are written, and which of them not. */
 #define HOW_OPTIONS(x)                                                                                                 \
     START_OPTION(x), DESPITE_OPTION(x),                                                                                \
-        {"prove",       0, POPT_ARG_NONE,                                                                              \
-         &(x)->w.prove, 0, "have the proof now: stored and restarted, even where the machine is at work",              \
+        {"prove",     0, POPT_ARG_NONE,                                                                                \
+         &(x)->prove, 0, "have the proof now: stored and restarted, even where the machine is at work",                \
          NULL},                                                                                                        \
         {"without", 0, POPT_ARG_ARGV, &(x)->without, 0, "leave this value out, with the reason", "ID=REASON"},         \
-        {"unseen",       0, POPT_ARG_STRING,                                                                           \
-         &(x)->w.unseen, 0, "write these though their present values can't be read, so that there is no way back",     \
+        {"unseen",     0, POPT_ARG_STRING,                                                                             \
+         &(x)->unseen, 0, "write these though their present values can't be read, so that there is no way back",       \
          "ID,ID"},                                                                                                     \
     {                                                                                                                  \
         "restart", 0, POPT_ARG_STRING, &(x)->restart, 0,                                                               \
@@ -57,35 +59,32 @@ typedef struct writing {
             "never (now; a machine at work isn't restarted unless this says when)",                                    \
             "WHEN"                                                                                                     \
     }
-#define TRIAL_OPTION(trial)                                                                                            \
+#define TRIAL_OPTION(x)                                                                                                \
     {                                                                                                                  \
-        "trial", 0, POPT_ARG_NONE, &(trial), 0, "put the values in force, but don't store them: keep or undo ends it", \
-            NULL                                                                                                       \
+        "trial", 0, POPT_ARG_NONE, &(x)->trial, 0,                                                                     \
+            "put the values in force, but don't store them: keep or undo ends it", NULL                                \
     }
 
-/* A new call of a kind of job, before its options are parsed. */
-writing *writing_new(bil_job_kind kind);
-/* Parses the call. -1, or the exit code; then the call is gone. */
-int writing_begin(writing *x, call *c, const command *self, int argc, const char **argv, struct poptOption *options,
-                  int least, int most);
-/* What somebody named as the place to write to: a device of the site, or an address, kept in a folder. -1, or the exit
+/* A new call, before its options are parsed. */
+writing *writing_new(void);
+/* Parses the call, opens the library and fills in the wish. -1, or the exit code; then the call is gone. */
+int writing_begin(writing *x, const command *self, int argc, const char **argv, struct poptOption *options, int least,
+                  int most);
+/* The device that somebody named as the place to write to. -1, or the exit code. */
+int writing_device(writing *x, const char *where, bil_device **dev);
+/* Around the call of the library: signals ask for a safe end from here on; and what is said afterwards, with the exit
  * code. */
-int writing_find(writing *x, const char *name);
-/* The copy that is meant, and by its digest where a site names it. -1, or the exit code. */
-int writing_copy(writing *x, const char *text);
-/* The descriptions at hand. -1, or the exit code. */
-int writing_models(writing *x);
-/* The whole write, asked and told. The exit code. */
-int writing_run(writing *x);
+void writing_starts(writing *x);
+int writing_over(writing *x, int error, const bil_ending *ending);
 /* Gives back what the call holds, and returns the code. */
-int writing_end(writing *x, call *c, int code);
+int writing_end(writing *x, int code);
 
 /* The whole command that writes a saved copy; the exit code. */
 int write_from_copy(const command *self, int argc, const char **argv, bool only_rehearse);
 
 /* What the words of the call say of checks, values left out and the restart. -1, or the exit code. */
 int writing_words(writing *x);
-/* Plays it on a simulated unit with the values of the device. -1 when it ended well, else the exit code. */
-int writing_rehearse(writing *x);
+/* Has it played on a simulated unit with the values of the device before. */
+void writing_rehearses(writing *x, bool only);
 
 #endif

@@ -1,25 +1,30 @@
 /* What the words of a call say of a write: checks set aside, values left out, the restart. */
-#include <jansson.h>
 #include <string.h>
 #include <time.h>
 
 #include "cli/writing.h"
+#include "show/need.h"
 
-/* "NAME=REASON" */
-static int take_reason(write_call *w, const char *word, bool (*take)(write_call *, const char *, size_t, const char *),
-                       const char *wanted)
+/* "NAME=REASON": the words become the reason, and the names are cut off in place. */
+static int take_reasons(char **words, bil_reason *out, size_t *count, const char *wanted)
 {
-    size_t length = strcspn(word, "=");
-    return word[length] && take(w, word, length, word + length + 1) ? -1 : say_error(word, BIL_E_CALL, wanted);
+    for (*count = 0; words && words[*count]; ++*count) {
+        char *equals = strchr(words[*count], '=');
+        if (!equals)
+            return say_error(words[*count], BIL_E_CALL, wanted);
+        *equals = '\0';
+        out[*count] = (bil_reason){words[*count], equals + 1};
+    }
+    return -1;
 }
 
 /* "now", "idle", "by-hand", "never", or a time of day. */
-static int restart(write_call *w, const char *word)
+static int restart(bil_write_wish *w, const char *word)
 {
     static const char *const words[] = {"never", "now", "idle", NULL, "by-hand"};
     for (int i = 0; i < BIL_RESTART_COUNT; i++)
         if (words[i] && strcmp(word, words[i]) == 0) {
-            w->config.restart = (bil_restart)i;
+            w->restart = (bil_restart)i;
             return -1;
         }
     unsigned hour, minute;
@@ -37,24 +42,30 @@ static int restart(write_call *w, const char *word)
         at.tm_mday++;
         at.tm_isdst = -1;
     }
-    w->config.restart = BIL_RESTART_AT;
+    w->restart = BIL_RESTART_AT;
     w->restart_in_ms = (uint64_t)(mktime(&at) - today) * 1000;
     return -1;
 }
 
+static size_t count_of(char **words)
+{
+    size_t count = 0;
+    while (words && words[count])
+        count++;
+    return count;
+}
+
 int writing_words(writing *x)
 {
-    write_call *w = &x->w;
-    int code = -1;
-    if (!note_is_good(x->who) || !note_is_good(x->why))
-        return say_error("--why, --who", BIL_E_CALL, NOTE_WANTED);
-    w->despite = json_object();
-    w->without = json_object();
-    for (char **word = x->despite; word && *word && code < 0; word++)
-        code = take_reason(w, *word, write_set_aside,
-                           "firmware=REASON is wanted, or so with hardware, rules, changed, card, turn or at-work");
-    for (char **word = x->without; word && *word && code < 0; word++)
-        code = take_reason(w, *word, write_leave_value, "--without ID=REASON is wanted");
-    w->restart_asked = x->restart != NULL;
-    return code < 0 && x->restart ? restart(w, x->restart) : code;
+    bil_write_wish *wish = &x->wish;
+    x->reasons = need(count_of(x->despite) + count_of(x->without) + 1, sizeof *x->reasons);
+    wish->despite = x->reasons;
+    wish->without = x->reasons + count_of(x->despite);
+    int code = take_reasons(x->despite, x->reasons, &wish->despite_count,
+                            "firmware=REASON is wanted, or so with hardware, rules, changed, card, turn or at-work");
+    if (code < 0)
+        code = take_reasons(x->without, x->reasons + wish->despite_count, &wish->without_count,
+                            "--without ID=REASON is wanted");
+    wish->restart_given = x->restart != NULL;
+    return code < 0 && x->restart ? restart(wish, x->restart) : code;
 }

@@ -100,3 +100,11 @@ void hint_for(const char *text, int error, int connect_errno, char *out, size_t 
         snprintf(out, size, "%s",
                  where.serial ? serial_hint(error, connect_errno) : network_hint(&where, error, connect_errno));
 }
+
+bool address_is_far(const char *text)
+{
+    address where;
+    char why[200];
+    return address_parse(text, &where, why, sizeof why) == BIL_OK && !where.serial &&
+           !network_is_near(where.host, NULL);
+}

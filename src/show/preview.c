@@ -3,6 +3,7 @@
 #include <string.h>
 
 #include "bilancia/host_error.h"
+#include "host/library/seen.h"
 #include "show/age.h"
 #include "show/screen.h"
 #include "show/writing.h"
@@ -312,8 +313,9 @@ static void put_plan(const write_call *w)
     put_then(w);
 }
 
-void put_preview(const write_call *w)
+void put_preview(const bil_writing *writing)
 {
+    const write_call *w = lib_writing_call(writing);
     put_who(w);
     put_plan(w);
     char later[KEEP_WHEN], digest[65];

@@ -117,6 +117,8 @@ void progress_clear(void)
 void tell_trouble(bool grave, const char *what, int error, const char *why)
 {
     progress_clear();
+    if (why && strncmp(why, what, strlen(what)) == 0) /* a place in a file begins with its name */
+        what = "";
     tell(stderr, "bilancia: %s%s%s%s%s\n", grave ? bad() : "", what, grave ? plain() : "", *what ? ": " : "",
          why && *why ? why : bil_host_error_text(error));
     if (*advice_for(error))

@@ -4,9 +4,10 @@
 
 #include <stdio.h>
 
-#include "host/describe/catalogue.h"
+#include "bilancia/look.h"
 
-/* A sheet that a person can read and print: identity, values by group, what isn't in it. */
-int sheet_write(const char *copy, const catalogue *m, FILE *out, char *why, size_t why_size);
+/* A sheet that a person can read and print: identity, values by group, what isn't in it; of the one side of a look.
+ * BIL_OK, or an error. */
+int sheet_write(bil_look *look, FILE *out);
 
 #endif

@@ -3,6 +3,7 @@
 
 #include "bilancia/host_error.h"
 #include "host/describe/rule_text.h"
+#include "host/library/seen.h"
 #include "show/screen.h"
 #include "show/writing.h"
 
@@ -192,8 +193,9 @@ static void put_failed(const write_call *w, const bil_job_progress *p)
         put_how_to_go_on(w);
 }
 
-void put_verdict(const write_call *w)
+void put_verdict(const bil_writing *writing)
 {
+    const write_call *w = lib_writing_call(writing);
     bil_job_progress p;
     bil_job_progress_of(w->job, &p);
     bool done = write_lasts(w);
@@ -218,8 +220,9 @@ void put_verdict(const write_call *w)
         put_failed(w, &p);
 }
 
-void put_write_json(const write_call *w, int code)
+void put_write_json(const bil_writing *writing, int code)
 {
+    const write_call *w = lib_writing_call(writing);
     bil_job_progress p;
     bil_job_progress_of(w->job, &p);
     const bil_description *d = w->want.description;

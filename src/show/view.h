@@ -35,6 +35,7 @@ enum { SHEET_MOST = BIL_PARAMS_MAX }; /* rows that a page shows of all values; n
 
 view view_text(screen l, bool all);
 view view_json(FILE *out, bool all);
+view view_json_copy(FILE *out); /* one copy, as it is */
 
 /* A kind of file in which findings are reported. It is listed by being defined in a file of this folder. */
 typedef struct report_kind {

@@ -2,6 +2,7 @@
 #ifndef BIL_SHOW_WRITING_H
 #define BIL_SHOW_WRITING_H
 
+#include "bilancia/write.h"
 #include "host/write/write.h"
 
 /* What a person calls the device: its name, or, where it has none, the record of the write. */
@@ -10,10 +11,10 @@ const char *write_name(const write_call *w);
 bool state_text(const bil_description *d, uint32_t state, char text[BIL_VALUE_TEXT]);
 
 /* Who, what, and what will happen, for the person who decides. */
-void put_preview(const write_call *w);
+void put_preview(const bil_writing *writing);
 /* How it ended, what is left to do, and what can be done now. */
-void put_verdict(const write_call *w);
+void put_verdict(const bil_writing *writing);
 /* The same as JSON; `code` is how the program will end. */
-void put_write_json(const write_call *w, int code);
+void put_write_json(const bil_writing *writing, int code);
 
 #endif

@@ -41,20 +41,76 @@ static bool is_open(const again *a, purpose why)
     return why != RESUME || !a->last.finished;
 }
 
+/* Somebody's record as the program sees it. */
+static bil_story story_of(const again *a)
+{
+    const record_story *s = &a->first, *last = &a->last;
+    bool back = a->undoes && !s->undoes;
+    return (bil_story){.record = last->path,
+                       .when = s->when,
+                       .who = s->who,
+                       .model = s->model,
+                       .serial = s->serial,
+                       .address = last->address,
+                       .verdict = last->verdict,
+                       .held = last->held,
+                       .on_trial = last->on_trial,
+                       .finished = last->finished,
+                       .undoes = a->undoes,
+                       .writes = back        ? s->safety
+                                 : s->resets ? ""
+                                             : s->copy,
+                       .resets = s->resets && !a->undoes,
+                       .groups = a->undoes ? "" : s->groups,
+                       .without = s->without,
+                       .purpose = a->undoes ? BIL_RESTORE : (bil_purpose)s->purpose,
+                       .with_calibration = s->with_calibration,
+                       .found = last->found,
+                       .aside = again_aside(a),
+                       .foreign = a->foreign,
+                       .ours = a->ours_too ? a->ours : ""};
+}
+
+/* A person has heard what is gone on with, and agreed to it where it is another computer's. */
+static int agree(again *a, bil_writing *x)
+{
+    bil_host *h = x->host;
+    char typed[SET_TEXT] = "", why[300];
+    bil_story story = story_of(a);
+    bool goes_on = true;
+    if (x->wish.serial)
+        snprintf(typed, sizeof typed, "%s", x->wish.serial);
+    if (x->wish.story)
+        goes_on = x->wish.story(x->wish.ctx, &story, typed, sizeof typed);
+    typed[sizeof typed - 1] = '\0'; /* whatever the program did */
+    if (a->foreign && (!goes_on || (!x->wish.story && !x->wish.serial))) {
+        snprintf(why, sizeof why, "it isn't of this computer, and counts once a person gives the %s of the unit",
+                 story.serial[0] ? "serial number" : "address");
+        return trouble_of(&h->trouble, BIL_E_FOREIGN, a->last.path, why);
+    }
+    if (!goes_on)
+        return trouble_of(&h->trouble, BIL_E_DECLINED, a->last.path, NULL);
+    if (!a->foreign)
+        return BIL_OK;
+    int error = again_agree(a, &x->w, typed);
+    if (error)
+        h->trouble = x->w.trouble;
+    return error;
+}
+
 static int choose(again *a, bil_writing *x, purpose why, const char *which)
 {
     bil_host *h = x->host;
     write_call *w = &x->w;
-    int error = BIL_OK;
+    int error;
     if (why == KEEP && !a->last.on_trial)
         return trouble_of(&h->trouble, BIL_E_NO_RECORD, which, "nothing is on trial there");
-    if (a->foreign && !x->wish.serial)
-        return trouble_of(&h->trouble, BIL_E_FOREIGN, a->last.path,
-                          "what it asks for counts once a person says which unit it is about");
-    if (a->foreign)
-        error = again_agree(a, w, x->wish.serial);
-    if (!error)
-        error = again_choose(a, w);
+    error = agree(a, x);
+    if (error)
+        return error;
+    error = again_choose(a, w);
+    if (x->wish.restart_given) /* what is said now counts, not what was said then */
+        w->config.restart = x->wish.restart;
     if (!error && x->wish.device) { /* it is where the program says */
         w->keep.address = x->wish.device->address;
         w->recorded_address = NULL;
@@ -70,7 +126,7 @@ static int run(bil_host *h, const char *which, purpose why, const bil_write_wish
 {
     bil_writing *x = NULL;
     bil_device *dev = NULL;
-    bil_ending ending = {.param = "", .other = "", .safety = "", .record = "", .present = "", .address = ""};
+    bil_ending ending = lib_nothing_done("");
     int error = lib_begin(h);
     if (error)
         return error;
@@ -87,6 +143,8 @@ static int run(bil_host *h, const char *which, purpose why, const bil_write_wish
         }
         again_open(a, why == UNDO);
         error = find(a, x, which);
+        if (!error && !is_open(a, why))
+            ending.before = lib_told(h, a->last.verdict);
         if (!error && is_open(a, why)) {
             error = choose(a, x, why, which);
             if (!error && x->wish.device)

@@ -112,6 +112,7 @@ int bil_copy_of_device(bil_device *dev, bil_copy **out)
         return lib_end_of(h, BIL_E_MEMORY);
     }
     snprintf(copy->device, sizeof copy->device, "%s", dev->name);
+    copy->unstored = dev->unstored;
     copy->work.description = from->description = image->description;
     bil_image_init(&from->image, image->description, from->memory, size);
     bil_image_copy(&from->image, image);
@@ -174,6 +175,22 @@ int bil_copy_set(bil_copy *copy, const char *id, const char *text)
     return edited_so(copy, id && text ? edit_set(&copy->work, id, text) : BIL_E_BAD_CALL);
 }
 
+int bil_copy_assign(bil_copy *copy, const char *assignment)
+{
+    int error = lib_begin(copy->part.host);
+    if (error)
+        return error;
+    return edited_so(copy, assignment ? edit_assign(&copy->work, assignment) : BIL_E_BAD_CALL);
+}
+
+int bil_copy_try(bil_copy *copy, const char *id, const char *text)
+{
+    int error = lib_begin(copy->part.host);
+    if (error)
+        return error;
+    return edited_so(copy, id && text ? edit_check(&copy->work, id, text) : BIL_E_BAD_CALL);
+}
+
 int bil_copy_take(bil_copy *copy, const bil_copy *from, const char *id)
 {
     int error = lib_begin(copy->part.host);
@@ -188,6 +205,14 @@ int bil_copy_take(bil_copy *copy, const bil_copy *from, const char *id)
     }
     bil_image_item(image, (uint16_t)index, &item);
     return edited_so(copy, edit_take(&copy->work, &item));
+}
+
+int bil_copy_take_item(bil_copy *copy, const bil_item *item)
+{
+    int error = lib_begin(copy->part.host);
+    if (error)
+        return error;
+    return edited_so(copy, item ? edit_take(&copy->work, item) : BIL_E_BAD_CALL);
 }
 
 int bil_copy_import(bil_copy *copy, const char *path)
@@ -232,7 +257,7 @@ static int save(bil_copy *copy, const keep *k, const char *why, keeper *at)
     o->from.totals = totals;
     o->changed = 0;
     if (read_now && at && at->keep.in_site)
-        fleet_saved(&at->site->index, &at->owner, &o->from.image, &totals, false, h->who);
+        fleet_saved(&at->site->index, &at->owner, &o->from.image, &totals, copy->unstored, h->who);
     copy->known_by[0] = '\0';
     snprintf(copy->path, sizeof copy->path, "%s", path);
     lib_copy_tells(copy);
@@ -252,6 +277,7 @@ int bil_copy_save(bil_copy *copy, const char *folder, const char *why)
     copy->work.why[0] = '\0';
     folder_of(copy->path[0] ? copy->path : ".", beside);
     keep k = keep_in_folder(folder ? folder : beside, copy->work.from.origin.from);
+    k.in_site = !folder && copy->known_by[0]; /* named so that no other place gives the same one */
     keeper *at = folder || copy->path[0] || !copy->device[0] ? NULL : mem_new(1, sizeof *at);
     if (at && lib_keeper(h, at, copy->device, NULL) == BIL_OK && at->keep.in_site)
         k = at->keep;

@@ -17,6 +17,30 @@ void lib_device_says(bil_device *dev)
         bil_image_identity(&dev->device.image, (bil_identity)i, dev->says[i], sizeof dev->says[i]);
 }
 
+bool lib_is_silence(int error)
+{
+    static const int silent[] = {BIL_E_NOT_REACHABLE, BIL_E_SILENT,       BIL_E_LOST,
+                                 BIL_E_GARBLED,       BIL_E_GATEWAY_PATH, BIL_E_GATEWAY_SILENT};
+    bool is_silent = false;
+    for (size_t i = 0; i < sizeof silent / sizeof silent[0]; i++)
+        is_silent = is_silent || error == silent[i];
+    return is_silent;
+}
+
+/* That a device of a site doesn't answer is noted there, where it is news. */
+static void note_silence(bil_host *h, const char *name, int error)
+{
+    keeper *at = lib_is_silence(error) && !h->nowhere ? mem_new(1, sizeof *at) : NULL;
+    trouble kept = h->trouble;
+    if (at && lib_keeper(h, at, name, NULL) == BIL_OK) {
+        if (at->keep.in_site)
+            keep_reached(&at->keep, h->who, bil_host_error_text(error));
+        keeper_close(at);
+    }
+    mem_free(at);
+    h->trouble = kept;
+}
+
 /* What is open in `dev->device`, or the error. */
 static int begun(bil_host *h, bil_device *dev, int error, const char *why, bil_device **out)
 {
@@ -31,20 +55,53 @@ static int begun(bil_host *h, bil_device *dev, int error, const char *why, bil_d
     return BIL_OK;
 }
 
-static int open(bil_host *h, const char *where, bil_device **out)
+static int name(bil_host *h, const char *where, bil_device **out)
 {
-    char why[500] = "", digest[65], place[STORAGE_PATH];
+    char digest[65], place[STORAGE_PATH];
     int error = lib_place(h, where, place, digest);
     if (!error && !address_is_device(place))
         error = trouble_of(&h->trouble, BIL_E_ADDRESS, where, "no device of a site is called so, and it is no address");
     if (!error && strlen(place) >= ADDRESS_TEXT)
         error = trouble_of(&h->trouble, BIL_E_ADDRESS, where, "it is too long");
-    bil_device *dev = error ? NULL : lib_part(h, sizeof *dev, end);
+    bil_device *dev = error ? NULL : lib_part(h, sizeof *dev, lib_nothing);
     if (!dev)
         return error ? error : BIL_E_MEMORY;
     snprintf(dev->name, sizeof dev->name, "%s", where);
     snprintf(dev->address, sizeof dev->address, "%s", place);
-    return begun(h, dev, device_open(&dev->device, dev->address, &h->known, why, sizeof why), why, out);
+    *out = dev;
+    return BIL_OK;
+}
+
+int lib_device_meet(bil_device *dev)
+{
+    bil_host *h = dev->part.host;
+    char why[500] = "";
+    if (dev->device.description)
+        return BIL_OK;
+    int error = device_open(&dev->device, dev->address, &h->known, why, sizeof why);
+    if (error) {
+        dev->device = (device){0};
+        trouble_of(&h->trouble, error, dev->address, why);
+        note_silence(h, dev->name, error);
+        return error;
+    }
+    dev->part.end = end;
+    lib_device_says(dev);
+    return BIL_OK;
+}
+
+static int open(bil_host *h, const char *where, bil_device **out)
+{
+    bil_device *dev;
+    int error = name(h, where, &dev);
+    if (error)
+        return error;
+    error = lib_device_meet(dev);
+    if (error)
+        lib_drop(&dev->part);
+    else
+        *out = dev;
+    return error;
 }
 
 int bil_device_open(bil_host *h, const char *where, bil_device **out)
@@ -54,6 +111,15 @@ int bil_device_open(bil_host *h, const char *where, bil_device **out)
     if (error)
         return error;
     return lib_end_of(h, where ? open(h, where, out) : BIL_E_BAD_CALL);
+}
+
+int bil_device_named(bil_host *h, const char *where, bil_device **out)
+{
+    *out = NULL;
+    int error = lib_begin(h);
+    if (error)
+        return error;
+    return lib_end_of(h, where ? name(h, where, out) : BIL_E_BAD_CALL);
 }
 
 int bil_device_open_link(bil_host *h, const char *name, bil_link link, bil_clock clock, bil_device **out)
@@ -125,9 +191,14 @@ int bil_device_read(bil_device *dev, const bil_read_wish *wish)
         return error;
     if (!lib_take(&own, sizeof own, wish))
         return lib_end_of(h, BIL_E_BAD_CALL);
-    error = device_read_watched(&dev->device, progress, &own, &dev->counts);
+    error = lib_device_meet(dev);
+    if (error)
+        return lib_end_of(h, error);
+    error = device_read_all(&dev->device, (read_watch){progress, &own}, &dev->counts, NULL);
     dev->was_read = dev->was_read || !error;
     lib_device_says(dev);
+    if (error && !dev->own_link)
+        note_silence(h, dev->name, error);
     return lib_end(h, error, dev->address, NULL);
 }
 
@@ -155,7 +226,8 @@ int bil_device_value(bil_device *dev, const char *id, char *text, size_t size)
     int error = lib_begin(h);
     if (error)
         return error;
-    return lib_end(h, lib_value(&dev->device.image, id, text, size), id, NULL);
+    error = lib_device_meet(dev);
+    return error ? lib_end_of(h, error) : lib_end(h, lib_value(&dev->device.image, id, text, size), id, NULL);
 }
 
 bool bil_device_unstored(bil_device *dev)
@@ -163,7 +235,7 @@ bool bil_device_unstored(bil_device *dev)
     bil_host *h = dev->part.host;
     if (lib_begin(h) != BIL_OK)
         return false;
-    bool unstored = device_says_unstored(&dev->device);
+    dev->unstored = lib_device_meet(dev) == BIL_OK && device_says_unstored(&dev->device);
     lib_end_of(h, BIL_OK);
-    return unstored;
+    return dev->unstored;
 }

@@ -7,6 +7,7 @@
 #include <unistd.h>
 
 #include "core/bytes.h"
+#include "host/base/decided.h"
 #include "host/base/person.h"
 #include "host/describe/doubt.h"
 #include "host/library/inside.h"
@@ -106,6 +107,7 @@ static const bil_description *load(bil_host *h, const char *path, int *error)
         trouble_of(&h->trouble, *error, why[0] ? "" : path, why);
         return NULL;
     }
+    snprintf(one->path, sizeof one->path, "%s", path);
     one->next = h->loaded;
     h->loaded = one;
     return &one->loaded.table;
@@ -121,8 +123,8 @@ static void two_differ(void *ctx, const char *model, const char *digest, const c
 {
     char why[300];
     snprintf(why, sizeof why,
-             "two descriptions differ, %.12s and %.12s: the first is used for reading, and nothing is written by "
-             "either until somebody decides",
+             "there are two descriptions that differ, %.12s and %.12s: the first is used for reading, and nothing is "
+             "written by either until somebody decides",
              digest, other);
     say(ctx, BIL_E_DISPUTED, model, why);
 }
@@ -278,9 +280,10 @@ const char *bil_host_trouble(const bil_host *h)
     const trouble *t = &h->trouble;
     char *line =
         ((bil_host *)(uintptr_t)h)->line; /* made anew for each question, so that it needs no room of its own */
-    snprintf(line, sizeof h->line, "%s%s%s%s%s", t->what, t->what[0] ? ": " : "", bil_host_error_text(t->error),
-             t->why[0] && strcmp(t->why, bil_host_error_text(t->error)) != 0 ? ": " : "",
-             strcmp(t->why, bil_host_error_text(t->error)) != 0 ? t->why : "");
+    const char *text = bil_host_error_text(t->error), *why = strcmp(t->why, text) ? t->why : "";
+    bool twice = why[0] && strncmp(why, t->what, strlen(t->what)) == 0; /* a place in a file begins with its name */
+    const char *what = twice ? "" : t->what;
+    snprintf(line, sizeof h->line, "%s%s%s%s%s", what, what[0] ? ": " : "", text, why[0] ? ": " : "", why);
     return line;
 }
 
@@ -327,6 +330,48 @@ int bil_host_digest(bil_host *h, const bil_description *d, char hex[65])
     if (error)
         return error;
     return lib_end_of(h, catalogue_digest(d, hex) ? BIL_OK : BIL_E_MEMORY);
+}
+
+bool bil_host_disputed(const bil_host *h, size_t i)
+{
+    return i < h->known.count && h->known.disputed[i];
+}
+
+/* The one at hand with this digest; NULL where there is none, or two. */
+static const bil_description *with_digest(const bil_host *h, const char *digits, char found[65])
+{
+    char digest[65];
+    const bil_description *d = NULL;
+    for (size_t i = 0; strlen(digits) >= 6 && i < h->known.count; i++)
+        if (catalogue_digest(h->known.list[i], digest) && strncmp(digest, digits, strlen(digits)) == 0) {
+            if (d && strcmp(digest, found) != 0)
+                return NULL;
+            d = h->known.list[i];
+            strcpy(found, digest);
+        }
+    return d;
+}
+
+int bil_host_decide(bil_host *h, const char *digits, const bil_description **d)
+{
+    char why[STORAGE_PATH + 300] = "", digest[65] = "";
+    int error = lib_begin(h);
+    if (error)
+        return error;
+    site *place = mem_new(1, sizeof *place);
+    error = !place       ? BIL_E_MEMORY
+            : !digits    ? BIL_E_BAD_CALL
+            : h->nowhere ? BIL_E_NO_SITE
+                         : site_find(place, h->site, why, sizeof why);
+    if (error)
+        trouble_of(&h->trouble, error, "", why);
+    else if (!(*d = with_digest(h, digits, digest)))
+        error = trouble_of(&h->trouble, BIL_E_CALL, digits,
+                           "no description at hand has this digest; at least six of its digits are wanted");
+    else
+        error = decided_add(DECIDED_DESCRIPTION, place->id, (*d)->model, digest);
+    mem_free(place);
+    return lib_end_of(h, error);
 }
 
 int bil_host_doubt(bil_host *h, const bil_description *d, unsigned i, char *text, size_t size)
@@ -392,7 +437,9 @@ static int place_of_copy(bil_host *h, open_site *s, const char *text, const char
     }
     device_row_free(&row);
     return error ? trouble_of(&h->trouble, error, text,
-                              error == BIL_E_DISPUTED ? "two places of the site name different ones" : NULL)
+                              error == BIL_E_DISPUTED
+                                  ? "two baselines were marked that don't know of each other; mark one again"
+                                  : NULL)
                  : BIL_OK;
 }
 
@@ -420,7 +467,30 @@ int lib_place(bil_host *h, const char *text, char *place, char *digest)
         !hash || strcmp(hash, "#stored") == 0 || strcmp(hash, "#factory") == 0 || strncmp(hash, "#kept", 5) == 0;
     error =
         of_device ? place_of_device(h, &s->index, text, hash, place) : place_of_copy(h, s, text, hash, place, digest);
+    if (index_broken(&s->index)) /* then what it says isn't there may be there */
+        error = trouble_of(&h->trouble, BIL_E_SITE_BROKEN, s->place.path, "what was known of it can't be read now");
     open_site_close(s);
     mem_free(s);
     return error;
+}
+
+int bil_host_takes(bil_host *h, const char *note)
+{
+    int error = lib_begin(h);
+    return error ? error : lib_end_of(h, lib_note(h, note));
+}
+
+int bil_host_named(bil_host *h, const char *text, bil_named *kind, const char **where)
+{
+    char digest[65];
+    int error = lib_begin(h);
+    if (error)
+        return error;
+    error = text && kind ? lib_place(h, text, h->where, digest) : BIL_E_BAD_CALL;
+    if (!error) {
+        *kind = address_is_device(h->where) ? BIL_NAMED_DEVICE : BIL_NAMED_FILE;
+        if (where)
+            *where = h->where;
+    }
+    return lib_end_of(h, error);
 }

@@ -26,6 +26,7 @@ typedef struct part {
 
 typedef struct described {
     struct described *next;
+    char path[STORAGE_PATH];
     loaded_description loaded;
 } described;
 
@@ -46,6 +47,7 @@ struct bil_host {
     bool nowhere;
     trouble trouble;
     char line[2 * STORAGE_PATH + 1500]; /* of bil_host_trouble */
+    char where[STORAGE_PATH];           /* of bil_host_named */
     arena told;                         /* texts of the last ending */
     atomic_int cancelled;               /* the write in progress is to end */
 };
@@ -70,6 +72,8 @@ int lib_note(bil_host *h, const char *text);
 /* The keeper of what somebody named: a device of the host's site, or an address; or with `folder` what is kept there.
  */
 int lib_keeper(bil_host *h, keeper *k, const char *name, const char *folder);
+/* A text of an ending: it belongs to the host until its next one. */
+const char *lib_told(bil_host *h, const char *text);
 /* Where a text leads: a file, an address, or what the site calls so. `place` of STORAGE_PATH bytes, `digest` (65) of a
  * copy that the site knows, else "". */
 int lib_place(bil_host *h, const char *text, char *place, char *digest);
@@ -81,9 +85,14 @@ struct bil_device {
     device device;
     bool own_link; /* of the program's */
     bool was_read;
+    bool unstored; /* as it said when it was asked last */
     bil_job_progress counts;
     char says[BIL_ID_COUNT][BIL_VALUE_TEXT];
 };
+/* Does the error say that nobody answers? */
+bool lib_is_silence(int error);
+/* Connects, where that wasn't done yet. */
+int lib_device_meet(bil_device *dev);
 /* Fills in what it says of itself. */
 void lib_device_says(bil_device *dev);
 /* A value as text, with its unit of measure. */
@@ -95,6 +104,7 @@ struct bil_copy {
     char digest[65], values_digest[65];
     char known_by[65];         /* the digest by which a site named it, or "" */
     char device[STORAGE_PATH]; /* what it was read from just now, as given; "" else */
+    bool unstored;             /* which said then that its values aren't stored yet */
     edited work;               /* its values */
     bil_copy_info info;
 };

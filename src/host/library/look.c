@@ -2,13 +2,13 @@
 #include <string.h>
 
 #include "host/library/inside.h"
-#include "host/look/finding.h"
+#include "host/library/seen.h"
 
 struct bil_look {
     part part;
     side *sides;
     size_t count, open;
-    bool all;
+    bil_look_wish wish; /* without its texts */
     findings found;
     finding one;
     char group[BIL_ID_MAX + 1], pattern[BIL_ID_MAX + 1];
@@ -25,9 +25,10 @@ static void end(part *p)
 
 /* ---- opening ---- */
 
-static int take_wish(bil_look *l, bil_look_wish *wish, const bil_look_wish *given, finding_filter *filter)
+static int take_wish(bil_look *l, const bil_look_wish *given, finding_filter *filter)
 {
     bil_host *h = l->part.host;
+    bil_look_wish *wish = &l->wish;
     if (!lib_take(wish, sizeof *wish, given) || wish->cls < 0 || wish->cls > BIL_CLASS_COUNT)
         return BIL_E_BAD_CALL;
     const char *texts[] = {wish->group, wish->pattern};
@@ -40,7 +41,8 @@ static int take_wish(bil_look *l, bil_look_wish *wish, const bil_look_wish *give
                                .match = wish->pattern ? l->pattern : NULL,
                                .cls = wish->cls ? bil_class_name((bil_class)(wish->cls - 1)) : NULL,
                                .safety = wish->safety};
-    l->all = wish->all || l->count == 1;
+    wish->group = wish->pattern = NULL; /* they were the caller's */
+    wish->all = wish->all || l->count == 1;
     return BIL_OK;
 }
 
@@ -60,8 +62,9 @@ static int open_side(bil_look *l, side *s, const char *text)
 {
     bil_host *h = l->part.host;
     char why[STORAGE_PATH + 500] = "";
-    int error = s->kind == SIDE_COPY ? prove(l, s) : BIL_OK;
-    if (!error && (error = side_open(s, &h->known, NULL, why, sizeof why)))
+    read_watch by = {l->wish.progress, l->wish.ctx};
+    int error = s->kind == SIDE_COPY && !l->wish.as_far_as ? prove(l, s) : BIL_OK;
+    if (!error && (error = side_open(s, &h->known, by, why, sizeof why)))
         trouble_of(&h->trouble, error, s->kind == SIDE_COPY ? "" : text, why);
     return error;
 }
@@ -106,11 +109,13 @@ static int open_sides(bil_look *l, const char *const *texts)
 
 static int same_model(const bil_look *l)
 {
-    char why[2 * SET_TEXT + 100];
+    char why[2 * SET_TEXT + 200];
     for (size_t i = 1; i < l->count; i++)
         if (strcmp(l->sides[0].origin.model, l->sides[i].origin.model) != 0) {
-            snprintf(why, sizeof why, "one side is model %s, another model %s", l->sides[0].origin.model,
-                     l->sides[i].origin.model);
+            snprintf(why, sizeof why,
+                     "one side is model %s, another model %s: their values can't be compared, unless what goes by the "
+                     "same id is meant",
+                     l->sides[0].origin.model, l->sides[i].origin.model);
             return trouble_of(&l->part.host->trouble, BIL_E_OTHER_MODEL, "", why);
         }
     return BIL_OK;
@@ -131,22 +136,21 @@ static bil_look *with_sides(bil_host *h, size_t count)
     return l;
 }
 
-static int begun(bil_look *l, int error, bil_look_wish *wish, const finding_filter *filter, bil_look **out)
+static int begun(bil_look *l, int error, const finding_filter *filter, bil_look **out)
 {
-    if (!error && !wish->other_model)
+    if (!error && !l->wish.other_model)
         error = same_model(l);
     if (error) {
         lib_drop(&l->part);
         return error;
     }
-    findings_begin(&l->found, l->sides, l->count, filter, !l->all);
+    findings_begin(&l->found, l->sides, l->count, filter, !l->wish.all);
     *out = l;
     return BIL_OK;
 }
 
 int bil_look_open(bil_host *h, const char *const *sides, size_t count, const bil_look_wish *given, bil_look **out)
 {
-    bil_look_wish wish;
     finding_filter filter;
     *out = NULL;
     int error = lib_begin(h);
@@ -157,10 +161,10 @@ int bil_look_open(bil_host *h, const char *const *sides, size_t count, const bil
     bil_look *l = with_sides(h, count);
     if (!l)
         return lib_end_of(h, BIL_E_MEMORY);
-    error = take_wish(l, &wish, given, &filter);
+    error = take_wish(l, given, &filter);
     if (!error)
         error = open_sides(l, sides);
-    return lib_end_of(h, begun(l, error, &wish, &filter, out));
+    return lib_end_of(h, begun(l, error, &filter, out));
 }
 
 static void lend(side *s, const bil_copy *copy, const bil_device *dev)
@@ -176,7 +180,6 @@ static void lend(side *s, const bil_copy *copy, const bil_device *dev)
 
 int bil_look_at(bil_host *h, const bil_copy *copy, const bil_device *dev, const bil_look_wish *given, bil_look **out)
 {
-    bil_look_wish wish;
     finding_filter filter;
     *out = NULL;
     int error = lib_begin(h);
@@ -187,12 +190,12 @@ int bil_look_at(bil_host *h, const bil_copy *copy, const bil_device *dev, const 
     bil_look *l = with_sides(h, copy && dev ? 2 : 1);
     if (!l)
         return lib_end_of(h, BIL_E_MEMORY);
-    error = take_wish(l, &wish, given, &filter);
+    error = take_wish(l, given, &filter);
     if (!error && copy)
         lend(&l->sides[l->open++], copy, NULL);
     if (!error && dev)
         lend(&l->sides[l->open++], NULL, dev);
-    return lib_end_of(h, begun(l, error, &wish, &filter, out));
+    return lib_end_of(h, begun(l, error, &filter, out));
 }
 
 void bil_look_close(bil_look *l)
@@ -215,7 +218,7 @@ int bil_look_next(bil_look *l, bil_finding *out)
     const finding *one = &l->one;
     do
         got = findings_next(&l->found, &l->one);
-    while (got == 1 && !l->all && !one->differs && !one->apart);
+    while (got == 1 && !l->wish.all && !one->differs && !one->apart);
     if (got == 0 && l->found.damaged >= 0)
         error = trouble_of(&h->trouble, l->found.error, "", side_why(&l->sides[l->found.damaged]));
     error = lib_end_of(h, error);
@@ -266,6 +269,62 @@ void bil_look_text(const bil_look *l, size_t i, const bil_item *item, char *text
     text[0] = '\0';
     if (item && i < l->count)
         item_text(item, l->sides[i].description, text, size);
+}
+
+const char *bil_look_nearest(const bil_look *l)
+{
+    return l->found.like.best;
+}
+
+findings *lib_look_findings(bil_look *l)
+{
+    return &l->found;
+}
+
+/* ---- taking over ---- */
+
+static int take_all(bil_copy *copy, bil_look *l, unsigned *taken, unsigned *stay)
+{
+    bil_finding one;
+    int got;
+    while ((got = bil_look_next(l, &one)) == 1) {
+        int error = one.cls == BIL_CLASS_UNIT ? BIL_E_NOT_YOURS : bil_copy_take_item(copy, one.items[0]);
+        if (error == BIL_E_NOT_YOURS || error == BIL_E_UNREADABLE)
+            ++*stay;
+        else if (error)
+            return error;
+        else
+            ++*taken;
+    }
+    return -got;
+}
+
+int bil_copy_take_from(bil_copy *copy, const char *which, const bil_look_wish *wish, unsigned *taken, unsigned *stay)
+{
+    bil_host *h = copy->part.host;
+    char why[200];
+    bil_look *l;
+    *taken = *stay = 0;
+    int error = bil_look_open(h, &which, 1, wish, &l);
+    if (error)
+        return error;
+    const char *model = l->sides[0].origin.model, *own = copy->work.from.origin.model;
+    bool other = strcmp(model, own) != 0;
+    if (other)
+        snprintf(why, sizeof why, "that is model %.60s, and the copy is of model %.60s", model, own);
+    else
+        error = take_all(copy, l, taken, stay);
+    bool none = !other && !error && !*taken;
+    if (none)
+        snprintf(why, sizeof why, "nothing there to take over%s%s%s", l->found.like.best[0] ? "; did you mean " : "",
+                 l->found.like.best, l->found.like.best[0] ? "?" : "");
+    trouble kept = h->trouble;
+    bil_look_close(l);
+    h->trouble = kept;
+    if (!other && !none)
+        return error;
+    error = lib_begin(h);
+    return error ? error : lib_end(h, other ? BIL_E_OTHER_MODEL : BIL_E_CALL, which, why);
 }
 
 int bil_look_differing(bil_copy *copy, bil_device *dev)

@@ -7,7 +7,14 @@
 static int save_now(bil_writing *x, bil_device *dev, char *before)
 {
     bil_host *h = x->host;
-    int error = device_read_all(&dev->device, NULL, &dev->counts, NULL);
+    lib_doing(x, BIL_PHASE_CONNECTING);
+    int error = lib_device_meet(dev);
+    if (error)
+        return error;
+    lib_doing(x, BIL_PHASE_READING);
+    error = device_read_all(&dev->device, (read_watch){0}, &dev->counts, NULL);
+    if (lib_is_silence(error) && x->w.keep.in_site)
+        keep_reached(&x->w.keep, h->who, bil_host_error_text(error));
     if (error)
         return trouble_of(&h->trouble, error, dev->address, NULL);
     dev->was_read = true;
@@ -18,17 +25,9 @@ static int save_now(bil_writing *x, bil_device *dev, char *before)
 static int assign(bil_host *h, edited *work, const char *const *assignments, size_t count)
 {
     int error = BIL_OK;
-    for (size_t i = 0; i < count && !error; i++) {
-        char id[BIL_ID_MAX + 1];
-        const char *equals = assignments[i] ? strchr(assignments[i], '=') : NULL;
-        if (!equals || (size_t)(equals - assignments[i]) >= sizeof id)
-            return trouble_of(&h->trouble, BIL_E_CALL, assignments[i], "ID=VALUE is wanted");
-        snprintf(id, sizeof id, "%.*s", (int)(equals - assignments[i]), assignments[i]);
-        error = edit_set(work, id, equals + 1);
-        if (error)
-            trouble_of(&h->trouble, error, "", work->why);
-    }
-    return error;
+    for (size_t i = 0; i < count && !error; i++)
+        error = assignments[i] ? edit_assign(work, assignments[i]) : BIL_E_BAD_CALL;
+    return error ? trouble_of(&h->trouble, error, "", work->why) : BIL_OK;
 }
 
 /* The copy that is wanted: `path` is "" where the device has these values already. */
@@ -59,7 +58,7 @@ int bil_set(bil_device *dev, const char *const *assignments, size_t count, const
     bil_host *h = dev->part.host;
     bil_writing *x = NULL;
     char before[STORAGE_PATH];
-    bil_ending ending = {.param = "", .other = "", .safety = "", .record = "", .present = "", .address = dev->address};
+    bil_ending ending = lib_nothing_done(dev->address);
     int error = lib_begin(h);
     if (error)
         return error;
@@ -72,6 +71,7 @@ int bil_set(bil_device *dev, const char *const *assignments, size_t count, const
         error = save_now(x, dev, before);
     if (!error)
         error = make_wanted(x, before, assignments, count, x->copy);
+    ending.already = !error && !x->copy[0];
     if (!error && x->copy[0]) {
         x->w.copy = x->copy;
         x->w.sets = true;

@@ -214,6 +214,33 @@ int bil_site_device_of(bil_site *s, const char *name, const bil_site_device **ou
     return lib_site_ended(s, error);
 }
 
+int bil_site_unit(bil_site *s, const char *model, const char *serial, const char *other_than,
+                  const bil_site_device **out)
+{
+    bil_host *h = s->part.host;
+    device_row own = {.card = NULL};
+    int error = lib_begin(h);
+    if (error)
+        return error;
+    *out = NULL;
+    error = model && serial ? BIL_OK : BIL_E_BAD_CALL;
+    if (!error && other_than)
+        error = lib_find_device(s, other_than, &own);
+    device_row_free(&s->row);
+    if (!error && (!index_serial_elsewhere(&s->open.index, model, serial, other_than ? own.folder : "", &s->found) ||
+                   !index_folder(&s->open.index, s->found.device, &s->row)))
+        error = trouble_of(&h->trouble, BIL_E_NO_DEVICE, serial, NULL);
+    if (!error) {
+        s->device = lib_device_row(s, &s->row, &s->texts);
+        s->texts.last = lib_copy_row(s, &s->found, s->texts.last_path); /* that of the unit, whatever came later */
+        s->device.last = &s->texts.last;
+        *out = &s->device;
+    }
+    if (other_than && own.card)
+        device_row_free(&own);
+    return lib_site_ended(s, error);
+}
+
 static bool each_copy(void *ctx, const copy_row *row)
 {
     const walk *w = ctx;

@@ -39,4 +39,8 @@ int lib_site_ended(bil_site *s, int error);
 int lib_find_device(bil_site *s, const char *name, device_row *row);
 int lib_find_copy(bil_site *s, const char *text, device_row *owner, copy_row *row);
 
+/* bil_site_take_in of a file that is a copy. */
+int lib_take_in(bil_site *s, const char *name, const char *file, const char *from, const char *text,
+                const bil_site_copy **taken);
+
 #endif

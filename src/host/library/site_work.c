@@ -133,6 +133,7 @@ typedef struct choice {
     device_row *rows;
     size_t count, room;
     bil_read_many many;
+    const fleet_task *tasks;
     atomic_int stop;
 } choice;
 
@@ -205,7 +206,12 @@ static void read_one(void *ctx, const fleet_task *t, size_t finished, size_t cou
                                 .values = t->values,
                                 .unreadable = t->unreadable,
                                 .requests = t->requests,
-                                .unstored = t->unstored};
+                                .unstored = t->unstored,
+                                .index = (size_t)(t - c->tasks),
+                                .address = t->address,
+                                .system_error = t->opened ? 0 : t->connect_errno,
+                                .model = t->origin ? t->origin->model : "",
+                                .serial = t->origin ? t->origin->serial : ""};
     if (m->each && !m->each(m->ctx, &one, finished, count))
         c->stop = 1;
 }
@@ -219,6 +225,7 @@ static int read_chosen(choice *c)
     if (!tasks)
         return BIL_E_MEMORY;
     fill(c, tasks);
+    c->tasks = tasks;
     fleet_orders orders = {.site = &s->open.place,
                            .models = &h->known,
                            .who = h->who,
@@ -238,6 +245,11 @@ static int read_chosen(choice *c)
     }
     mem_free(tasks);
     return error ? trouble_of(&h->trouble, error, s->open.place.path, NULL) : BIL_OK;
+}
+
+const char *bil_read_end_name(bil_read_end end)
+{
+    return (unsigned)end <= BIL_READ_FAILED ? fleet_end_name((fleet_end)end) : "?";
 }
 
 int bil_site_read(bil_site *s, const char *const *names, size_t count, bil_read_many *many)
@@ -341,8 +353,8 @@ static bool find_by_path(bil_site *s, const char *path)
     return found;
 }
 
-int bil_site_take_in(bil_site *s, const char *name, const char *file, const char *from, const char *text,
-                     const bil_site_copy **taken)
+int lib_take_in(bil_site *s, const char *name, const char *file, const char *from, const char *text,
+                const bil_site_copy **taken)
 {
     bil_host *h = s->part.host;
     char path[STORAGE_PATH], why[STORAGE_PATH + 500] = "";

@@ -5,6 +5,7 @@
 
 #include "host/base/folders.h"
 #include "host/base/person.h"
+#include "host/library/seen.h"
 #include "host/library/writing.h"
 
 /* ---- hooks ---- */
@@ -58,6 +59,13 @@ static void doing(void *ctx, write_phase phase, const bil_job_progress *p)
     _Static_assert((int)BIL_PHASE_WAITING == (int)WRITE_WAITING, "one list of phases");
     if (x->wish.doing)
         x->wish.doing(x->wish.ctx, x, (bil_write_phase)phase, p);
+}
+
+void lib_doing(bil_writing *x, bil_write_phase phase)
+{
+    static const bil_job_progress none;
+    if (x->wish.doing)
+        x->wish.doing(x->wish.ctx, x, phase, &none);
 }
 
 static void doubt(void *ctx, const char *what, int error, const char *why)
@@ -133,11 +141,10 @@ static int take_reasons(bil_writing *x)
     x->w.despite = jn_object();
     x->w.without = jn_object();
     for (size_t i = 0; i < wish->despite_count && !error; i++)
-        error = take_reason(
-            x, &wish->despite[i], write_set_aside,
-            "what is set aside is firmware, hardware, rules, changed, card, turn or at-work, with a reason");
+        error = take_reason(x, &wish->despite[i], write_set_aside,
+                            "firmware, hardware, rules, changed, card, turn or at-work is wanted, with a reason");
     for (size_t i = 0; i < wish->without_count && !error; i++)
-        error = take_reason(x, &wish->without[i], write_leave_value, "what is left out is a value's id, with a reason");
+        error = take_reason(x, &wish->without[i], write_leave_value, "the id of a value is wanted, with a reason");
     return error;
 }
 
@@ -179,29 +186,46 @@ static void try_all(bil_writing *x, bool test, const bil_reminder *what, uint8_t
     }
 }
 
-/* A machine that this write stopped is set to work again only because a person says so now. */
-static bool start(bil_writing *x, bool tested)
+/* The state in which it was found, in words; "" where its model doesn't tell. */
+static void state_found(const write_call *w, char *text, size_t size)
 {
-    write_call *w = &x->w;
-    char state[BIL_VALUE_TEXT] = "";
     const bil_description *d = w->want.description;
-    if (!write_stopped(w) || !tested || !write_can_start(w))
-        return false;
-    if (d->state != BIL_NONE) {
-        const bil_format *format = &d->params[d->state].format;
-        uint8_t raw[8];
-        bil_value_put_number(raw, format->size, w->found);
-        bil_value_text(format, raw, NULL, state, sizeof state);
-    }
-    bool agreed =
-        w->start_again || (x->wish.ask && x->wish.ask(x->wish.ctx, x, BIL_MAY_START, state) == BIL_ANSWER_YES);
-    return agreed && write_start(w) == BIL_OK;
+    uint8_t raw[8];
+    text[0] = '\0';
+    if (d->state == BIL_NONE)
+        return;
+    const bil_format *format = &d->params[d->state].format;
+    bil_value_put_number(raw, format->size, w->found);
+    bil_value_text(format, raw, NULL, text, size);
 }
 
-static const char *told(bil_host *h, const char *text)
+/* A machine that this write stopped is set to work again only because a person says so now. */
+static void start(bil_writing *x, bil_ending *e)
 {
-    char *copy = arena_text(&h->told, text, strlen(text));
-    return copy ? copy : "";
+    write_call *w = &x->w;
+    bool agreed = w->start_again;
+    if (!e->stopped || !write_stopped(w) || !e->can_start || e->tests_failed)
+        return;
+    if (!agreed && x->wish.ask)
+        agreed = x->wish.ask(x->wish.ctx, x, BIL_MAY_START, e->was) == BIL_ANSWER_YES;
+    e->start_error = agreed ? write_start(w) : BIL_OK;
+    e->started = agreed && !e->start_error;
+}
+
+/* What is there and in no copy, where no site takes care of that by itself. */
+static void save_present(bil_writing *x, bil_ending *e)
+{
+    write_call *w = &x->w;
+    if (w->keep.in_site || !write_wants_tests(w))
+        return;
+    e->beside = write_beside_the_copy(w);
+    if (!e->beside || !x->wish.save_present || !x->wish.save_present(x->wish.ctx, x, e->beside))
+        return;
+    int error = write_save(w, "after a write");
+    if (error)
+        doubt(x, w->keep.copies, error, NULL);
+    else
+        e->present = lib_told(x->host, w->present);
 }
 
 static void tell_ending(bil_writing *x, bil_ending *out)
@@ -210,9 +234,12 @@ static void tell_ending(bil_writing *x, bil_ending *out)
     const write_call *w = &x->w;
     const bil_description *d = w->want.description;
     const bil_action *end = &w->end;
+    char was[BIL_VALUE_TEXT];
     bil_job_progress p;
     bil_job_progress_of(w->job, &p);
-    *out = (bil_ending){.verdict = end->u.end.verdict,
+    state_found(w, was, sizeof was);
+    *out = (bil_ending){.struct_size = sizeof *out,
+                        .verdict = end->u.end.verdict,
                         .held = end->u.end.held,
                         .wrote = end->u.end.wrote,
                         .stored = end->u.end.stored,
@@ -225,12 +252,19 @@ static void tell_ending(bil_writing *x, bil_ending *out)
                         .code = end->u.end.code,
                         .planned = w->planned,
                         .written = p.written,
-                        .safety = told(h, w->safety),
-                        .record = told(h, w->rec.path),
+                        .safety = lib_told(h, w->safety),
+                        .record = lib_told(h, w->rec.path),
                         .went_on = w->job && bil_job_leaves_working(w->job) && write_is_at_work(w),
                         .already = w->already,
-                        .present = told(h, w->present),
-                        .address = told(h, w->moved ? w->moved_address : w->keep.address)};
+                        .present = lib_told(h, w->present),
+                        .address = lib_told(h, w->moved ? w->moved_address : w->keep.address),
+                        .file_error = w->file_error,
+                        .copy = lib_told(h, w->copy),
+                        .called = lib_told(h, w->keep.name ? w->keep.name : w->rec.path),
+                        .in_site = w->keep.in_site,
+                        .was = lib_told(h, was),
+                        .can_start = write_can_start(w),
+                        .before = ""};
 }
 
 /* ---- all of it ---- */
@@ -252,6 +286,12 @@ int lib_writing_run(bil_writing *x, bil_ending *ending)
     if (error)
         return error;
     error = write_begin(w, &x->known, &answers);
+    bool goes_on = true;
+    if (!error && x->wish.stage) {
+        error = lib_rehearse(x, ending, &goes_on);
+        if (error || !goes_on)
+            return error;
+    }
     if (!error)
         error = write_run(w);
     if (error) {
@@ -259,17 +299,17 @@ int lib_writing_run(bil_writing *x, bil_ending *ending)
         return error;
     }
     arena_free(&h->told);
-    unsigned failed = 0, open = 0;
+    tell_ending(x, ending);
+    if (x->wish.ended)
+        x->wish.ended(x->wish.ctx, x, ending);
     if (write_wants_tests(w)) {
         const bil_description *d = w->want.description;
-        try_all(x, false, d->expect, d->expect_count, &failed, &open);
-        try_all(x, true, d->tests, d->test_count, &failed, &open);
+        unsigned *failed = &ending->tests_failed, *open = &ending->tests_open;
+        try_all(x, false, d->expect, d->expect_count, failed, open);
+        try_all(x, true, d->tests, d->test_count, failed, open);
     }
-    bool started = start(x, failed == 0);
-    tell_ending(x, ending);
-    ending->started = started;
-    ending->tests_failed = failed;
-    ending->tests_open = open;
+    start(x, ending);
+    save_present(x, ending);
     return BIL_OK;
 }
 
@@ -414,6 +454,11 @@ bool bil_writing_changed_since(const bil_writing *x, uint16_t index)
     return write_changed_since(&x->w, index);
 }
 
+const char *bil_writing_address(const bil_writing *x)
+{
+    return x->w.keep.address;
+}
+
 const char *bil_writing_safety(const bil_writing *x)
 {
     return x->w.safety;
@@ -422,4 +467,9 @@ const char *bil_writing_safety(const bil_writing *x)
 const char *bil_writing_record(const bil_writing *x)
 {
     return x->w.rec.path;
+}
+
+const write_call *lib_writing_call(const bil_writing *x)
+{
+    return &x->w;
 }

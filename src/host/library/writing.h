@@ -18,9 +18,16 @@ struct bil_writing {
 
 /* One with what is wished; where that makes no sense, it is to be ended all the same. */
 int lib_writing_begin(bil_host *h, const bil_write_wish *wish, bil_job_kind kind, bil_writing **out);
+/* An ending of a call that had nothing to do. */
+bil_ending lib_nothing_done(const char *address);
+/* Tells what it is about, before the engine does. */
+void lib_doing(bil_writing *x, bil_write_phase phase);
 int lib_writing_keep(bil_writing *x, const bil_device *dev);
 /* The write itself, up to its ending. */
 int lib_writing_run(bil_writing *x, bil_ending *ending);
+/* Plays it on the unit that the program has for that: `ending` tells how that ended, and whether it `goes_on` to the
+ * device. An error where there is no such unit. */
+int lib_rehearse(bil_writing *x, bil_ending *ending, bool *goes_on);
 void lib_writing_end(bil_writing *x);
 /* The device is spoken to over one connection at a time: this one is closed, and opened again by the next read. */
 void lib_let_line_go(bil_device *dev);

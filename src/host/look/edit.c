@@ -142,6 +142,18 @@ int edit_set(edited *o, const char *id, const char *text)
     return error;
 }
 
+int edit_assign(edited *o, const char *assignment)
+{
+    char id[BIL_ID_MAX + 1];
+    const char *equals = strchr(assignment, '=');
+    if (!equals || (size_t)(equals - assignment) >= sizeof id) {
+        snprintf(o->why, sizeof o->why, "%.100s: ID=VALUE is wanted", assignment);
+        return BIL_E_CALL;
+    }
+    snprintf(id, sizeof id, "%.*s", (int)(equals - assignment), assignment);
+    return edit_set(o, id, equals + 1);
+}
+
 int edit_check(edited *o, const char *id, const char *text)
 {
     uint16_t index;

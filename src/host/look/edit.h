@@ -23,6 +23,8 @@ void edit_close(edited *o);
 int edit_find(edited *o, const char *id, uint16_t *index);
 /* One value, as people write it; with or without its unit of measure. */
 int edit_set(edited *o, const char *id, const char *text);
+/* "ID=VALUE"; BIL_E_CALL where it is none. */
+int edit_assign(edited *o, const char *assignment);
 /* Would it take this value? */
 int edit_check(edited *o, const char *id, const char *text);
 /* The value of an item of another copy or device of the same layout. */

@@ -151,26 +151,22 @@ static void tell_when(side *s, device *dev)
 }
 
 /* Another place of the device, or what the description knows of it. */
-static int read_elsewhere(side *s, device *dev,
-                          void (*progress)(void *ctx, const bil_job *job, const bil_action *action), char *why,
-                          size_t size)
+static int read_elsewhere(side *s, device *dev, read_watch by, char *why, size_t size)
 {
     const bil_bank *bank = wanted_bank(s, dev->description);
     if (bank) {
         if (s->kind == SIDE_KEPT)
             tell_when(s, dev);
-        return device_read_bank(dev, bank, progress);
+        return device_read_bank(dev, bank, by);
     }
     if (s->kind == SIDE_STORED && dev->description->unstored != BIL_NONE && !device_says_unstored(dev)) {
         snprintf(s->extra, sizeof s->extra, "those in force: the device says that all are stored");
-        return device_read_all(dev, progress, NULL, NULL);
+        return device_read_all(dev, by, NULL, NULL);
     }
     return hidden(s, dev, why, size);
 }
 
-static int open_device(side *s, const catalogue *m,
-                       void (*progress)(void *ctx, const bil_job *job, const bil_action *action), char *why,
-                       size_t size)
+static int open_device(side *s, const catalogue *m, read_watch by, char *why, size_t size)
 {
     device *dev = mem_new(1, sizeof *dev);
     int error = dev ? device_open(dev, s->place, m, why, size) : BIL_E_MEMORY;
@@ -180,14 +176,14 @@ static int open_device(side *s, const catalogue *m,
     }
     set_origin_of(&s->origin, &dev->image);
     if (s->kind == SIDE_RUNNING) {
-        error = device_read_all(dev, progress, NULL, NULL);
+        error = device_read_all(dev, by, NULL, NULL);
     } else if (s->kind == SIDE_FACTORY && !wanted_bank(s, dev->description)) {
         set_origin who = s->origin;
         error = factory_image(s, dev->description, why, size);
         if (!error)
             s->origin = who;
     } else {
-        error = read_elsewhere(s, dev, progress, why, size);
+        error = read_elsewhere(s, dev, by, why, size);
     }
     if (!error && !s->memory) { /* what was read outlives the link */
         error = empty_image(s, dev->description);
@@ -203,8 +199,7 @@ static int open_device(side *s, const catalogue *m,
 
 /* ---- all ---- */
 
-int side_open(side *s, const catalogue *m, void (*progress)(void *ctx, const bil_job *job, const bil_action *action),
-              char *why, size_t size)
+int side_open(side *s, const catalogue *m, read_watch by, char *why, size_t size)
 {
     why[0] = '\0';
     if (s->kind == SIDE_COPY) {
@@ -218,7 +213,7 @@ int side_open(side *s, const catalogue *m, void (*progress)(void *ctx, const bil
         return BIL_OK;
     }
     if (address_is_device(s->place))
-        return open_device(s, m, progress, why, size);
+        return open_device(s, m, by, why, size);
     const bil_description *d = s->description;
     for (size_t i = 0; !d && i < m->count; i++)
         if (strcasecmp(m->list[i]->model, s->place) == 0)

@@ -53,10 +53,9 @@ bool side_wants_model(const side *s);
 
 /* A side of values in memory, which outlive it. */
 void side_lend(side *s, side_kind kind, const char *place, const set_origin *origin, const bil_image *image);
-/* Opens a copy (looking for damage on the way, not before), or reads a device and lets it go. `progress` may be NULL.
- * `why` tells what went wrong. */
-int side_open(side *s, const catalogue *m, void (*progress)(void *ctx, const bil_job *job, const bil_action *action),
-              char *why, size_t why_size);
+/* Opens a copy (looking for damage on the way, not before), or reads a device and lets it go. `why` tells what
+ * went wrong. */
+int side_open(side *s, const catalogue *m, read_watch by, char *why, size_t why_size);
 void side_close(side *s);
 /* Has what is left out collected: of a copy while its items are read. */
 void side_collect_left_out(side *s);

@@ -24,32 +24,9 @@ bil_job *device_job(device *dev, bil_job_kind kind, bil_job_config config)
     return job;
 }
 
-static int read_values(device *dev, bil_job_config config,
-                       void (*progress)(void *ctx, const bil_job *job, const bil_action *action),
-                       bil_job_progress *counts, bil_verdict *verdict)
-{
-    bil_job *job = device_job(dev, BIL_JOB_READ, config);
-    bil_run_hooks hooks = {.struct_size = sizeof hooks, .progress = progress};
-    bil_action end;
-    if (verdict)
-        *verdict = BIL_VERDICT_UNTOUCHED;
-    if (!job)
-        return BIL_E_MEMORY;
-    int error = bil_run(job, dev->link, dev->clock, &hooks, &end);
-    if (counts)
-        bil_job_progress_of(job, counts);
-    mem_free(job);
-    if (error)
-        return error;
-    if (verdict)
-        *verdict = end.u.end.verdict;
-    return (int)end.u.end.cause;
-}
-
 typedef struct watching {
     bil_job *job;
-    bool (*stop)(void *ctx, const bil_job_progress *progress);
-    void *ctx;
+    read_watch by;
 } watching;
 
 static void watch(void *ctx, const bil_job *job, const bil_action *action)
@@ -58,36 +35,41 @@ static void watch(void *ctx, const bil_job *job, const bil_action *action)
     bil_job_progress p;
     (void)action;
     bil_job_progress_of(job, &p);
-    if (w->stop(w->ctx, &p))
+    if (w->by.stop(w->by.ctx, &p))
         bil_job_cancel(w->job);
 }
 
-int device_read_watched(device *dev, bool (*stop)(void *ctx, const bil_job_progress *progress), void *ctx,
-                        bil_job_progress *counts)
+static int read_values(device *dev, bil_job_config config, read_watch by, bil_job_progress *counts,
+                       bil_verdict *verdict)
 {
-    watching w = {device_job(dev, BIL_JOB_READ, (bil_job_config){0}), stop, ctx};
-    bil_run_hooks hooks = {.struct_size = sizeof hooks, .progress = watch, .ctx = &w};
+    watching w = {device_job(dev, BIL_JOB_READ, config), by};
+    bil_run_hooks hooks = {.struct_size = sizeof hooks, .progress = by.stop ? watch : NULL, .ctx = &w};
     bil_action end;
+    if (verdict)
+        *verdict = BIL_VERDICT_UNTOUCHED;
     if (!w.job)
         return BIL_E_MEMORY;
     int error = bil_run(w.job, dev->link, dev->clock, &hooks, &end);
-    bil_job_progress_of(w.job, counts);
+    if (counts)
+        bil_job_progress_of(w.job, counts);
     mem_free(w.job);
-    return error ? error : (int)end.u.end.cause;
+    if (error)
+        return error;
+    if (verdict)
+        *verdict = end.u.end.verdict;
+    return (int)end.u.end.cause;
 }
 
-int device_read_all(device *dev, void (*progress)(void *ctx, const bil_job *job, const bil_action *action),
-                    bil_job_progress *counts, bil_verdict *verdict)
+int device_read_all(device *dev, read_watch by, bil_job_progress *counts, bil_verdict *verdict)
 {
-    return read_values(dev, (bil_job_config){0}, progress, counts, verdict);
+    return read_values(dev, (bil_job_config){0}, by, counts, verdict);
 }
 
-int device_read_bank(device *dev, const bil_bank *bank,
-                     void (*progress)(void *ctx, const bil_job *job, const bil_action *action))
+int device_read_bank(device *dev, const bil_bank *bank, read_watch by)
 {
     const bil_description *d = dev->description;
     bil_job_config config = {.bank = (uint8_t)(bank->kind + 1), .copy = bank->copy};
-    int error = read_values(dev, config, progress, NULL, NULL);
+    int error = read_values(dev, config, by, NULL, NULL);
     for (uint16_t i = 0; i < d->count; i++) /* what was watched meanwhile */
         if (d->params[i].cls != BIL_CLASS_UNIT && !bil_description_bank(d, &d->params[i], config.bank, config.copy))
             dev->image.state[i] = BIL_ABSENT;

@@ -29,17 +29,16 @@ int device_open_within(device *dev, const char *text, const char *model, uint32_
 /* The same over a link that is the caller's, and stays so. */
 int device_open_over(device *dev, const char *text, bil_link link, bil_clock clock, const catalogue *known, char *why,
                      size_t why_size);
-/* Reads every value, as device_read_all; `stop` is asked after each action whether that is to end (BIL_E_CANCELLED). */
-int device_read_watched(device *dev, bool (*stop)(void *ctx, const bil_job_progress *progress), void *ctx,
-                        bil_job_progress *counts);
-/* Reads every value into the image. `progress` is called after each action, `counts` gets what it took; both may be
- * NULL. BIL_OK (values that can't be read are marked so in the image), or why it ended; `verdict`, unless NULL, is that
- * of the job. */
-int device_read_all(device *dev, void (*progress)(void *ctx, const bil_job *job, const bil_action *action),
-                    bil_job_progress *counts, bil_verdict *verdict);
+/* Who watches a read: asked after each action whether it is to end (BIL_E_CANCELLED); all zero: nobody. */
+typedef struct read_watch {
+    bool (*stop)(void *ctx, const bil_job_progress *progress);
+    void *ctx;
+} read_watch;
+/* Reads every value into the image. `counts` gets what it took, `verdict` is that of the job; both may be NULL. BIL_OK
+ * (values that can't be read are marked so in the image), or why it ended. */
+int device_read_all(device *dev, read_watch by, bil_job_progress *counts, bil_verdict *verdict);
 /* Reads what lies in a bank: what doesn't is absent afterwards; who the unit is stays. */
-int device_read_bank(device *dev, const bil_bank *bank,
-                     void (*progress)(void *ctx, const bil_job *job, const bil_action *action));
+int device_read_bank(device *dev, const bil_bank *bank, read_watch by);
 /* Reads one parameter by itself into the image. */
 int device_look(device *dev, uint16_t param);
 void device_close(device *dev);

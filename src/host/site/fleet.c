@@ -56,7 +56,7 @@ static bool unchanged(const fleet_task *task, device *dev)
 static int read_all(fleet_task *task, device *dev)
 {
     bil_job_progress p;
-    int error = device_read_all(dev, NULL, &p, NULL);
+    int error = device_read_all(dev, (read_watch){0}, &p, NULL);
     task->requests = p.read_requests + p.identity_requests + p.other_requests;
     return error;
 }

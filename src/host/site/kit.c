@@ -299,14 +299,15 @@ static int check_entries(zip_in *zip, json_t *list, FILE *aside, const char *pat
     return error;
 }
 
-int kit_check(const char *path, json_t **list, char *why, size_t size)
+int kit_take_copy(const char *path, char aside[KIT_ASIDE], json_t **list, char *why, size_t size)
 {
     *list = NULL;
-    char aside[] = "/tmp/bilancia-kit-XXXXXX";
     zip_in zip = {0};
     zip_file first;
     int error = BIL_OK;
     int fd_of_kit = storage_open(path, 0);
+    snprintf(aside, KIT_ASIDE, "/tmp/bilancia-kit-XXXXXX");
+    int fd = -1;
     if (fd_of_kit < 0) {
         snprintf(why, size, "%s", storage_why(errno));
         error = storage_open_error();
@@ -315,16 +316,27 @@ int kit_check(const char *path, json_t **list, char *why, size_t size)
         snprintf(why, size, "this is no kit, or it is cut or damaged");
         error = BIL_E_SET_ALTERED;
     } else {
-        int fd = mkstemp(aside);
+        fd = mkstemp(aside);
         FILE *copy = fd >= 0 ? fdopen(fd, "wb") : NULL;
         error = copy ? check_entries(&zip, *list, copy, aside, why, size) : storage_error();
         if (copy)
             fclose(copy);
-        if (fd >= 0)
+        if (fd >= 0 && error)
             unlink(aside);
     }
     zip_in_end(&zip);
     if (fd_of_kit >= 0)
         close(fd_of_kit);
+    if (error)
+        aside[0] = '\0';
+    return error;
+}
+
+int kit_check(const char *path, json_t **list, char *why, size_t size)
+{
+    char aside[KIT_ASIDE];
+    int error = kit_take_copy(path, aside, list, why, size);
+    if (!error)
+        unlink(aside);
     return error;
 }

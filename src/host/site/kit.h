@@ -28,6 +28,10 @@ int kit_save(const kit *k, const char *folder, const char *name, char *path, cha
 
 /* Looks at every byte: each file against the list in the kit, and the copy against itself. `list` becomes that list. */
 int kit_check(const char *path, json_t **list, char *why, size_t why_size);
+/* The same; the copy in it becomes a file of its own, `aside` (KIT_ASIDE bytes), to be deleted by the caller; "" where
+ * something is wrong. */
+enum { KIT_ASIDE = 40 };
+int kit_take_copy(const char *path, char aside[KIT_ASIDE], json_t **list, char *why, size_t why_size);
 
 /* Does this folder lie on the disk that appears at `storage`? */
 bool kit_lies_on(const char *folder, const char *storage);

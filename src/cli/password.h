@@ -1,0 +1,18 @@
+/* Passwords: from a file descriptor, the environment, or a prompt; never from the command line. Whoever has one wipes
+ * it (explicit_bzero). */
+#ifndef BIL_CLI_PASSWORD_H
+#define BIL_CLI_PASSWORD_H
+
+#include <stdbool.h>
+#include <stddef.h>
+
+enum { PASSWORD_MAX = 65 };
+
+/* The first line of a file descriptor. False when there is none or it is too long. */
+bool password_from_fd(int fd, char *out, size_t size);
+/* Takes the variable out of the environment and wipes it there. False when it isn't set. */
+bool password_from_environment(const char *name, char *out, size_t size);
+/* Asks at the terminal, without showing what is typed. False when there is no terminal or nothing was typed. */
+bool password_from_prompt(const char *question, char *out, size_t size);
+
+#endif
