@@ -8,10 +8,13 @@
 #include <unistd.h>
 
 #include "bilancia/find.h"
+#include "bilancia/kit.h"
 #include "bilancia/look.h"
+#include "bilancia/settle.h"
 #include "bilancia/site.h"
 #include "bilancia/write.h"
 #include "sim/entry.h"
+#include "sim/fault.h"
 
 #if defined(__SANITIZE_ADDRESS__)
 #define OWN_MALLOC 0
@@ -330,6 +333,208 @@ static void sides_are_laid_beside_each_other(void **state)
     int error = bil_look_open(p.host, sides, 2, NULL, &look);
     assert_true(error >= BIL_E_SET_CUT && error <= BIL_E_SET_AFTER_END);
     assert_null(look);
+    close_program(&p);
+}
+
+/* ---- settling, kits, rehearsals ---- */
+
+/* What the program is asked about ramp.up: at first nonsense, then 7 s; of all else the device wins. */
+static bil_winner ask_for_ramp(void *ctx, bil_settling *s, const bil_finding *one, bil_winner *rest, char *value,
+                               size_t size)
+{
+    unsigned *asked = ctx;
+    char saved[200];
+    ++*asked;
+    if (strcmp(one->id, "ramp.up") != 0)
+        return BIL_WINS_DEVICE;
+    *rest = BIL_WINS_DEVICE; /* for all that follow */
+    bil_look_text(bil_settling_look(s), 0, one->items[0], saved, sizeof saved);
+    assert_string_equal(saved, "3.000 s");
+    assert_int_equal(bil_copy_try(bil_settling_copy(s), one->id, "7000"), BIL_E_RANGE);
+    snprintf(value, size, "7");
+    return BIL_WINS_VALUE;
+}
+
+/* A copy of the drive with other values, in a file of its own. */
+static void save_with(program *p, const char *const *assignments, size_t count, char *path)
+{
+    for (size_t i = 0; i < count; i++)
+        expect_host(p->host, bil_copy_assign(p->copy, assignments[i]), BIL_OK);
+    expect_host(p->host, bil_copy_save(p->copy, ".", NULL), BIL_OK);
+    snprintf(path, 5000, "%s", bil_copy_tells(p->copy)->path);
+}
+
+static void what_counts_is_decided(void **state)
+{
+    (void)state;
+    static const char *const first[] = {"limit.torque=80", "ramp.up=3", "ramp.down=5", "speed.minimum=100"};
+    static const char *const second[] = {"limit.torque=90", "ramp.up=4", "ramp.down=6", "motor.cos_phi=0.9",
+                                         "speed.minimum=200"};
+    static const char *const given[] = {"limit.*=saved"}, *const again[] = {"motor.*=device", "*=nonsense"};
+    char saved[5000], now[5000], text[200];
+    unsigned asked = 0, rows;
+    program p;
+    open_program(&p);
+    save_copy(&p);
+    save_with(&p, first, 4, saved);
+    save_with(&p, second, 5, now);
+    bil_settling *s;
+    bil_settle_wish wish = {.struct_size = sizeof wish, .decisions = given, .decision_count = 1};
+    expect_host(p.host, bil_settle(p.host, saved, now, &wish, &s), BIL_E_PERSON); /* of the others nobody says */
+    assert_null(s);
+    wish.ask = ask_for_ramp;
+    wish.ctx = &asked;
+    expect_host(p.host, bil_settle(p.host, saved, now, &wish, &s), BIL_OK);
+    bil_copy *copy = bil_settling_copy(s);
+    static const struct {
+        const char *id, *text;
+    } so[] = {{"limit.torque", "80.0 %"}, {"ramp.up", "7.000 s"}, {"ramp.down", "6.000 s"}, {"motor.cos_phi", "0.900"}};
+    for (size_t i = 0; i < 4; i++) {
+        expect_host(p.host, bil_copy_value(copy, so[i].id, text, sizeof text), BIL_OK);
+        assert_string_equal(text, so[i].text);
+    }
+    assert_int_equal(asked, 3); /* once the rest is decided nobody is asked any more */
+    assert_int_equal(bil_settling_count(s, BIL_WINS_SAVED), 1);
+    assert_int_equal(bil_settling_count(s, BIL_WINS_VALUE), 1);
+    assert_int_equal(bil_settling_count(s, BIL_WINS_DEVICE), 3);
+    expect_host(p.host, bil_settling_list(s, "write.csv", &rows), BIL_OK);
+    assert_int_equal(rows, 2); /* what the device has in another way: torque and ramp.up */
+    expect_host(p.host, bil_settling_record(s, "choice.json"), BIL_OK);
+    expect_host(p.host, bil_settling_note(s), BIL_OK); /* of no site: nothing to do */
+    bil_settling_close(s);
+    /* the same once more by what was recorded; and as a table, from the other side */
+    wish = (bil_settle_wish){.struct_size = sizeof wish, .file = "choice.json"};
+    expect_host(p.host, bil_settle(p.host, saved, now, &wish, &s), BIL_OK);
+    expect_host(p.host, bil_copy_value(bil_settling_copy(s), "ramp.up", text, sizeof text), BIL_OK);
+    assert_string_equal(text, "7.000 s");
+    expect_host(p.host, bil_copy_save(bil_settling_copy(s), ".", NULL), BIL_OK);
+    bil_settling_close(s);
+    expect_host(p.host, bil_copy_import(p.copy, "write.csv"), BIL_OK);
+    assert_int_equal(bil_copy_changed(p.copy), 2);
+    wish = (bil_settle_wish){.struct_size = sizeof wish, .decisions = again, .decision_count = 2};
+    assert_int_not_equal(bil_settle(p.host, saved, now, &wish, &s), BIL_OK); /* "nonsense" is no value of a ramp */
+    assert_null(s);
+    unsigned taken, stay;
+    bil_look_wish group = {.struct_size = sizeof group, .group = "ramp", .all = true};
+    expect_host(p.host, bil_copy_take_from(p.copy, saved, &group, &taken, &stay), BIL_OK);
+    assert_true(taken > 2);
+    expect_host(p.host, bil_copy_value(p.copy, "ramp.up", text, sizeof text), BIL_OK);
+    assert_string_equal(text, "3.000 s");
+    group.group = "rampe";
+    expect_host(p.host, bil_copy_take_from(p.copy, saved, &group, &taken, &stay), BIL_E_CALL);
+    assert_non_null(strstr(bil_host_why(p.host), "did you mean ramp?"));
+    close_program(&p);
+}
+
+static void count_file(void *ctx, const char *name, uint64_t bytes)
+{
+    unsigned *files = ctx;
+    assert_true(name[0] && bytes);
+    ++*files;
+}
+
+static void a_kit_says_what_it_lacks(void **state)
+{
+    (void)state;
+    static const char *const texts[] = {"licence.txt"};
+    program p;
+    fresh_folder();
+    bil_host_config config = {.struct_size = sizeof config, .who = "anna", .site = ""};
+    open_program_with(&p, &config);
+    save_copy(&p);
+    FILE *file = fopen(texts[0], "w");
+    fputs("to be used in the mill\n", file);
+    fclose(file);
+    bil_site *site, *other;
+    bil_card card = {.struct_size = sizeof card, .name = "crusher", .address = "modbus+tcp://127.0.0.1:9/1"};
+    expect_host(p.host, bil_site_make(p.host, "mill", "Mill", &site), BIL_OK);
+    expect_host(p.host, bil_site_add(site, &card), BIL_OK);
+    expect_host(p.host, bil_site_take_in(site, "crusher", bil_copy_tells(p.copy)->path, "here", NULL, NULL), BIL_OK);
+    bil_kit_wish wish = {.struct_size = sizeof wish, .why = "the shelf", .texts = texts, .text_count = 1};
+    bil_kit kit = {.struct_size = sizeof kit};
+    expect_host(p.host, bil_kit_make(site, "crusher", "crusher.zip", &wish, &kit), BIL_OK);
+    assert_string_equal(kit.device, "crusher");
+    assert_int_equal(kit.file_count, 2);
+    assert_int_equal(kit.lacks, ((1u << BIL_KIT_PART_COUNT) - 1) & ~(1u << BIL_KIT_TEXTS));
+    /* a description goes in by what it describes, whatever its file is called */
+    assert_int_equal(system("cp " BILANCIA_SOURCE "/descriptions/ed-30.yaml of-the-shelf.yaml"), 0);
+    expect_host(p.host, bil_host_add_description(p.host, "of-the-shelf.yaml"), BIL_OK);
+    expect_host(p.host, bil_kit_make(site, "crusher", "whole.zip", &wish, &kit), BIL_OK);
+    assert_false(kit.lacks >> BIL_KIT_DESCRIPTION & 1);
+    unsigned files = 0;
+    expect_host(p.host, bil_kit_check(p.host, "whole.zip", count_file, &files, &kit), BIL_OK);
+    assert_int_equal(files, 3);
+    assert_string_equal(kit.why, "the shelf");
+    expect_host(p.host, bil_kit_check(p.host, texts[0], NULL, NULL, NULL), BIL_E_SET_ALTERED);
+    /* and another site takes its copy as it is */
+    const bil_site_copy *taken = NULL;
+    expect_host(p.host, bil_site_make(p.host, "second", "Second", &other), BIL_OK);
+    expect_host(p.host, bil_site_add(other, &card), BIL_OK);
+    expect_host(p.host, bil_site_take_in(other, "crusher", "whole.zip", "", NULL, &taken), BIL_OK);
+    assert_string_equal(taken->digest, bil_copy_tells(p.copy)->digest);
+    const bil_site_device *known; /* the same unit, known here as another device */
+    expect_host(p.host, bil_site_unit(site, "ED-30", taken->serial, NULL, &known), BIL_OK);
+    assert_string_equal(known->name, "crusher");
+    expect_host(p.host, bil_site_unit(site, "ED-30", taken->serial, "crusher", &known), BIL_E_NO_DEVICE);
+    close_program(&p);
+}
+
+typedef struct theatre {
+    bench *unit;
+    unsigned set, played;
+} theatre;
+
+static bool set_stage(void *ctx, const bil_writing *w, const char *secret, bil_link *link, bil_clock *clock)
+{
+    theatre *t = ctx;
+    assert_string_equal(secret, "mill-30");
+    assert_int_equal(bil_writing_planned(w), 0); /* nothing is planned on the device yet */
+    *link = t->unit->link;
+    *clock = t->unit->clock;
+    t->set++;
+    return true;
+}
+
+static void played(void *ctx, const bil_writing *w, const bil_ending *end, const bil_job_progress *counts)
+{
+    theatre *t = ctx;
+    assert_non_null(bil_writing_description(w));
+    t->played += end->verdict == BIL_VERDICT_VERIFIED && counts->written == 1;
+}
+
+static void a_write_is_played_before(void **state)
+{
+    (void)state;
+    program p;
+    bench other;
+    open_program(&p);
+    save_copy(&p);
+    sim_put(p.drive.unit, "limit.torque", "55");
+    bench_open(&other, &sim_ed30, &bil_description_ed_30, false);
+    sim_put(other.unit, "limit.torque", "55");
+    theatre t = {.unit = &other};
+    bil_write_wish wish = agreed();
+    bil_ending end = ending();
+    wish.stage = set_stage;
+    wish.rehearsed = played;
+    wish.only_rehearsed = true;
+    wish.ctx = &t;
+    expect_host(p.host, bil_write(p.device, p.copy, &wish, &end), BIL_OK);
+    assert_int_equal(end.verdict, BIL_VERDICT_VERIFIED);
+    assert_int_equal(t.played, 1);
+    expect_text(&p, "limit.torque", "55.0 %"); /* the device wasn't touched */
+    char answer[200];
+    sim_put(other.unit, "limit.torque", "55");
+    sim_fault_say(other.unit, "refuse limit.torque", answer, sizeof answer);
+    assert_string_equal(answer, "ok: refuse");
+    wish.only_rehearsed = false;
+    end = ending();
+    expect_host(p.host, bil_write(p.device, p.copy, &wish, &end), BIL_OK);
+    assert_int_not_equal(end.verdict, BIL_VERDICT_VERIFIED); /* it went wrong there, so it never came here */
+    assert_int_equal(t.played, 1);
+    assert_string_equal(end.record, "");
+    expect_text(&p, "limit.torque", "55.0 %");
+    bench_close(&other);
     close_program(&p);
 }
 
@@ -744,6 +949,13 @@ static int a_days_work(const bil_host_config *config, bench *drive, bil_ending *
     bil_site_state sound = {.struct_size = sizeof sound};
     if (!error)
         error = bil_site_check(site, &sound);
+    bil_kit kit = {.struct_size = sizeof kit};
+    if (!error)
+        error = bil_kit_make(site, "crusher", "crusher.zip", NULL, &kit);
+    bil_settling *settled;
+    bil_settle_wish wins = {.struct_size = sizeof wins, .rest = BIL_WINS_DEVICE};
+    if (!error)
+        error = bil_settle(host, bil_copy_tells(copy)->path, end->safety, &wins, &settled);
     bil_host_close(host);
     return error;
 }
@@ -897,6 +1109,9 @@ int main(int argc, char **argv)
         cmocka_unit_test(single_values_trials_and_resets),
         cmocka_unit_test(a_copy_is_changed_and_saved_anew),
         cmocka_unit_test(sides_are_laid_beside_each_other),
+        cmocka_unit_test(what_counts_is_decided),
+        cmocka_unit_test(a_kit_says_what_it_lacks),
+        cmocka_unit_test(a_write_is_played_before),
         cmocka_unit_test(a_write_is_cancelled_at_each_event),
         cmocka_unit_test(a_site_is_made_and_kept),
         cmocka_unit_test(older_and_newer_programs_are_served),
