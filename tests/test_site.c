@@ -75,9 +75,10 @@ static void copies_have_a_history(void **state)
     /* what is kept, and what goes */
     expect(3, "kept for good", sh("b delete crusher#1 --yes --site mill"));
     expect(3, "nobody can be asked", sh("b delete crusher#2 --site mill"));
-    expect(0, "deleted", sh("b delete crusher#2 --yes --site mill"));
+    expect(0, "deleted", sh("b show crusher#3 --site mill >three; b delete crusher#2 --yes --site mill"));
     assert_int_equal(count_of("mill", "crusher"), 2);
-    expect(2, "no such copy", sh("b show crusher#3 --site mill"));
+    expect(2, "no such copy", sh("b show crusher#2 --site mill"));
+    expect(0, NULL, sh("b show crusher#3 --site mill | cmp - three"));
     /* the index is never the only place of anything */
     expect(0, NULL,
            sh("b overview --json --site mill > with; b history crusher --json --site mill >> with; rm -r cache; "
@@ -211,7 +212,9 @@ static void merge(const char *by_what)
            sh("for at in mill other; do b history crusher --json --all --site $at | grep -v path > $at.said; done; cmp "
               "mill.said other.said"));
     /* somebody decides: then there is one again, wherever that comes to be known */
-    expect(0, NULL, sh("b baseline crusher#2 --site mill && b share other --site mill"));
+    expect(3, "this may be crusher#",
+           sh("b show crusher#2 --site mill")); /* each place has made one: neither is meant */
+    expect(0, NULL, sh("b baseline crusher#last --site mill && b share other --site mill"));
     expect(0, "Saved copy", sh("b show crusher#baseline --site other"));
     /* a record never goes on elsewhere: where its beginning was brought, the whole one comes beside it, once */
     expect(0, NULL,
@@ -229,9 +232,76 @@ static void merge(const char *by_what)
               "cd ../../../..; [ ! -e other/devices/crusher/records/busy.brec ] && b share other --site mill && "
               "[ -e other/devices/crusher/records/busy.brec ]"));
     /* deleted here, deleted there */
-    expect(0, NULL, sh("b delete crusher#3 --yes --site mill && b share other --site mill"));
+    expect(
+        0, NULL,
+        sh("b delete crusher#$(b history crusher --json --all --site mill | python3 -c 'import json, sys; print([c for "
+           "c in json.load(sys.stdin)[\"history\"] if c[\"place\"] == 2][0][\"digest\"][:7])') --yes --site mill && "
+           "b share other --site mill"));
     assert_int_equal(count_of("other", "crusher"), 2);
     assert_int_equal(count_of("mill", "crusher"), 2);
+}
+
+/* A number means one copy for good: whatever is read, deleted, taken in, thinned or brought together at two places, it
+ * is that copy, or gone, or (where both gave it) refused with what it may be. */
+static void numbers_stay(void **state)
+{
+    (void)state;
+    make_mill();
+    expect(0, NULL, sh("rm -rf other early; b read crusher --site mill && b share other --site mill"));
+    dice d = {41};
+    static char meant[2][100][65]; /* by place and number; "": not given yet */
+    memset(meant, 0, sizeof meant);
+    unsigned refused = 0, gone = 0, same = 0;
+    for (unsigned step = 0; step < rounds(24); step++) {
+        const char *at = roll_below(&d, 2) ? "mill" : "other";
+        switch (roll_below(&d, 5)) {
+        case 0:
+            expect(0, NULL, sh("b share other --site mill"));
+            break;
+        case 1: /* the newest goes, so that its number is the next one to be given, if it were forgotten */
+            sh("b delete crusher#last --yes --site %s", at);
+            break;
+        case 2:
+            expect(0, NULL,
+                   sh("b edit crusher#last ramp.up=%u --folder early --site %s; b take-in $(ls -t early/*.bset | head "
+                      "-n 1) crusher --from elsewhere --site %s; mkdir -p early; true",
+                      1 + step, at, at));
+            break;
+        default:
+            expect(0, NULL,
+                   sh("b simulate --at unit0.ctl set ramp.down %u; b read crusher --site %s", 1000 + step, at));
+        }
+        for (int place = 0; place < 2; place++) {
+            for (int number = 1; number < 40; number++) {
+                char *was = meant[place][number];
+                int code =
+                    sh("b history crusher --json --all --site %s >h.json; b compare crusher#%d crusher#%d --json "
+                       "--site %s >/dev/null 2>why; e=$?; cat why; exit $e",
+                       place ? "other" : "mill", number, number, place ? "other" : "mill");
+                if (code == 3 && was[0]) { /* what it may be has what it meant */
+                    char begin[10];
+                    snprintf(begin, sizeof begin, "#%.8s", was);
+                    assert_non_null(strstr(output, begin));
+                    refused++;
+                }
+                if (code != 0 && !was[0] && code != 3)
+                    break;
+                gone += code == 2;
+                if (code != 0)
+                    continue;
+                expect(0, NULL,
+                       sh("python3 -c 'import json; print([c for c in json.load(open(\"h.json\"))[\"history\"] if "
+                          "c[\"number\"] == %d][0][\"digest\"], end=\"\")'",
+                          number));
+                if (was[0])
+                    assert_string_equal(output, was);
+                same += was[0] != '\0';
+                snprintf(was, 65, "%s", output);
+            }
+        }
+    }
+    print_message("numbers: %u times the same copy, %u times gone, %u times refused\n", same, gone, refused);
+    assert_true(same > 20 && gone && refused);
 }
 
 static void two_places_become_one(void **state)
@@ -588,10 +658,10 @@ static void thinning_follows_the_rule(void **state)
               "    t = re.sub(r'\"parent\":\"[^\"]*\"', '\"parent\":\"%%s\"' %% parent, t, 1)\n"
               "    body = t[:-68]\n"
               "    parent = hashlib.sha256(body.encode()).hexdigest()\n"
-              "    open('c-%%s.bset' %% parent[:12], 'w').write(body + parent + '\"}}\\n')\n"
+              "    open('c-n%%d-%%s.bset' %% (402 - day, parent[:12]), 'w').write(body + parent + '\"}}\\n')\n"
               "P"));
     assert_int_equal(count_of("mill", "crusher"), 401);
-    expect(0, NULL, sh("b note crusher#200 'keep this' --site mill; b baseline crusher#150 --site mill"));
+    expect(0, NULL, sh("b note crusher#201 'keep this' --site mill; b baseline crusher#151 --site mill"));
     expect(0, "would go", sh("b thin --days 30 --weeks 10 --months 5 --site mill"));
     assert_int_equal(count_of("mill", "crusher"), 401);
     expect(0, NULL, sh("b thin --days 30 --weeks 10 --months 5 --yes --site mill | tail -n 1"));
@@ -624,19 +694,13 @@ static int tear_down(void **state)
 int main(void)
 {
     const struct CMUnitTest tests[] = {
-        cmocka_unit_test(copies_have_a_history),
-        cmocka_unit_test(the_index_says_what_the_files_say),
-        cmocka_unit_test(clocks_that_jump_back),
-        cmocka_unit_test(two_places_become_one),
-        cmocka_unit_test(nothing_is_lost),
-        cmocka_unit_test(killed_at_any_moment),
-        cmocka_unit_test(sixteen_units_on_one_line),
-        cmocka_unit_test(a_crowd_is_read_at_once),
-        cmocka_unit_test(watching),
-        cmocka_unit_test(a_kit_is_whole_or_refused),
-        cmocka_unit_test(signatures_count),
-        cmocka_unit_test(sites_that_are_wrong),
-        cmocka_unit_test(thinning_follows_the_rule),
+        cmocka_unit_test(copies_have_a_history),     cmocka_unit_test(the_index_says_what_the_files_say),
+        cmocka_unit_test(clocks_that_jump_back),     cmocka_unit_test(numbers_stay),
+        cmocka_unit_test(two_places_become_one),     cmocka_unit_test(nothing_is_lost),
+        cmocka_unit_test(killed_at_any_moment),      cmocka_unit_test(sixteen_units_on_one_line),
+        cmocka_unit_test(a_crowd_is_read_at_once),   cmocka_unit_test(watching),
+        cmocka_unit_test(a_kit_is_whole_or_refused), cmocka_unit_test(signatures_count),
+        cmocka_unit_test(sites_that_are_wrong),      cmocka_unit_test(thinning_follows_the_rule),
     };
     return cmocka_run_group_tests_name("site", tests, set_up, tear_down);
 }

@@ -25,9 +25,12 @@ typedef struct bil_site_copy {
     const char *path, *digest, *parent, *values_digest;
     const char *when, *who, *why, *serial, *model, *firmware, *from; /* as bil_copy_info */
     int values, unreadable;
-    int place;    /* among the copies of its device: 1 is the first */
+    int place;    /* among the copies of its device: 1 is the first; others may come between later */
     bool whole;   /* it was looked at as a whole, and is */
     bool damaged; /* cut or altered */
+    /* By which people call it (DEVICE#14): it is in the file's name and stays, whatever is deleted or comes from
+     * another place; 0: it has none, and goes by its digest. */
+    unsigned number;
 } bil_site_copy;
 
 /* A device as the site knows it. */
@@ -157,9 +160,9 @@ int bil_site_unit(bil_site *site, const char *model, const char *serial, const c
 int bil_site_copies(bil_site *site, const char *device, int most, bool (*each)(void *ctx, const bil_site_copy *copy),
                     void *ctx);
 
-/* One copy: DEVICE#WHICH, where WHICH is last (also without #), first, baseline, its place, a name that somebody gave
- * it, or at least six digits of its digest; the whole file is looked at, unless it didn't change since.
- * BIL_E_NO_DEVICE, BIL_E_NO_COPY, BIL_E_DISPUTED. */
+/* One copy: DEVICE#WHICH, where WHICH is last (also without #), first, baseline, its number, a name that somebody gave
+ * it, or at least three digits of its digest; the whole file is looked at, unless it didn't change since.
+ * BIL_E_NO_DEVICE, BIL_E_NO_COPY; BIL_E_DISPUTED where it may be two: bil_host_why names them. */
 int bil_site_copy_of(bil_site *site, const char *which, const bil_site_copy **copy);
 
 /* A few words of a person. */

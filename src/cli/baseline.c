@@ -8,12 +8,13 @@ static int mark(library *l, const char *which, const char *why)
 {
     char name[DEVICE_NAME];
     const bil_site_copy *copy;
+    char word[CALLED];
     int code = library_owner(l, which, name);
     if (code >= 0)
         return code;
     code = library_code(l, bil_site_baseline(l->site, which, why));
     if (code == EXIT_DONE && bil_site_copy_of(l->site, which, &copy) == BIL_OK)
-        say("%s★ baseline%s  of %s: copy %d of %s\n", good(), plain(), name, copy->place, copy->when);
+        say("%s★ baseline%s  of %s: copy %s of %s\n", good(), plain(), name, called(copy, word), copy->when);
     return code;
 }
 

@@ -21,6 +21,7 @@ static int run(const command *self, int argc, const char **argv)
     char *why = NULL, name[DEVICE_NAME];
     int yes = 0;
     const bil_site_copy *copy;
+    char word[CALLED];
     struct poptOption options[] = {SITE_OPTION(l.given),
                                    WHO_OPTION(l.who),
                                    {"why", 0, POPT_ARG_STRING, &why, 0, "a note on why", "TEXT"},
@@ -39,8 +40,8 @@ static int run(const command *self, int argc, const char **argv)
         code = library_failed(&l, error);
     if (code >= 0)
         return library_end(&l, code);
-    say("Copy %d of %s, read %s by %s%s%s\n", copy->place, name, copy->when, copy->who[0] ? copy->who : "nobody named",
-        copy->why[0] ? ": " : "", copy->why);
+    say("Copy %s of %s, read %s by %s%s%s\n", called(copy, word), name, copy->when,
+        copy->who[0] ? copy->who : "nobody named", copy->why[0] ? ": " : "", copy->why);
     code = yes ? EXIT_DONE : agreed(which);
     if (code == EXIT_DONE)
         code = library_code(&l, bil_site_delete(l.site, which, why));

@@ -42,18 +42,18 @@ static void add_copy_json(json_t *list, const bil_site_past *p)
     for (size_t i = 0; i < p->name_count; i++)
         json_array_append_new(names, json_string(p->names[i]));
     json_array_append_new(
-        list,
-        json_pack("{s:i,s:s,s:s,s:s,s:s,s:s,s:s,s:s,s:s,s:i,s:i,s:o,s:o,s:b,s:b,s:b,s:b,s:b,s:b,s:b,s:o,s:o}", "place",
-                  c->place, "path", c->path, "digest", c->digest, "when", c->when, "who", c->who, "why", c->why,
-                  "serial", c->serial, "firmware", c->firmware, "state",
-                  c->damaged ? "damaged"
-                  : c->whole ? "whole"
-                             : "unseen",
-                  "values", c->values, "unreadable", c->unreadable, "differs_from_before",
-                  drift_json(p->has_before, p->from_before), "differs_from_baseline",
-                  drift_json(p->has_baseline, p->from_baseline), "first", (int)(c->place == 1), "baseline",
-                  (int)p->baseline, "proved", (int)p->proved, "signed", (int)p->is_signed, "taken_in", (int)p->taken_in,
-                  "offline", (int)p->offline, "sent", (int)p->sent, "notes", notes, "names", names));
+        list, json_pack("{s:i,s:s,s:s,s:s,s:s,s:s,s:s,s:s,s:s,s:i,s:i,s:o,s:o,s:b,s:b,s:b,s:b,s:b,s:b,s:b,s:o,s:o,s:i}",
+                        "place", c->place, "path", c->path, "digest", c->digest, "when", c->when, "who", c->who, "why",
+                        c->why, "serial", c->serial, "firmware", c->firmware, "state",
+                        c->damaged ? "damaged"
+                        : c->whole ? "whole"
+                                   : "unseen",
+                        "values", c->values, "unreadable", c->unreadable, "differs_from_before",
+                        drift_json(p->has_before, p->from_before), "differs_from_baseline",
+                        drift_json(p->has_baseline, p->from_baseline), "first", (int)(c->place == 1), "baseline",
+                        (int)p->baseline, "proved", (int)p->proved, "signed", (int)p->is_signed, "taken_in",
+                        (int)p->taken_in, "offline", (int)p->offline, "sent", (int)p->sent, "notes", notes, "names",
+                        names, "number", (int)c->number));
 }
 
 static void put_when(const char *when)
@@ -66,18 +66,17 @@ static void put_when(const char *when)
 static void put_copy(const bil_site_past *p)
 {
     const bil_site_copy *c = p->copy;
-    char a[24], b[24], place[16];
+    char a[24], b[24], word[CALLED];
     drift_text(p->has_before, p->from_before, a, sizeof a);
     drift_text(p->has_baseline, p->from_baseline, b, sizeof b);
-    snprintf(place, sizeof place, "%d", c->place);
-    say("%s%s%s%5s  ",
+    say("%s%s%s%6s  ",
         p->baseline  ? good()
         : c->damaged ? bad()
                      : "",
         p->baseline  ? "★"
         : c->damaged ? "✗"
                      : " ",
-        plain(), place);
+        plain(), called(c, word));
     put_when(c->when);
     put_cell(stdout, c->who, 10);
     putchar(' ');
@@ -209,7 +208,7 @@ static int put_text(library *l, const wanted *w, const bil_site_standing *one)
     say("%s%s%s  %s%s\n", bold(), d->name, plain(), d->address, d->retired ? ", out of service" : "");
     put_standing(one);
     if (!w->jobs && count)
-        say("     #  when (UTC)       by         firmware vs before  %s\n", d->baseline[0] ? "vs ★" : "");
+        say("      #  when (UTC)       by         firmware vs before  %s\n", d->baseline[0] ? "vs ★" : "");
     int error = w->jobs || !count ? BIL_OK : bil_site_history(l->site, name, w->all ? 0 : USUAL, each_copy, &copies);
     if (!error && !w->jobs && count > copies.shown)
         say("%d older ones: bilancia history %s --all\n", count - copies.shown, pasted(name, word, sizeof word));

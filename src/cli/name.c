@@ -6,6 +6,7 @@ static int run(const command *self, int argc, const char **argv)
     library l = {0};
     char device[DEVICE_NAME];
     const bil_site_copy *copy;
+    char word[CALLED];
     struct poptOption options[] = {SITE_OPTION(l.given), WHO_OPTION(l.who), HELP_OPTION, POPT_TABLEEND};
     int code = library_begin(&l, self, argc, argv, options, 2, 2, true);
     if (code >= 0)
@@ -20,7 +21,7 @@ static int run(const command *self, int argc, const char **argv)
     else if (code < 0)
         code = library_code(&l, error);
     if (code == EXIT_DONE && bil_site_copy_of(l.site, which, &copy) == BIL_OK)
-        say("%s✓ named%s  copy %d of %s is %s#%s\n", good(), plain(), copy->place, device, device, name);
+        say("%s✓ named%s  copy %s of %s is %s#%s\n", good(), plain(), called(copy, word), device, device, name);
     return library_end(&l, code);
 }
 

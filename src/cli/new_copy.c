@@ -24,13 +24,13 @@ int new_copy_open(new_copy *n, library *l, const char *which, bil_copy **copy)
 static const char *name_of(const new_copy *n, library *l, char *out, size_t size)
 {
     const bil_site_copy *copy;
-    char which[DEVICE_NAME + 80];
+    char which[DEVICE_NAME + 80], its[CALLED];
     snprintf(out, size, "%s", n->path);
     if (!n->device[0] || library_site(l) != BIL_OK || !l->site)
         return out;
     snprintf(which, sizeof which, "%s#%s", n->device, n->digest);
     if (bil_site_copy_of(l->site, which, &copy) == BIL_OK)
-        snprintf(out, size, "%s#%d", n->device, copy->place);
+        snprintf(out, size, "%s#%s", n->device, called(copy, its));
     return out;
 }
 

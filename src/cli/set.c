@@ -8,7 +8,11 @@ static int set_values(writing *x, const char *where, const char *const *assignme
 {
     bil_device *dev;
     bil_ending e = {.struct_size = sizeof e};
-    if (access(where, F_OK) == 0 || strchr(where, '#'))
+    bil_named kind;
+    int error = bil_host_named(x->l.host, where, &kind, NULL);
+    if (error)
+        return library_failed(&x->l, error);
+    if (kind == BIL_NAMED_FILE && (access(where, F_OK) == 0 || strchr(where, '#')))
         return say_error(where, BIL_E_CALL, "set changes a device; a saved copy is changed with: bilancia edit");
     int code = writing_device(x, where, &dev);
     if (code >= 0)

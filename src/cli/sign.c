@@ -36,6 +36,7 @@ static int sign(library *l, const char *which, const char *key, bool for_any)
     const char *by;
     char name[DEVICE_NAME];
     const bil_site_copy *copy;
+    char word[CALLED];
     int code = library_owner(l, which, name);
     if (code >= 0)
         return code;
@@ -44,8 +45,8 @@ static int sign(library *l, const char *which, const char *key, bool for_any)
         return say_error(key, error, "the site doesn't know this key; bilancia sign trust NAME PUBLIC");
     code = library_code(l, error);
     if (code == EXIT_DONE && bil_site_copy_of(l->site, which, &copy) == BIL_OK)
-        say("%s✓ signed%s by \"%s\", for %s: copy %d of %s, read %s\n", good(), plain(), by,
-            for_any ? "any device" : "this device", copy->place, name, copy->when);
+        say("%s✓ signed%s by \"%s\", for %s: copy %s of %s, read %s\n", good(), plain(), by,
+            for_any ? "any device" : "this device", called(copy, word), name, copy->when);
     return code;
 }
 

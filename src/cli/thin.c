@@ -4,7 +4,9 @@
 static void put_copy(void *ctx, const bil_site_device *owner, const bil_site_copy *copy)
 {
     const bil_thinning *t = ctx;
-    say("  %s %s#%d  %s  %s\n", t->deletes ? "deleted" : "would go:", owner->name, copy->place, copy->when, copy->why);
+    char word[CALLED];
+    say("  %s %s#%s  %s  %s\n", t->deletes ? "deleted" : "would go:", owner->name, called(copy, word), copy->when,
+        copy->why);
 }
 
 static int run(const command *self, int argc, const char **argv)

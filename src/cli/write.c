@@ -8,9 +8,11 @@ static int write_copy(writing *x, const char *which, const char *where)
     bil_copy *copy;
     bil_device *dev;
     bil_ending ending = {.struct_size = sizeof ending};
-    bil_named kind;
+    bil_named kind, there;
     int error = bil_host_named(x->l.host, which, &kind, NULL);
-    if (!error && (kind == BIL_NAMED_DEVICE || access(where, F_OK) == 0))
+    if (!error)
+        error = bil_host_named(x->l.host, where, &there, NULL);
+    if (!error && (kind == BIL_NAMED_DEVICE || (there == BIL_NAMED_FILE && access(where, F_OK) == 0)))
         return say_error("", BIL_E_CALL, "write takes a saved copy and then one device address");
     if (!error)
         error = bil_copy_open(x->l.host, which, &copy);

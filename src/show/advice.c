@@ -87,7 +87,7 @@
     X(NO_DEVICE, "bilancia overview lists its devices; bilancia device adds one") \
     X(NO_COPY, "bilancia history lists its copies") \
     X(KEPT, "the first copy, the baseline and proved copies can't be deleted; mark another baseline first") \
-    X(DISPUTED, "decide, and say it again: then both agree") \
+    X(DISPUTED, "name the one that is meant; what is said anew counts at both places") \
     X(SIGNATURE, "have it signed by the key named, or take a copy that is") \
     X(NOT_ALLOWED, "ask somebody whom the site names") \
     X(ON_DEVICE, "choose a folder on another disk") \

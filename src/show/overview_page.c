@@ -26,7 +26,8 @@ typedef struct rows {
 } rows;
 
 typedef struct curve {
-    int place[POINTS], drift[POINTS]; /* the newest first */
+    char digest[POINTS][65]; /* the newest first */
+    int drift[POINTS];
     int count;
     bool baseline;
 } curve;
@@ -105,7 +106,7 @@ static bool collect(void *ctx, const bil_site_standing *one)
 static bool point(void *ctx, const bil_site_copy *copy)
 {
     curve *c = ctx;
-    c->place[c->count++] = copy->place;
+    snprintf(c->digest[c->count++], sizeof c->digest[0], "%s", copy->digest);
     return c->count < POINTS;
 }
 
@@ -117,7 +118,7 @@ static void measure(bil_site *site, const row *r, curve *c)
     if (r->copies == 0 || bil_site_copies(site, one, POINTS, point, c) != BIL_OK)
         c->count = 0;
     for (int i = 0; i < c->count; i++) {
-        snprintf(one, sizeof one, "devices/%s#%d", r->folder, c->place[i]);
+        snprintf(one, sizeof one, "devices/%s#%s", r->folder, c->digest[i]);
         snprintf(other, sizeof other, "devices/%s#%s", r->folder, c->baseline ? "baseline" : "first");
         int drift = bil_site_drift(site, other, one);
         c->drift[i] = drift < 0 ? -1 : drift;

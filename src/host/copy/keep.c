@@ -1,5 +1,9 @@
 #include "host/copy/keep.h"
 
+#include <dirent.h>
+#include <stdlib.h>
+#include <string.h>
+
 #include "host/base/time.h"
 
 keep keep_in_folder(const char *folder, const char *address)
@@ -62,9 +66,37 @@ void keep_origin(set_origin *o, const bil_image *image, const char *who, const c
     snprintf(o->parent, SET_TEXT, "%s", parent);
 }
 
+unsigned keep_number(const char *file)
+{
+    enum { DIGITS = 6 };
+    const char *dash = strrchr(file, '-'), *at = dash;
+    while (at && at > file && at[-1] >= '0' && at[-1] <= '9')
+        at--;
+    if (!at || at - file < 2 || at == dash || dash - at > DIGITS || at[-1] != 'n' || at[-2] != '-' || at[0] == '0')
+        return 0;
+    return (unsigned)strtoul(at, NULL, 10);
+}
+
+static unsigned highest_in(const char *folder)
+{
+    unsigned highest = 0;
+    DIR *dir = folder ? storage_list(folder) : NULL;
+    for (struct dirent *entry; dir && (entry = readdir(dir));) {
+        unsigned number = storage_ends_with(entry->d_name, ".bset") ? keep_number(entry->d_name) : 0;
+        highest = number > highest ? number : highest;
+    }
+    if (dir)
+        closedir(dir);
+    return highest;
+}
+
 void keep_name(const keep *k, const char *stem, const char *what, const char *ending, char *out, size_t size)
 {
-    if (k->in_site)
+    unsigned highest = k->in_site && strcmp(ending, ".bset") == 0 ? highest_in(k->copies) : 0;
+    highest = k->highest > highest ? k->highest : highest;
+    if (k->in_site && strcmp(ending, ".bset") == 0)
+        snprintf(out, size, "%s-n%u-%c%s", stem, highest + 1, STORAGE_DIGEST, ending);
+    else if (k->in_site)
         snprintf(out, size, "%s-%c%s", stem, STORAGE_DIGEST, ending);
     else
         snprintf(out, size, "%s%s%s%s", stem, *what ? "_" : "", what, ending);

@@ -43,6 +43,7 @@ typedef struct keep {
     const char *copies, *records; /* folders */
     /* the newest copy of it, "" where there is none or that isn't known; and the one that counts as right */
     const char *last, *last_when, *last_serial, *baseline;
+    unsigned highest; /* in a site: the highest number that a copy of it has or had, as far as that is known */
 } keep;
 
 /* A plain folder. */
@@ -63,8 +64,13 @@ void keep_origin(set_origin *origin, const bil_image *image, const char *who, co
 
 /* The name of a new file that begins with a stem (set_file_stem) and ends with ".bset" or ".brec". In a folder of a
  * person's own that is told by the stem and `what` ("" or what sets it apart); in a site by a digest instead, so that
- * no other place gives the same one: that has STORAGE_DIGEST in it. */
+ * no other place gives the same one: that has STORAGE_DIGEST in it. A copy of a site has its number in its name, too:
+ * "-n14-" behind the stem, one more than the highest that is known, or that the folder has. It means that copy from
+ * then on, wherever the file is brought. */
 void keep_name(const keep *k, const char *stem, const char *what, const char *ending, char *out, size_t size);
+
+/* The number in the name of a copy; 0: it has none. */
+unsigned keep_number(const char *file);
 
 /* Saves values read from the device just now as a copy of it, named by `stem`, or by what they say (NULL); but not
  * where their digest is the one in `unless` (hex; "": in any case), and then `path` is "". `origin`, `path`

@@ -53,7 +53,8 @@ static int open(bil_host *h, const char *which, bil_copy **out)
     if (!copy)
         return BIL_E_MEMORY;
     snprintf(copy->path, sizeof copy->path, "%s", place);
-    snprintf(copy->known_by, sizeof copy->known_by, "%s", digest);
+    if (digest[0])
+        snprintf(copy->owner, sizeof copy->owner, "%.*s", (int)(strrchr(which, '#') - which), which);
     error = edit_open(&copy->work, copy->path, &h->known);
     lib_copy_tells(copy);
     if (!error && digest[0] && strcmp(digest, copy->digest) != 0) {
@@ -258,7 +259,6 @@ static int save(bil_copy *copy, const keep *k, const char *why, keeper *at)
     o->changed = 0;
     if (read_now && at && at->keep.in_site)
         fleet_saved(&at->site->index, &at->owner, &o->from.image, &totals, copy->unstored, h->who);
-    copy->known_by[0] = '\0';
     snprintf(copy->path, sizeof copy->path, "%s", path);
     lib_copy_tells(copy);
     return BIL_OK;
@@ -277,9 +277,9 @@ int bil_copy_save(bil_copy *copy, const char *folder, const char *why)
     copy->work.why[0] = '\0';
     folder_of(copy->path[0] ? copy->path : ".", beside);
     keep k = keep_in_folder(folder ? folder : beside, copy->work.from.origin.from);
-    k.in_site = !folder && copy->known_by[0]; /* named so that no other place gives the same one */
-    keeper *at = folder || copy->path[0] || !copy->device[0] ? NULL : mem_new(1, sizeof *at);
-    if (at && lib_keeper(h, at, copy->device, NULL) == BIL_OK && at->keep.in_site)
+    const char *owner = copy->path[0] ? copy->owner : copy->device;
+    keeper *at = folder || !owner[0] ? NULL : mem_new(1, sizeof *at);
+    if (at && lib_keeper(h, at, owner, NULL) == BIL_OK && at->keep.in_site)
         k = at->keep;
     error = save(copy, &k, why ? why : "", at);
     if (at)

@@ -434,13 +434,14 @@ static int place_of_copy(bil_host *h, open_site *s, const char *text, const char
     if (!error) {
         snprintf(digest, 65, "%s", copy.digest);
         copy_path(&s->place, &copy, place);
+    } else {
+        char candidates[700] = "";
+        if (error == BIL_E_DISPUTED)
+            index_candidates(&s->index, &row, hash + 1, candidates, sizeof candidates);
+        trouble_of(&h->trouble, error, text, candidates);
     }
     device_row_free(&row);
-    return error ? trouble_of(&h->trouble, error, text,
-                              error == BIL_E_DISPUTED
-                                  ? "two baselines were marked that don't know of each other; mark one again"
-                                  : NULL)
-                 : BIL_OK;
+    return error;
 }
 
 int lib_place(bil_host *h, const char *text, char *place, char *digest)

@@ -104,13 +104,11 @@ static int decide_all(bil_settling *s, bil_settle_wish *wish)
 
 /* ---- the two sides ---- */
 
-static void whose(bil_settling *s, const char *which)
+static void whose(bil_settling *s)
 {
-    const char *hash = strrchr(which, '#');
     snprintf(s->source, sizeof s->source, "%s", bil_copy_tells(s->copy)->path);
     snprintf(s->digest, sizeof s->digest, "%s", bil_copy_tells(s->copy)->digest);
-    if (hash && s->copy->known_by[0])
-        snprintf(s->name, sizeof s->name, "%.*s", (int)(hash - which), which);
+    snprintf(s->name, sizeof s->name, "%s", s->copy->owner);
 }
 
 /* Another copy may stand for the device: then it is loaded, so that values can be listed against it. */
@@ -125,7 +123,7 @@ static int open_both(bil_settling *s, const char *const *sides, const bil_settle
     int error = bil_copy_open(h, sides[0], &s->copy);
     if (error)
         return error;
-    whose(s, sides[0]);
+    whose(s);
     error = bil_look_open(h, sides, 2, &look, &s->look);
     if (!error && lib_look_findings(s->look)->sides[1].kind == SIDE_COPY)
         error = bil_copy_open(h, sides[1], &s->other);

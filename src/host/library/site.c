@@ -96,6 +96,7 @@ bil_site_copy lib_copy_row(const bil_site *s, const copy_row *row, char path[STO
                            .values = row->values,
                            .unreadable = row->unreadable,
                            .place = row->place,
+                           .number = row->number,
                            .whole = row->state == COPY_WHOLE,
                            .damaged = row->state == COPY_DAMAGED};
 }
@@ -139,7 +140,8 @@ bil_site_device lib_device_row(const bil_site *s, const device_row *row, row_tex
 int lib_site_ended(bil_site *s, int error)
 {
     bil_host *h = s->part.host;
-    if (!error && index_broken(&s->open.index)) /* answers may be missing: it is made anew by the next opening */
+    bool missing = !error || error == BIL_E_NO_DEVICE || error == BIL_E_NO_COPY;
+    if (missing && index_broken(&s->open.index)) /* answers may be missing: it is made anew by the next opening */
         error =
             trouble_of(&h->trouble, BIL_E_SITE_BROKEN, s->open.place.path, "what was known of it can't be read now");
     return lib_end_of(h, error);
@@ -165,9 +167,11 @@ int lib_find_copy(bil_site *s, const char *text, device_row *owner, copy_row *ro
     error = index_copy(&s->open.index, owner, hash ? hash + 1 : "last", row);
     if (!error)
         return BIL_OK;
+    char why[700] = "";
+    if (error == BIL_E_DISPUTED)
+        index_candidates(&s->open.index, owner, hash ? hash + 1 : "last", why, sizeof why);
     device_row_free(owner);
-    return trouble_of(&s->part.host->trouble, error, text,
-                      error == BIL_E_DISPUTED ? "two places of the site name different ones; mark one again" : NULL);
+    return trouble_of(&s->part.host->trouble, error, text, why);
 }
 
 /* ---- devices and copies ---- */

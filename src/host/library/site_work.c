@@ -178,6 +178,7 @@ static void fill(const choice *c, fleet_task *tasks)
         t->address = card_text(row, "address");
         t->model = card_text(row, "description");
         t->only_changed = c->many.only_changed;
+        t->highest = index_highest(&c->site->open.index, row->folder);
         if (row->copies == 0)
             continue;
         copy_path(&c->site->open.place, &row->last, t->last_path);

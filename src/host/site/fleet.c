@@ -83,8 +83,10 @@ static int save(const fleet_orders *orders, fleet_task *task, device *dev)
         return BIL_E_MEMORY;
     keep_origin(o, &dev->image, orders->who, orders->why, task->address, task->last_digest);
     set_file_stem(o, stem, sizeof stem);
-    keep_name(&k, stem, "", ".bset", name, sizeof name);
     int error = site_path_made(orders->site, task->folder, "copies", folder);
+    k.copies = folder;
+    k.highest = task->highest;
+    keep_name(&k, stem, "", ".bset", name, sizeof name);
     bil_set_totals totals;
     /* a copy of another unit is always a new one */
     bool same_unit = strcmp(o->serial, task->last_serial) == 0;

@@ -25,6 +25,7 @@ typedef struct fleet_task {
     char last_path[STORAGE_PATH]; /* of the last copy, or "" */
     char last_digest[65], last_values[65], last_serial[100], last_model[100];
     bool only_changed;
+    unsigned highest; /* number of a copy of it */
     /* how it ended */
     fleet_end end;
     int error;

@@ -12,7 +12,7 @@
 #include "port/digest.h"
 
 /* Of the tables below; an index of another version is made again. */
-enum { VERSION = 5 };
+enum { VERSION = 6 };
 
 static const char tables[] =
     "CREATE TABLE folders(path TEXT PRIMARY KEY, stamp INTEGER, unread INTEGER) WITHOUT ROWID;"
@@ -22,7 +22,7 @@ static const char tables[] =
     "CREATE TABLE copies(device TEXT, file TEXT, digest TEXT, parent TEXT, values_digest TEXT, at TEXT, who TEXT, why "
     "TEXT,"
     " serial TEXT, model TEXT, firmware TEXT, origin TEXT, count INTEGER, unreadable INTEGER, place INTEGER,"
-    " state INTEGER, stamp INTEGER, PRIMARY KEY(device, file)) WITHOUT ROWID;"
+    " state INTEGER, stamp INTEGER, number INTEGER, PRIMARY KEY(device, file)) WITHOUT ROWID;"
     "CREATE TABLE notes(device TEXT, file TEXT, id TEXT, kind TEXT, about TEXT, at TEXT, body TEXT,"
     " PRIMARY KEY(device, file)) WITHOUT ROWID;"
     "CREATE TABLE records(device TEXT, file TEXT, digest TEXT, state TEXT, PRIMARY KEY(device, file)) WITHOUT ROWID;"

@@ -25,7 +25,8 @@ typedef struct copy_row {
     char digest[65], parent[65], values_digest[65];
     char when[40], who[100], why[SET_TEXT], serial[100], model[100], firmware[100], from[SET_TEXT];
     int values, unreadable;
-    int place; /* 1 is the first copy of the device */
+    int place;       /* 1 is the first copy of the device; others may come between later */
+    unsigned number; /* by which people call it, for good (keep_name); 0: it has none */
     copy_state state;
 } copy_row;
 
@@ -93,6 +94,10 @@ void index_copies(site_index *index, const char *folder, int most, bool (*each)(
 /* The copy of a device that is meant by last, first, baseline, a name that somebody gave it, a place, or at least six
  * digits of its digest. BIL_E_NO_COPY, or BIL_E_DISPUTED where two places of the site name different ones. */
 int index_copy(site_index *index, const device_row *device, const char *which, copy_row *row);
+/* Where index_copy says BIL_E_DISPUTED: why. */
+void index_candidates(site_index *index, const device_row *device, const char *which, char *why, size_t why_size);
+/* The highest number that a copy of this device has, or had before it was deleted. */
+unsigned index_highest(const site_index *index, const char *folder);
 /* Can this be the name of a copy: a small letter, then small letters, digits, - and _, at most 40, nothing that means
  * something else? */
 bool index_name_is_good(const char *name);

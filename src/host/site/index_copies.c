@@ -6,6 +6,7 @@
 #include <time.h>
 
 #include "host/base/json.h"
+#include "host/copy/keep.h"
 #include "host/site/index_inside.h"
 
 void index_take(char *out, size_t size, db_answer *s, int column)
@@ -38,7 +39,8 @@ static void index_take_copy(db_answer *s, copy_row *row)
     *row = (copy_row){.values = (int)db_number(s, 12),
                       .unreadable = (int)db_number(s, 13),
                       .place = (int)db_number(s, 14),
-                      .state = (copy_state)(int)db_number(s, 15)};
+                      .state = (copy_state)(int)db_number(s, 15),
+                      .number = (unsigned)db_number(s, 16)};
     index_take(row->device, sizeof row->device, s, 0);
     index_take(row->file, sizeof row->file, s, 1);
     index_take(row->digest, sizeof row->digest, s, 2);
@@ -101,6 +103,54 @@ static int named_copy(site_index *x, const device_row *device, const char *name,
     return count == 0 ? BIL_E_NO_COPY : two ? BIL_E_DISPUTED : BIL_OK;
 }
 
+/* A number that was taken stays so, when its copy was deleted, too. Calls for the deleted copies of a device: by
+ * digest. */
+static void each_deleted(const site_index *x, const char *folder,
+                         void (*each)(void *ctx, unsigned number, const char *digest), void *ctx)
+{
+    db_answer *s = db_ask(x->db, "SELECT body FROM notes WHERE device = ? AND kind = 'deleted'", "s", folder);
+    while (db_next(x->db, s)) {
+        json_t *note = index_json(s, 0);
+        each(ctx, keep_number(index_word(note, "file")), index_word(note, "about"));
+        json_decref(note);
+    }
+    db_done(x->db, s);
+}
+
+static void take_highest(void *ctx, unsigned number, const char *digest)
+{
+    unsigned *highest = ctx;
+    (void)digest;
+    *highest = number > *highest ? number : *highest;
+}
+
+unsigned index_highest(const site_index *x, const char *folder)
+{
+    unsigned highest = 0;
+    db_answer *s = db_ask(x->db, "SELECT max(number) FROM copies WHERE device = ?", "s", folder);
+    if (db_next(x->db, s))
+        highest = (unsigned)db_number(s, 0);
+    db_done(x->db, s);
+    each_deleted(x, folder, take_highest, &highest);
+    return highest;
+}
+
+/* A number, and a copy (NULL: none) that it may mean. */
+typedef struct claim {
+    unsigned number;
+    const char *digest;
+    char other[65]; /* a deleted copy that had it */
+} claim;
+
+static void look_for_claim(void *ctx, unsigned number, const char *digest)
+{
+    claim *c = ctx;
+    if (number == c->number && strcmp(digest, c->digest) != 0)
+        snprintf(c->other, sizeof c->other, "%s", digest);
+}
+
+enum { SHORTEST = 3 }; /* digits of a digest that may be enough */
+
 int index_copy(site_index *x, const device_row *device, const char *which, copy_row *row)
 {
     char named[65];
@@ -116,8 +166,7 @@ int index_copy(site_index *x, const device_row *device, const char *which, copy_
     }
     bool digits = strspn(which, "0123456789") == length && length < 6;
     const char *key = which;
-    const char *sql =
-        "SELECT " COPY_COLUMNS " FROM copies WHERE device = ?1 AND place > 0 AND digest LIKE ?2 || '%' LIMIT 2";
+    const char *sql = "SELECT " COPY_COLUMNS " FROM copies WHERE device = ?1 AND place > 0 AND digest LIKE ?2 || '%'";
     if (strcmp(which, "last") == 0) {
         sql = "SELECT " COPY_COLUMNS " FROM copies WHERE device = ?1 AND file = ?2";
         key = device->copies ? device->last.file : "";
@@ -126,8 +175,9 @@ int index_copy(site_index *x, const device_row *device, const char *which, copy_
     else if (strcmp(which, "baseline") == 0)
         key = device->baseline;
     else if (digits)
-        sql = "SELECT " COPY_COLUMNS " FROM copies WHERE device = ?1 AND place = CAST(?2 AS INTEGER)";
-    else if (length < 6 || strspn(which, "0123456789abcdef") < length)
+        sql = "SELECT " COPY_COLUMNS " FROM copies WHERE device = ?1 AND number = CAST(?2 AS INTEGER) AND place > 0 "
+              "AND number > 0 ORDER BY digest";
+    else if (length < SHORTEST || strspn(which, "0123456789abcdef") < length)
         return BIL_E_NO_COPY;
     if (!key[0])
         return BIL_E_NO_COPY;
@@ -136,16 +186,46 @@ int index_copy(site_index *x, const device_row *device, const char *which, copy_
     if (strcmp(which, "baseline") == 0 && device->baseline_disputed)
         return BIL_E_DISPUTED;
     db_answer *s = db_ask(x->db, sql, "ss", device->folder, key);
-    bool found = db_next(x->db, s);
+    bool found = db_next(x->db, s), two = false;
     if (found) {
         index_take_copy(s, row);
-        char digest[65];
-        snprintf(digest, sizeof digest, "%s", row->digest);
-        if (db_next(x->db, s) && strcmp(db_text(s, 2), digest) != 0)
-            found = false; /* two begin like this */
+        while (!two && db_next(x->db, s)) /* two begin like this, or got this number at two places */
+            two = strcmp(db_text(s, 2), row->digest) != 0;
     }
     db_done(x->db, s);
-    return found ? BIL_OK : BIL_E_NO_COPY;
+    claim had = {.number = digits ? (unsigned)strtoul(which, NULL, 10) : 0, .digest = found ? row->digest : ""};
+    if (found && digits)
+        each_deleted(x, device->folder, look_for_claim, &had);
+    two = two || had.other[0];
+    return two ? BIL_E_DISPUTED : found ? BIL_OK : BIL_E_NO_COPY;
+}
+
+void index_candidates(site_index *x, const device_row *device, const char *which, char *why, size_t size)
+{
+    bool digits = strspn(which, "0123456789") == strlen(which) && strlen(which) < 6, one = false;
+    if (strcmp(which, "baseline") == 0 || index_name_is_good(which)) {
+        snprintf(why, size, "%s",
+                 strcmp(which, "baseline") == 0
+                     ? "two baselines were marked that don't know of each other; mark one again"
+                     : "two copies were given this name at two places; give it again");
+        return;
+    }
+    snprintf(why, size, "this may be");
+    db_answer *s = db_ask(x->db,
+                          digits ? "SELECT digest, at, who FROM copies WHERE device = ?1 AND number = CAST(?2 AS "
+                                   "INTEGER) AND place > 0 GROUP BY digest LIMIT 5"
+                                 : "SELECT digest, at, who FROM copies WHERE device = ?1 AND digest LIKE ?2 || '%' AND "
+                                   "place > 0 GROUP BY digest LIMIT 5",
+                          "ss", device->folder, which);
+    for (; db_next(x->db, s); one = true)
+        snprintf(why + strlen(why), size - strlen(why), "%s %.200s#%.8s (%.16s by %.40s)", one ? " or" : "",
+                 device->name, db_text(s, 0), db_text(s, 1), db_text(s, 2));
+    db_done(x->db, s);
+    claim had = {.number = digits ? (unsigned)strtoul(which, NULL, 10) : 0, .digest = ""};
+    if (digits)
+        each_deleted(x, device->folder, look_for_claim, &had);
+    if (had.other[0])
+        snprintf(why + strlen(why), size - strlen(why), " or #%.8s, which was deleted", had.other);
 }
 
 bool index_copy_by_digest(site_index *x, const char *digest, copy_row *row)

@@ -12,7 +12,7 @@
 
 #define COPY_COLUMNS                                                                                                   \
     "device, file, digest, parent, values_digest, at, who, why, serial, model, firmware, origin, count, unreadable, "  \
-    "place, state"
+    "place, state, number"
 
 /* index_sync.c: brings it up to date; whole, or one folder (NULL: all) with every file looked at again. */
 bool index_sync_again(site_index *x, const char *folder, bool copies);

@@ -6,6 +6,7 @@
 
 #include "host/base/arena.h"
 #include "host/base/json.h"
+#include "host/copy/keep.h"
 #include "host/copy/record.h"
 #include "host/site/card.h"
 #include "host/site/index_inside.h"
@@ -88,7 +89,8 @@ static bool add_copy(update *u, const char *device, const char *folder, const ch
         db_put_text(s, at++, texts[i]);
     db_put_number(s, at++, totals.values);
     db_put_number(s, at++, totals.unreadable);
-    db_put_number(s, at, error ? COPY_DAMAGED : COPY_UNSEEN);
+    db_put_number(s, at++, error ? COPY_DAMAGED : COPY_UNSEEN);
+    db_put_number(s, at, keep_number(file));
     db_again(u->x->db, s);
     return error != BIL_E_DESCRIPTORS && error != BIL_E_MEMORY && error != BIL_E_FILE_OPEN;
 }
@@ -368,7 +370,7 @@ static bool begin_update(update *u)
         return false;
     u->known = db_ask(x->db, "SELECT stamp FROM folders WHERE path = ?", "");
     u->copy =
-        db_ask(x->db, "INSERT OR REPLACE INTO copies VALUES(?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, 0, ?, 0)", "");
+        db_ask(x->db, "INSERT OR REPLACE INTO copies VALUES(?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, 0, ?, 0, ?)", "");
     u->note = db_ask(x->db, "INSERT OR REPLACE INTO notes VALUES(?, ?, ?, ?, ?, ?, ?)", "");
     return (u->known && u->copy && u->note) || end_update(u, false);
 }

@@ -211,7 +211,8 @@ static int take_device(keeper *k, trouble *t)
                      .last = has_copies ? k->owner.last.digest : "",
                      .last_when = has_copies ? k->owner.last.when : "",
                      .last_serial = has_copies ? k->owner.last.serial : "",
-                     .baseline = k->owner.baseline};
+                     .baseline = k->owner.baseline,
+                     .highest = index_highest(&k->site->index, k->owner.folder)};
     return BIL_OK;
 }
 

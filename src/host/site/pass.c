@@ -4,12 +4,13 @@
 
 #include "host/base/json.h"
 #include "host/copy/bring.h"
+#include "host/copy/keep.h"
 
 int site_take_in(site_index *x, const device_row *owner, const char *file, const char *from, const char *text,
                  const char *who, set_origin *o, char path[STORAGE_PATH], char *why, size_t size)
 {
     bil_set_totals totals;
-    char digest[65], stem[200], as[300], folder[STORAGE_PATH];
+    char digest[65], stem[200], named[300], as[320], folder[STORAGE_PATH];
     bool was_there = false, same = true;
     copy_row twin;
     int error = set_file_check(file, o, &totals, why, size);
@@ -18,7 +19,6 @@ int site_take_in(site_index *x, const device_row *owner, const char *file, const
     why[0] = '\0';
     set_digest_hex(totals.digest, digest);
     set_file_stem(o, stem, sizeof stem);
-    snprintf(as, sizeof as, "%s-%.*s.bset", stem, SET_NAME_DIGEST, digest);
     if (owner->copies && strcmp(owner->last.model, o->model) != 0) {
         snprintf(why, size, "%s: the copy is from a %s; %s is a %s", file, o->model, owner->name, owner->last.model);
         return BIL_E_OTHER_MODEL;
@@ -32,8 +32,13 @@ int site_take_in(site_index *x, const device_row *owner, const char *file, const
                      jn_pack("{s:s,s:s,s:s}", "about", digest, "from", from, "text", text), NULL);
     if (!error)
         error = site_path_made(x->site, owner->folder, "copies", folder);
-    if (!error)
+    if (!error) {
+        keep k = {.in_site = true, .copies = folder, .highest = index_highest(x, owner->folder)};
+        keep_name(&k, stem, "", ".bset", named, sizeof named);
+        size_t before = strcspn(named, (const char[]){STORAGE_DIGEST, '\0'});
+        snprintf(as, sizeof as, "%.*s%.*s%s", (int)before, named, SET_NAME_DIGEST, digest, named + before + 1);
         error = file_bring(file, folder, as, &was_there, &same);
+    }
     if (!error)
         snprintf(path, STORAGE_PATH, "%s/%s", folder, as);
     return error;
