@@ -109,7 +109,7 @@ static void csv(const uint8_t *data, size_t size)
 {
     char why[600];
     put_file("x.csv", data, size);
-    csv_read(path, one_row, NULL, why, sizeof why);
+    csv_read(path, NULL, one_row, NULL, why, sizeof why);
 }
 
 static void kit_file_of(const uint8_t *data, size_t size)

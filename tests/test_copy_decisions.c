@@ -196,6 +196,24 @@ static void tables_in(void **state)
               "name.csv"));
     expect(0, "1 value changed",
            sh("b edit whole.bset --values name.csv --folder .; e=$?; rm crusher_*.bset; exit $e"));
+    /* a settings sheet is a way back: as it is nothing changes, with one value changed that one does, and what isn't
+     * the copy's to change is named */
+    expect(0, "Nothing changes", sh("b show whole.bset --report all.csv && b edit whole.bset --values all.csv"));
+    expect(
+        0, "1 value changed",
+        sh("sed 's/^\\(limit.torque,.*,\\)[0-9.]*\\(,[0-9a-f]*\\r\\)$/\\177.0\\2/' all.csv >one.csv; b edit whole.bset "
+           "--values one.csv --folder .; e=$?; rm -f crusher_*.bset; exit $e"));
+    assert_non_null(strstr(output, "77.0 %"));
+    expect(3, "id.serial",
+           sh("sed '/^id.serial,/s/ED30-0417/ED30-0418/' all.csv >one.csv; b edit whole.bset --values one.csv"));
+    /* and so is the table of a comparison, from either side */
+    expect(1, NULL, sh("b compare whole.bset out/*.bset --report two.csv"));
+    expect(6, "for each side", sh("b edit whole.bset --values two.csv"));
+    expect(0, "Nothing changes", sh("b edit whole.bset --values two.csv --side Left"));
+    expect(0, "equal",
+           sh("b edit whole.bset --values two.csv --side Right --folder . && b compare out/*.bset crusher_*.bset; "
+              "e=$?; rm "
+              "crusher_*.bset; exit $e"));
     static const struct {
         const char *table, *says;
         int code;

@@ -279,7 +279,7 @@ static void a_copy_is_changed_and_saved_anew(void **state)
     FILE *table = fopen("values.csv", "w");
     fputs("id,value\nramp.up,3.5\nlimit.torque,99\n", table);
     fclose(table);
-    expect_host(p.host, bil_copy_import(old, "values.csv"), BIL_OK);
+    expect_host(p.host, bil_copy_import(old, "values.csv", NULL), BIL_OK);
     expect_host(p.host, bil_copy_value(old, "ramp.up", text, sizeof text), BIL_OK);
     assert_string_equal(text, "3.500 s");
     bil_copy_close(old);
@@ -409,7 +409,7 @@ static void what_counts_is_decided(void **state)
     assert_string_equal(text, "7.000 s");
     expect_host(p.host, bil_copy_save(bil_settling_copy(s), ".", NULL), BIL_OK);
     bil_settling_close(s);
-    expect_host(p.host, bil_copy_import(p.copy, "write.csv"), BIL_OK);
+    expect_host(p.host, bil_copy_import(p.copy, "write.csv", NULL), BIL_OK);
     assert_int_equal(bil_copy_changed(p.copy), 2);
     wish = (bil_settle_wish){.struct_size = sizeof wish, .decisions = again, .decision_count = 2};
     assert_int_not_equal(bil_settle(p.host, saved, now, &wish, &s), BIL_OK); /* "nonsense" is no value of a ramp */

@@ -164,6 +164,7 @@ static void what_was_begun_can_be_ended(void **state)
         "for f in mill/devices/crusher/*/*; do echo x >>$f; done",
         "for f in mill/devices/crusher/*/*; do echo nonsense >$f; done",
         "for f in mill/devices/crusher/records/*; do sed -i 's/\"found\":0/\"found\":1/; s/0417/0001/' $f; done",
+        "rm -f anna.pem; b sign make-key anna --key anna.pem --site mill; "
         "b device change crusher --limit reading --writers nobody --signed-by anna --site mill",
         "b device change crusher --address modbus+tcp://127.0.0.1:1/1 --site mill",
         "mv mill/devices/crusher mill/devices/elsewhere; ln -s elsewhere mill/devices/crusher",
@@ -210,6 +211,13 @@ static void undo_where_signatures_are_demanded(void **state)
     expect(3, "takes only copies signed",
            sh("b write $(ls -t mill/devices/crusher/copies/* | tail -n 1 | sed 's/.*/crusher#2/') crusher --yes --site "
               "mill"));
+    /* nor are single values and a reset: the same rule */
+    expect(3, "takes only copies signed", sh("b set crusher limit.torque=99 --yes --site mill"));
+    expect(3, "nobody signed the factory values", sh("b reset crusher --yes --site mill"));
+    expect(2, "signature is wanted", sh("b set crusher limit.torque=99 --yes --despite nobody='well' --site mill"));
+    expect(0, "in force", sh("b set crusher limit.torque=99 --yes --despite signature='anna is away' --site mill"));
+    expect(0, "anna is away", sh("cat $(ls -t mill/devices/crusher/records/* | head -n 1)"));
+    expect(0, NULL, sh("b undo crusher --yes --site mill"));
     /* a signature is for one device, and says what it comes after */
     expect(0, NULL,
            sh("b device add press %s --site mill --signed-by anna; b take-in mill/devices/crusher/copies/$(ls "

@@ -4,6 +4,10 @@
 #include "host/copy/record.h"
 #include "tool.h"
 
+#include <pty.h>
+#include <sys/wait.h>
+#include <unistd.h>
+
 static int begin(void **state)
 {
     (void)state;
@@ -412,6 +416,55 @@ static void one_write_at_a_time(void **state)
     expect(0, "verified", write_baseline("")); /* and the turn is free again */
 }
 
+/* A person at a terminal who types each answer when it is asked for; what comes then is in `output`. */
+static int types(const char *command, const char *const (*answers)[2], size_t count)
+{
+    char whole[2000];
+    int master, status;
+    snprintf(whole, sizeof whole, "cd %s; unset BILANCIA_PASSWORD; %s %s", folder, BILANCIA_TOOL, command);
+    pid_t child = forkpty(&master, NULL, NULL, NULL);
+    if (child == 0) {
+        execl("/bin/bash", "bash", "-c", whole, (char *)NULL);
+        _exit(127);
+    }
+    size_t used = 0;
+    ssize_t got;
+    for (size_t i = 0; i < count; i++) {
+        wait_for(master, answers[i][0]);
+        assert_true(write(master, answers[i][1], strlen(answers[i][1])) > 0);
+    }
+    while (used + 1 < OUTPUT && (got = read(master, output + used, OUTPUT - 1 - used)) > 0)
+        used += (size_t)got;
+    output[used] = '\0';
+    close(master);
+    waitpid(child, &status, 0);
+    return WIFEXITED(status) ? WEXITSTATUS(status) : -1;
+}
+
+/* Nobody is asked for a password before it is known that it will be needed: checks first, then the plan, then a yes. */
+static void a_password_is_asked_for_last(void **state)
+{
+    (void)state;
+    static const char write[] = "write crusher#baseline crusher --site mill", prompt[] = "Password of the device:";
+    static const char *const no[][2] = {{"Write these values to the device?", "no\n"}};
+    static const char *const nothing[][2] = {{"Write these values to the device?", "yes\n"}, {prompt, "\n"}};
+    static const char *const all[][2] = {
+        {"Write these values to the device?", "yes\n"}, {prompt, "mill-30\n"}, {"yes/no/later", "\004"}};
+    char command[300];
+    disturb();
+    expect(0, "ok", control(0, "set command.run 0"));
+    start_unit(2, "ed-30 --name press --serial ED30-0002", NULL);
+    snprintf(command, sizeof command, "write before/*.bset %s", unit_at[2]);
+    expect(3, "another unit", types(command, NULL, 0)); /* refused by a check: it ends by itself */
+    assert_null(strstr(output, prompt));
+    expect(3, "No value was written", types(write, no, 1));
+    assert_null(strstr(output, prompt));
+    expect(3, "the device wants a password", types(write, nothing, 2));
+    expect(0, NULL, types(write, all, 3)); /* the rest of the tests stay open */
+    expect(0, NULL, sh("b compare crusher#baseline crusher --class setup --site mill"));
+    stop_unit(2);
+}
+
 /* A serial number that two units of the site have tells nothing: a person has to say which one is meant. */
 static void a_number_that_two_units_have(void **state)
 {
@@ -473,11 +526,17 @@ int main(int argc, char **argv)
     if (argc > 1)
         cmocka_set_test_filter(argv[1]);
     const struct CMUnitTest tests[] = {
-        cmocka_unit_test(the_cable_is_pulled_anywhere), cmocka_unit_test(killed_at_any_moment),
-        cmocka_unit_test(signals_at_fifty_moments),     cmocka_unit_test(records_that_are_cut),
-        cmocka_unit_test(single_values_are_set),        cmocka_unit_test(values_are_tried),
-        cmocka_unit_test(started_again_when_told),      cmocka_unit_test(stories_are_not_forgotten),
-        cmocka_unit_test(resumed_without_one_value),    cmocka_unit_test(one_write_at_a_time),
+        cmocka_unit_test(the_cable_is_pulled_anywhere),
+        cmocka_unit_test(killed_at_any_moment),
+        cmocka_unit_test(signals_at_fifty_moments),
+        cmocka_unit_test(records_that_are_cut),
+        cmocka_unit_test(single_values_are_set),
+        cmocka_unit_test(values_are_tried),
+        cmocka_unit_test(started_again_when_told),
+        cmocka_unit_test(stories_are_not_forgotten),
+        cmocka_unit_test(resumed_without_one_value),
+        cmocka_unit_test(one_write_at_a_time),
+        cmocka_unit_test(a_password_is_asked_for_last),
         cmocka_unit_test(a_number_that_two_units_have), /* the last one: it stays so */
     };
     return cmocka_run_group_tests_name("write_again", tests, begin, end);

@@ -72,9 +72,10 @@ int bil_copy_take(bil_copy *copy, const bil_copy *from, const char *id);
 /* The same of an item, as a look or an image tells it. */
 int bil_copy_take_item(bil_copy *copy, const bil_item *item);
 
-/* Values from a table (RFC 4180, UTF-8) with the columns "id" and "value"; none is taken unless all are good.
- * BIL_E_CSV, or as bil_copy_set. */
-int bil_copy_import(bil_copy *copy, const char *path);
+/* Values from a table (RFC 4180, UTF-8) with the columns "id" and "value", or, with a `side`, "value SIDE": a settings
+ * sheet, or the table of a comparison. None is taken unless all are good; a row that says what the copy has is no
+ * matter, also where that value can't be changed. BIL_E_CSV, or as bil_copy_set. */
+int bil_copy_import(bil_copy *copy, const char *path, const char *side);
 
 /* How many values were changed in memory since it was opened or saved. */
 unsigned bil_copy_changed(const bil_copy *copy);

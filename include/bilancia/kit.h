@@ -56,7 +56,7 @@ typedef struct bil_kit {
 /* Makes a kit of DEVICE#COPY as a new file, and looks at every byte of what was written. BIL_E_ON_DEVICE (that file
  * would lie on the disk that a rebuild wipes), BIL_E_SET_ALTERED (a damaged copy), BIL_E_FILE_OPEN, BIL_E_CALL (too
  * many files, or two of one name), BIL_E_DISK_FULL, BIL_E_FILE_WRITE. `kit` may be NULL; its texts are good until the
- * next call with the host. */
+ * host's next kit. */
 int bil_kit_make(bil_site *site, const char *which, const char *file, const bil_kit_wish *wish, bil_kit *kit);
 
 /* Looks at every byte: each file against the list in the kit, and the copy against itself; `each` (or NULL) is told the

@@ -234,10 +234,12 @@ int bil_site_name_copy(bil_site *site, const char *which, const char *name);
 typedef struct bil_card {
     size_t struct_size;
     const char *name, *address, *group, *model;
-    const char *limit;     /* "reading", "trials" */
-    const char *writers;   /* who may write to it, with commas between; "": everybody */
-    const char *signed_by; /* only copies signed with the key of this name are written */
-    const char *storage;   /* where the device's own disk appears on this computer */
+    const char *limit;   /* "reading", "trials" */
+    const char *writers; /* who may write to it, with commas between; "": everybody. The user that the program runs as
+                          * counts beside the one who acts: naming somebody else passes nothing */
+    const char
+        *signed_by;      /* only copies signed with the key of this name are written, and no reset; the site knows it */
+    const char *storage; /* where the device's own disk appears on this computer */
     const char *why;
     bool retired, in_service;
 } bil_card;

@@ -50,8 +50,8 @@ typedef enum bil_write_phase {
 
 /* Why something is set aside or left out; both go into the record. */
 typedef struct bil_reason {
-    const char *what; /* a check ("firmware", "hardware", "rules"; "changed", "card", "turn", "at-work"), or the id of a
-                         value */
+    const char *what; /* a check ("firmware", "hardware", "rules"; "changed", "card", "turn", "at-work", "signature"),
+                         or the id of a value */
     const char *why;  /* a line of printable text, of more than two bytes */
 } bil_reason;
 
@@ -110,7 +110,8 @@ typedef struct bil_write_wish {
     /* hooks; each may be NULL: then nobody is asked, and nobody watches */
     bil_write_answer (*ask)(void *ctx, const bil_writing *w, bil_write_question question, const char *text);
     /* The password of the device, ended by a NUL, at most `size` bytes with it: first (`may_ask` false) one that is at
-     * hand already, and where the device wants one and there was none, what a person may be asked for. False: none. */
+     * hand already; where there was none and one is wanted, what a person may be asked for, once all checks have passed
+     * and the plan was agreed to. False: none. */
     bool (*password)(void *ctx, bool may_ask, char *out, size_t size);
     /* All that is planned is known. */
     void (*preview)(void *ctx, const bil_writing *w);

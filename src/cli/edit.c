@@ -7,7 +7,7 @@
 
 typedef struct edit_call {
     library l;
-    char *of, *values, *folder, *why;
+    char *of, *values, *side, *folder, *why;
     filter_words words;
 } edit_call;
 
@@ -32,7 +32,7 @@ static int change(bil_copy *copy, const edit_call *e, const char **assignments)
 {
     int code = e->of ? take_from(copy, e) : -1, error = BIL_OK;
     if (code < 0 && e->values)
-        error = bil_copy_import(copy, e->values);
+        error = bil_copy_import(copy, e->values, e->side);
     for (; code < 0 && !error && *assignments; assignments++)
         error = bil_copy_assign(copy, *assignments);
     return error ? library_failed(&e->l, error) : code;
@@ -79,7 +79,9 @@ static int run(const command *self, int argc, const char **argv)
     struct poptOption options[] = {
         {"take-from", 't', POPT_ARG_STRING, &e.of, 0, "take values over from another copy or device", "COPY"},
         FILTER_OPTIONS(e.words),
-        {"values", 'v', POPT_ARG_STRING, &e.values, 0, "values from a table with the columns id and value", "FILE.csv"},
+        {"values", 'v', POPT_ARG_STRING, &e.values, 0,
+         "values from a table: a settings sheet, or one with the columns id and value", "FILE.csv"},
+        {"side", 0, POPT_ARG_STRING, &e.side, 0, "of the table of a comparison: which side's values", "Left|Right|A|B"},
         NEW_COPY_OPTIONS(e.folder, e.why, e.l.who),
         {"description", 'd', POPT_ARG_STRING, &e.l.description, 0, "a description to try first", "FILE"},
         SITE_OPTION(e.l.given),

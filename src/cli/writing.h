@@ -40,7 +40,7 @@ typedef struct writing {
 #define DESPITE_OPTION(x)                                                                                              \
     {                                                                                                                  \
         "despite", 0, POPT_ARG_ARGV, &(x)->despite, 0,                                                                 \
-            "set a check aside, with the reason: firmware, hardware, rules, changed, card, turn, at-work",             \
+            "set a check aside, with the reason: firmware, hardware, rules, changed, card, turn, at-work, signature",  \
             "CHECK=REASON"                                                                                             \
     }
 /* How values are written, and which of them not. */

@@ -61,8 +61,9 @@ int writing_words(writing *x)
     x->reasons = need(count_of(x->despite) + count_of(x->without) + 1, sizeof *x->reasons);
     wish->despite = x->reasons;
     wish->without = x->reasons + count_of(x->despite);
-    int code = take_reasons(x->despite, x->reasons, &wish->despite_count,
-                            "firmware=REASON is wanted, or so with hardware, rules, changed, card, turn or at-work");
+    int code = take_reasons(
+        x->despite, x->reasons, &wish->despite_count,
+        "firmware=REASON is wanted, or so with hardware, rules, changed, card, turn, at-work or signature");
     if (code < 0)
         code = take_reasons(x->without, x->reasons + wish->despite_count, &wish->without_count,
                             "--without ID=REASON is wanted");

@@ -53,6 +53,8 @@ typedef struct reading {
     int error;
     unsigned long line; /* of the row; a quoted field may take several */
     unsigned column;
+    char wanted[40]; /* the column of values */
+    bool sides;      /* there are others */
     int id_column, value_column;
     unsigned columns;
     bool head;
@@ -88,7 +90,8 @@ static void field(void *bytes, size_t size, void *ctx)
         take(r, text, size, name);
         if (strchr(name, ';') || strchr(name, '\t'))
             complain(r, BIL_E_CSV, "the columns aren't separated by commas: save the file with commas (RFC 4180)");
-        int *which = strcmp(name, "id") == 0 ? &r->id_column : strcmp(name, "value") == 0 ? &r->value_column : NULL;
+        int *which = strcmp(name, "id") == 0 ? &r->id_column : strcmp(name, r->wanted) == 0 ? &r->value_column : NULL;
+        r->sides = r->sides || strncmp(name, "value ", 6) == 0;
         if (which && *which >= 0)
             complain(r, BIL_E_CSV, "two columns have this name");
         if (which)
@@ -109,7 +112,9 @@ static void row(int end, void *ctx)
     if (r->head) {
         r->columns = r->column;
         if (r->id_column < 0 || r->value_column < 0)
-            complain(r, BIL_E_CSV, "the first line must name the columns, \"id\" and \"value\" among them");
+            complain(r, BIL_E_CSV,
+                     r->sides ? "it has a column of values for each side: say which of them counts, as Left or B"
+                              : "the first line must name the columns, \"id\" and \"value\" among them");
         r->head = false;
     } else if (r->column != r->columns) {
         complain(r, BIL_E_CSV,
@@ -141,7 +146,7 @@ static void parse(reading *r, struct csv_parser *parser, const char *bytes, size
         complain(r, BIL_E_CSV, "a quote is never closed");
 }
 
-int csv_read(const char *path, csv_row each, void *ctx, char *why, size_t size)
+int csv_read(const char *path, const char *side, csv_row each, void *ctx, char *why, size_t size)
 {
     reading r = {.path = path,
                  .each = each,
@@ -152,6 +157,7 @@ int csv_read(const char *path, csv_row each, void *ctx, char *why, size_t size)
                  .id_column = -1,
                  .value_column = -1,
                  .head = true};
+    snprintf(r.wanted, sizeof r.wanted, "value%s%s", side ? " " : "", side ? side : "");
     size_t got;
     char *bytes = storage_text(path, FILE_MOST, &got);
     struct csv_parser parser;

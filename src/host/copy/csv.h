@@ -15,8 +15,9 @@ void csv_end(FILE *out);
  * reading: minus a bil_error. */
 typedef int (*csv_row)(void *ctx, unsigned long line, const char *id, const char *value);
 
-/* Reads the columns "id" and "value" of a file, in any place among others. BIL_OK or an error; `why` says what, and
- * where: "file:line: ...". Takes the apostrophe off again. */
-int csv_read(const char *path, csv_row each, void *ctx, char *why, size_t why_size);
+/* Reads the columns "id" and "value" of a file (of a table with several sides: "value SIDE"), in any place among
+ * others. `side` NULL: "value". BIL_OK or an error; `why` says what, and where: "file:line: ...". Takes the apostrophe
+ * off again. */
+int csv_read(const char *path, const char *side, csv_row each, void *ctx, char *why, size_t why_size);
 
 #endif

@@ -8,12 +8,13 @@
 
 /* A write that is about to begin, for those who have a say in it. */
 typedef struct keep_case {
-    const char *who;
+    const char *who, *login;              /* who writes, and whom the computer knows as the person logged in */
     const char *copy, *digest;            /* what is to be written; "" and "" for a reset */
     const char *record;                   /* folder of the record that is gone on with, or NULL */
     const char *address, *model, *serial; /* where it goes, and who answers there */
     bool tries;                           /* values are only tried, or it goes back to what was before */
     bool despite;                         /* a person goes on though it isn't clear who may write */
+    bool unsigned_too;                    /* and though nobody signed what is written */
 } keep_case;
 
 /* Each may be NULL: then everybody may, nothing is known, and nobody wants to know. All but `allows` return BIL_OK or

@@ -144,7 +144,7 @@ static int run(bil_host *h, const char *which, purpose why, const bil_write_wish
         again_open(a, why == UNDO);
         error = find(a, x, which);
         if (!error && !is_open(a, why))
-            ending.before = lib_told(h, a->last.verdict);
+            ending.before = lib_told(&h->told, a->last.verdict);
         if (!error && is_open(a, why)) {
             error = choose(a, x, why, which);
             if (!error && x->wish.device)

@@ -216,12 +216,12 @@ int bil_copy_take_item(bil_copy *copy, const bil_item *item)
     return edited_so(copy, item ? edit_take(&copy->work, item) : BIL_E_BAD_CALL);
 }
 
-int bil_copy_import(bil_copy *copy, const char *path)
+int bil_copy_import(bil_copy *copy, const char *path, const char *which)
 {
     int error = lib_begin(copy->part.host);
     if (error)
         return error;
-    return edited_so(copy, path ? edit_import(&copy->work, path) : BIL_E_BAD_CALL);
+    return edited_so(copy, path ? edit_import(&copy->work, path, which) : BIL_E_BAD_CALL);
 }
 
 int bil_copy_rule(bil_copy *copy, unsigned first, char *text, size_t size)

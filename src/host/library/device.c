@@ -55,12 +55,23 @@ static int begun(bil_host *h, bil_device *dev, int error, const char *why, bil_d
     return BIL_OK;
 }
 
+static int no_place(bil_host *h, const char *where)
+{
+    char why[SITE_NAME + 200];
+    if (h->sited)
+        snprintf(why, sizeof why, "no device of the site is called so, and it is no address%s%s%s",
+                 h->like[0] ? "; did you mean " : "", h->like, h->like[0] ? "?" : "");
+    else
+        snprintf(why, sizeof why, "this is no address, and there is no site here whose device could be called so");
+    return trouble_of(&h->trouble, BIL_E_ADDRESS, where, why);
+}
+
 static int name(bil_host *h, const char *where, bil_device **out)
 {
     char digest[65], place[STORAGE_PATH];
     int error = lib_place(h, where, place, digest);
     if (!error && !address_is_device(place))
-        error = trouble_of(&h->trouble, BIL_E_ADDRESS, where, "no device of a site is called so, and it is no address");
+        error = no_place(h, where);
     if (!error && strlen(place) >= ADDRESS_TEXT)
         error = trouble_of(&h->trouble, BIL_E_ADDRESS, where, "it is too long");
     bil_device *dev = error ? NULL : lib_part(h, sizeof *dev, lib_nothing);

@@ -3,9 +3,9 @@
 
 #include "host/library/writing.h"
 
-const char *lib_told(bil_host *h, const char *text)
+const char *lib_told(arena *where, const char *text)
 {
-    char *copy = arena_text(&h->told, text, strlen(text));
+    char *copy = arena_text(where, text, strlen(text));
     return copy ? copy : "";
 }
 

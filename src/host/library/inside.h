@@ -48,7 +48,9 @@ struct bil_host {
     trouble trouble;
     char line[2 * STORAGE_PATH + 1500]; /* of bil_host_trouble */
     char where[STORAGE_PATH];           /* of bil_host_named */
-    arena told;                         /* texts of the last ending */
+    bool sited;                         /* of the last place: there is a site */
+    char like[SITE_NAME];               /* and the name of a device that is like it, or "" */
+    arena told, kit;                    /* texts of the last ending, and of the last kit */
     atomic_int cancelled;               /* the write in progress is to end */
 };
 
@@ -72,8 +74,8 @@ int lib_note(bil_host *h, const char *text);
 /* The keeper of what somebody named: a device of the host's site, or an address; or with `folder` what is kept there.
  */
 int lib_keeper(bil_host *h, keeper *k, const char *name, const char *folder);
-/* A text of an ending: it belongs to the host until its next one. */
-const char *lib_told(bil_host *h, const char *text);
+/* A text that belongs to the host until its next ending, or kit. */
+const char *lib_told(arena *where, const char *text);
 /* Where a text leads: a file, an address, or what the site calls so. `place` of STORAGE_PATH bytes, `digest` (65) of a
  * copy that the site knows, else "". */
 int lib_place(bil_host *h, const char *text, char *place, char *digest);

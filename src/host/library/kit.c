@@ -36,7 +36,7 @@ const char *bil_kit_part_text(bil_kit_part which)
 static const char *text_of(bil_host *h, const json_t *list, const char *key)
 {
     const char *text = json_string_value(json_object_get(list, key));
-    return lib_told(h, text ? text : "");
+    return lib_told(&h->kit, text ? text : "");
 }
 
 static bil_kit_part part_of(const char *name)
@@ -55,15 +55,15 @@ static void tell(bil_host *h, const json_t *list, const char *path, const char *
     json_t *one;
     if (!out)
         return;
-    arena_free(&h->told);
+    arena_free(&h->kit);
     bil_kit told = {.struct_size = size,
-                    .path = lib_told(h, path),
+                    .path = lib_told(&h->kit, path),
                     .device = text_of(h, list, "device"),
                     .who = text_of(h, list, "who"),
                     .why = text_of(h, list, "why"),
                     .when = text_of(h, list, "when"),
                     .firmware = text_of(h, list, "firmware"),
-                    .storage = lib_told(h, storage),
+                    .storage = lib_told(&h->kit, storage),
                     .file_count = json_array_size(json_object_get(list, "files")),
                     .lacks = (UINT32_C(1) << BIL_KIT_PART_COUNT) - 1};
     json_array_foreach(json_object_get(list, "files"), i, one) told.lacks &=

@@ -12,6 +12,8 @@ int lib_rehearse(bil_writing *x, bil_ending *ending, bool *goes_on)
     bil_action end = {.u.end = {.param = BIL_NONE, .other = BIL_NONE}};
     bil_job_progress counts = {0};
     int error = write_rehearsal_reads(w);
+    if (!error && !write_has_password(w)) /* what is played needs it, too */
+        return trouble_of(&h->trouble, BIL_E_NO_PASSWORD, w->keep.address, NULL);
     if (error) {
         h->trouble = w->trouble;
         return error;

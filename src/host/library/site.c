@@ -147,11 +147,20 @@ int lib_site_ended(bil_site *s, int error)
     return lib_end_of(h, error);
 }
 
+int lib_no_device(bil_site *s, const char *name)
+{
+    char why[SITE_NAME + 100] = "", like[SITE_NAME];
+    index_nearest(&s->open.index, name, like, sizeof like);
+    if (like[0])
+        snprintf(why, sizeof why, "the site has no such device or group; did you mean %s?", like);
+    return trouble_of(&s->part.host->trouble, BIL_E_NO_DEVICE, name, why);
+}
+
 int lib_find_device(bil_site *s, const char *name, device_row *row)
 {
-    char why[400];
+    char why[400] = "";
     int error = name ? index_find(&s->open.index, name, row, why, sizeof why) : BIL_E_BAD_CALL;
-    return error ? trouble_of(&s->part.host->trouble, error, name, error == BIL_E_DISPUTED ? why : NULL) : BIL_OK;
+    return error ? trouble_of(&s->part.host->trouble, error, name, why) : BIL_OK;
 }
 
 int lib_find_copy(bil_site *s, const char *text, device_row *owner, copy_row *row)

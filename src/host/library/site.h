@@ -36,6 +36,7 @@ bil_site_device lib_device_row(const bil_site *s, const device_row *row, row_tex
 /* Ends a call of a site; what can't be read of it is an error. */
 int lib_site_ended(bil_site *s, int error);
 /* What somebody named; the trouble says what it isn't. Rows of devices are to be freed. */
+int lib_no_device(bil_site *s, const char *name); /* and what is like it */
 int lib_find_device(bil_site *s, const char *name, device_row *row);
 int lib_find_copy(bil_site *s, const char *text, device_row *owner, copy_row *row);
 

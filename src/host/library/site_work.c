@@ -269,7 +269,7 @@ int bil_site_read(bil_site *s, const char *const *names, size_t count, bil_read_
         index_devices(&s->open.index, choose, &c);
     for (size_t i = 0; i < count && !error && c.used; i++)
         if (!c.used[i])
-            error = trouble_of(&h->trouble, BIL_E_NO_DEVICE, names[i], NULL);
+            error = lib_no_device(s, names[i]);
     if (!error && !mem_is_short())
         error = read_chosen(&c);
     for (size_t i = 0; i < c.count; i++)

@@ -141,8 +141,9 @@ static int take_reasons(bil_writing *x)
     x->w.despite = jn_object();
     x->w.without = jn_object();
     for (size_t i = 0; i < wish->despite_count && !error; i++)
-        error = take_reason(x, &wish->despite[i], write_set_aside,
-                            "firmware, hardware, rules, changed, card, turn or at-work is wanted, with a reason");
+        error = take_reason(
+            x, &wish->despite[i], write_set_aside,
+            "firmware, hardware, rules, changed, card, turn, at-work or signature is wanted, with a reason");
     for (size_t i = 0; i < wish->without_count && !error; i++)
         error = take_reason(x, &wish->without[i], write_leave_value, "the id of a value is wanted, with a reason");
     return error;
@@ -225,7 +226,7 @@ static void save_present(bil_writing *x, bil_ending *e)
     if (error)
         doubt(x, w->keep.copies, error, NULL);
     else
-        e->present = lib_told(x->host, w->present);
+        e->present = lib_told(&x->host->told, w->present);
 }
 
 static void tell_ending(bil_writing *x, bil_ending *out)
@@ -252,17 +253,17 @@ static void tell_ending(bil_writing *x, bil_ending *out)
                         .code = end->u.end.code,
                         .planned = w->planned,
                         .written = p.written,
-                        .safety = lib_told(h, w->safety),
-                        .record = lib_told(h, w->rec.path),
+                        .safety = lib_told(&h->told, w->safety),
+                        .record = lib_told(&h->told, w->rec.path),
                         .went_on = w->job && bil_job_leaves_working(w->job) && write_is_at_work(w),
                         .already = w->already,
-                        .present = lib_told(h, w->present),
-                        .address = lib_told(h, w->moved ? w->moved_address : w->keep.address),
+                        .present = lib_told(&h->told, w->present),
+                        .address = lib_told(&h->told, w->moved ? w->moved_address : w->keep.address),
                         .file_error = w->file_error,
-                        .copy = lib_told(h, w->copy),
-                        .called = lib_told(h, w->keep.name ? w->keep.name : w->rec.path),
+                        .copy = lib_told(&h->told, w->copy),
+                        .called = lib_told(&h->told, w->keep.name ? w->keep.name : w->rec.path),
                         .in_site = w->keep.in_site,
-                        .was = lib_told(h, was),
+                        .was = lib_told(&h->told, was),
                         .can_start = write_can_start(w),
                         .before = ""};
 }

@@ -29,9 +29,10 @@ int edit_assign(edited *o, const char *assignment);
 int edit_check(edited *o, const char *id, const char *text);
 /* The value of an item of another copy or device of the same layout. */
 int edit_take(edited *o, const bil_item *item);
-/* Values from a table with the columns "id" and "value"; none is taken unless all are good. No id may stand there
- * twice. */
-int edit_import(edited *o, const char *path);
+/* Values from a table with the columns "id" and "value" (`side` not NULL: "value SIDE"); none is taken unless all are
+ * good. No id may stand there twice. What stands there as a sheet of this copy has it is no matter, whether it could be
+ * changed or not. */
+int edit_import(edited *o, const char *path, const char *side);
 
 /* Saves it as a new copy where `k` keeps them, if the rules between its values hold. It names the one it comes from,
  * and that it was made offline; `what` tells it from others in a plain folder (keep_name). */

@@ -123,6 +123,9 @@ int card_allows(const json_t *card, const char *name, const char *unclear, const
         snprintf(why, size, "%.200s may only be read; bilancia device change --limit none lifts that", name);
     else if (json_array_size(writers) != 0 && !has(writers, wish->person))
         snprintf(why, size, "%.100s may not write to %.200s", wish->person, name);
+    else if (json_array_size(writers) != 0 && wish->login[0] && !has(writers, wish->login))
+        snprintf(why, size, "%.100s is logged in here and may not write to %.200s, whoever is named", wish->login,
+                 name);
     else
         return BIL_OK;
     return BIL_E_NOT_ALLOWED;

@@ -25,8 +25,9 @@ void card_key(const char *name, char key[CARD_KEY]);
 /* Who wants to write, and how. */
 typedef struct card_wish {
     const char *person;
-    bool tries;   /* values are only tried, or it goes back to what was before */
-    bool despite; /* a person has decided to go on though it isn't clear what the cards say */
+    const char *login; /* whom the computer knows: naming somebody else doesn't pass it by; "": nobody */
+    bool tries;        /* values are only tried, or it goes back to what was before */
+    bool despite;      /* a person has decided to go on though it isn't clear what the cards say */
 } card_wish;
 /* May it be? `unclear` says why the cards can't be relied on, or is "". BIL_OK, BIL_E_NOT_ALLOWED, BIL_E_CARD; then
  * `why` tells more. */

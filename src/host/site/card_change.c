@@ -63,6 +63,56 @@ static bool is_taken(site_index *x, const char *name, char *why, size_t size)
     return has_card;
 }
 
+/* Another device, or a group, that this one can't be told from where people name either. */
+typedef struct clash {
+    const char *folder, *name, *group;
+    const char *what; /* NULL: none */
+    bool knows_key;
+} clash;
+
+static bool look_for_clash(void *ctx, const device_row *row)
+{
+    clash *c = ctx;
+    const char *group = card_text(row, "group");
+    bool own = strcmp(row->folder, c->folder) == 0;
+    if (!own && c->group && *c->group && strcmp(c->group, row->name) == 0)
+        c->what = "a device is called so: read and find would mean either";
+    if (!own && c->name && *group && strcmp(c->name, group) == 0)
+        c->what = "a group is called so: read and find would mean either";
+    return !c->what;
+}
+
+static bool look_for_key(void *ctx, const char *id, const json_t *note)
+{
+    clash *c = ctx;
+    const char *name = json_string_value(json_object_get(note, "name"));
+    (void)id;
+    c->knows_key = name && strcmp(name, c->name) == 0;
+    return !c->knows_key;
+}
+
+/* Is this what a device may be called, in this group, and does the site know who is to sign for it? */
+static int check_names(site_index *x, const char *folder, const card_change *w, trouble *t)
+{
+    static const char *const words[] = {"factory", "new", "site", "last", "first", "baseline", "stored"};
+    clash c = {.folder = folder, .name = w->name, .group = w->group}, key = {.name = w->signed_by};
+    for (size_t i = 0; i < sizeof words / sizeof words[0]; i++)
+        if ((w->name && strcmp(w->name, words[i]) == 0) || (w->group && strcmp(w->group, words[i]) == 0))
+            return trouble_of(t, BIL_E_CALL, words[i], "this word means something else already");
+    if (w->name && w->group && strcmp(w->name, w->group) == 0)
+        return trouble_of(t, BIL_E_CALL, w->name, "a device and its group need names of their own");
+    index_devices(x, look_for_clash, &c);
+    if (c.what)
+        return trouble_of(t, BIL_E_CALL, c.what[2] == 'd' ? w->group : w->name, c.what);
+    if (!w->signed_by || !*w->signed_by)
+        return BIL_OK;
+    index_notes(x, "", "key", NULL, look_for_key, &key);
+    return key.knows_key ? BIL_OK
+                         : trouble_of(t, BIL_E_CALL, w->signed_by,
+                                      "the site knows no key under this name, so that nothing could be written any "
+                                      "more; bilancia sign trust NAME PUBLIC tells it one");
+}
+
 int card_write(site_index *x, const device_row *before, const card_change *w, const char *who, trouble *t)
 {
     char folder[SITE_FOLDER], at[500];
@@ -73,6 +123,9 @@ int card_write(site_index *x, const device_row *before, const card_change *w, co
         snprintf(folder, sizeof folder, "%s", before->folder);
     else
         site_folder_of(name, folder);
+    int error = check_names(x, folder, w, t);
+    if (error)
+        return error;
     json_t *card = before && before->card ? jn_deep_copy(before->card) : jn_object();
     jn_put(card, "name", jn_string(name));
     put(card, "address", w->address);
@@ -89,7 +142,7 @@ int card_write(site_index *x, const device_row *before, const card_change *w, co
         json_object_del(card, "retired");
     jn_put(card, "after", index_heads(x, folder, "device"));
     json_object_del(card, "nobody"); /* it came of two that disagreed; now somebody decides */
-    int error = note_add(x->site, folder, "device", who, card, NULL);
+    error = note_add(x->site, folder, "device", who, card, NULL);
     if (error)
         return trouble_of(t, error, x->site->path, NULL);
     index_accept(x, folder);

@@ -58,6 +58,8 @@ void index_devices(site_index *index, bool (*each)(void *ctx, const device_row *
 int index_find(site_index *index, const char *name, device_row *row, char *why, size_t why_size);
 /* The same, where it matters only whether there is one. */
 bool index_device(site_index *index, const char *name, device_row *row);
+/* The name of a device, or of a group, that is most like this one, or "". */
+void index_nearest(site_index *index, const char *name, char *out, size_t size);
 /* The one in this folder. */
 bool index_folder(site_index *index, const char *folder, device_row *row);
 /* Each device at the place of this address (`at`), or whose last copy is of this unit. A call may end it by returning

@@ -4,6 +4,7 @@
 
 #include "host/base/arena.h"
 #include "host/base/json.h"
+#include "host/base/nearest.h"
 #include "host/run/address.h"
 #include "host/site/index_inside.h"
 #include "port/memory.h"
@@ -73,6 +74,24 @@ static size_t at_address(site_index *x, const char *text, char folders[2][SITE_F
     return count;
 }
 
+void index_nearest(site_index *x, const char *name, char *out, size_t size)
+{
+    nearest like = {.best = ""};
+    db_answer *s =
+        strlen(name) < sizeof like.best
+            ? db_ask(x->db, "SELECT name FROM devices UNION SELECT json_extract(card, '$.group') FROM devices", "")
+            : NULL;
+    while (s && db_next(x->db, s)) {
+        char one[SITE_NAME];
+        index_take(one, sizeof one, s, 0);
+        if (one[0] && strlen(one) < sizeof like.best)
+            nearest_offer(&like, name, one);
+    }
+    if (s)
+        db_done(x->db, s);
+    snprintf(out, size, "%s", like.best);
+}
+
 int index_find(site_index *x, const char *name, device_row *row, char *why, size_t size)
 {
     static const char prefix[] = "devices/";
@@ -93,7 +112,14 @@ int index_find(site_index *x, const char *name, device_row *row, char *why, size
                  folders[0], folders[1], folders[0], folders[1]);
         return BIL_E_DISPUTED;
     }
-    return count && index_folder(x, folders[0], row) ? BIL_OK : BIL_E_NO_DEVICE;
+    why[0] = '\0';
+    if (count && index_folder(x, folders[0], row))
+        return BIL_OK;
+    char like[SITE_NAME];
+    index_nearest(x, name, like, sizeof like);
+    if (like[0])
+        snprintf(why, size, "the site has no such device; did you mean %s?", like);
+    return BIL_E_NO_DEVICE;
 }
 
 bool index_device(site_index *x, const char *name, device_row *row)

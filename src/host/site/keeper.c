@@ -27,16 +27,20 @@ static bool ask_card(void *ctx, const device_row *row)
     asking *ask = ctx;
     const keep_case *c = ask->c;
     char unclear[400], why[700];
-    card_wish wish = {.person = c->who, .tries = c->tries, .despite = c->despite};
+    card_wish wish = {.person = c->who, .login = c->login, .tries = c->tries, .despite = c->despite};
     index_unclear(ask->index, row, unclear, sizeof unclear);
     int error = card_allows(row->card, row->name, unclear, &wish, why, sizeof why);
     const char *key = card_text(row, "signed_by");
-    if (!error && key[0] && !unclear[0] && c->digest[0]) {
-        signing_state state = signing_check(ask->index, row->folder, c->digest, key);
-        snprintf(why, sizeof why, "%.200s takes only copies signed by \"%.100s\"; this one %s", row->name, key,
-                 state == SIGNING_BAD ? "has a signature that doesn't fit: it was altered, or somebody else signed it"
-                                      : "isn't signed by it");
-        error = state == SIGNING_GOOD ? BIL_OK : BIL_E_SIGNATURE;
+    if (!error && key[0] && !unclear[0]) {
+        bool resets = !c->digest[0];
+        signing_state state = resets ? SIGNING_NONE : signing_check(ask->index, row->folder, c->digest, key);
+        snprintf(why, sizeof why, "%.200s takes only copies signed by \"%.100s\"; %s", row->name, key,
+                 state == SIGNING_BAD
+                     ? "this one has a signature that doesn't fit: it was altered, or somebody else signed it"
+                 : resets ? "nobody signed the factory values (--despite signature=REASON resets it all the same)"
+                          : "this one isn't signed by it (--despite signature=REASON writes it all the same)");
+        bool passes = state == SIGNING_GOOD || (state == SIGNING_NONE && c->unsigned_too);
+        error = passes ? BIL_OK : BIL_E_SIGNATURE;
     }
     if (error)
         ask->error = trouble_of(ask->t, error, error == BIL_E_SIGNATURE ? c->copy : "", why);
@@ -241,7 +245,7 @@ int keeper_find(keeper *k, const char *name, const char *given, trouble *t)
     keeper_close(k);
     if (address_is_device(name))
         return BIL_OK;
-    return trouble_of(t, error, name, error == BIL_E_DISPUTED ? why : NULL);
+    return trouble_of(t, error, name, why);
 }
 
 bool keeper_close(keeper *k)

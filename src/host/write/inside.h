@@ -31,7 +31,10 @@ void write_take_pace(write_call *w);
 int write_take_restart(write_call *w);
 
 /* unit.c */
-void write_take_password(write_call *w, bool may_ask);
+/* The password that is at hand; where there is none and one is wanted, a person is asked when the plan is agreed to and
+ * not before (write_has_password). */
+void write_take_password(write_call *w);
+void write_expect_password(write_call *w);
 /* The address with another unit number. */
 bool write_other_number(const char *text, uint32_t unit, char out[ADDRESS_TEXT]);
 int write_open_unit(write_call *w, const catalogue *m);

@@ -14,19 +14,39 @@ static bool wants_password(const bil_description *d)
     return false;
 }
 
-void write_take_password(write_call *w, bool may_ask)
+static void take_password(write_call *w, bool may_ask)
 {
-    if (w->config.has_password || !w->answers.password || (may_ask && !wants_password(w->want.description)))
-        return;
     secret_lock(w->password, sizeof w->password);
     w->config.has_password = w->answers.password(w->answers.ctx, may_ask, w->password, sizeof w->password);
+}
+
+void write_take_password(write_call *w)
+{
+    if (w->answers.password && !w->config.has_password)
+        take_password(w, false);
+}
+
+void write_expect_password(write_call *w)
+{
+    w->password_later = w->answers.password && !w->config.has_password && wants_password(w->want.description);
+    w->config.has_password = w->config.has_password || w->password_later;
+}
+
+bool write_has_password(write_call *w)
+{
+    if (w->password_later) {
+        w->password_later = false;
+        take_password(w, true);
+        w->no_password = !w->config.has_password;
+    }
+    return !w->no_password;
 }
 
 /* False when it is longer than the device takes. */
 bool write_put_password(void *ctx, uint8_t slot, uint8_t *raw, size_t size)
 {
     write_call *w = ctx;
-    size_t length = strlen(w->password);
+    size_t length = write_has_password(w) ? strlen(w->password) : 0;
     (void)slot;
     if (length == 0 || length > size)
         return false;
@@ -151,6 +171,7 @@ int write_ask_keep(write_call *w)
         set_digest_hex(w->want.totals.digest, digest);
     bil_image_identity(&w->dev.image, BIL_ID_SERIAL, serial, sizeof serial);
     keep_case c = {.who = person(w->who),
+                   .login = person(NULL),
                    .copy = w->copy,
                    .digest = digest,
                    .record = w->record_folder,
@@ -158,6 +179,7 @@ int write_ask_keep(write_call *w)
                    .model = w->dev.description->model,
                    .serial = serial,
                    .tries = w->config.trial || w->undoes,
-                   .despite = json_object_get(w->despite, "card") != NULL};
+                   .despite = json_object_get(w->despite, "card") != NULL,
+                   .unsigned_too = json_object_get(w->despite, "signature") != NULL};
     return keep_allows(&w->keep, &c, &w->trouble);
 }

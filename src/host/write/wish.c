@@ -28,7 +28,7 @@ static const char *const checks[] = {
     BIL_CHECKS(CHECK_NAME)
 #undef CHECK_NAME
         "changed",
-    "card", "turn", "at-work"};
+    "card", "turn", "at-work", "signature"};
 
 static bool is_reason(const char *why)
 {

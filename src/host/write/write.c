@@ -54,11 +54,8 @@ static bool acts_at_once(const write_call *w, char *out, size_t size)
     return out[0] && !w->sets && bil_job_leaves_working(w->job) && write_is_at_work(w);
 }
 
-static bool ask(void *ctx, const bil_action *action)
+static bool is_agreed(write_call *w, const bil_action *action)
 {
-    write_call *w = ctx;
-    if (action->u.ask.question == BIL_ASK_PERSON)
-        return agreed(w, WRITE_IS_IT_DONE, action->u.ask.text);
     w->found = action->u.ask.found;
     w->planned = w->changed = 0;
     if (!w->written)
@@ -81,6 +78,14 @@ static bool ask(void *ctx, const bil_action *action)
     if (acts_at_once(w, acts, sizeof acts) && !json_object_get(w->despite, "at-work")) /* nor to that */
         return (w->acts = true) && agreed(w, WRITE_MAY_ACT, acts);
     return w->yes || agreed(w, WRITE_MAY_GO_ON, "");
+}
+
+static bool ask(void *ctx, const bil_action *action)
+{
+    write_call *w = ctx;
+    if (action->u.ask.question == BIL_ASK_PERSON)
+        return agreed(w, WRITE_IS_IT_DONE, action->u.ask.text);
+    return is_agreed(w, action) && write_has_password(w);
 }
 
 static void progress(void *ctx, const bil_job *job, const bil_action *action)
@@ -158,7 +163,7 @@ int write_begin(write_call *w, const catalogue *m, const write_answers *answers)
     if (!error)
         error = write_take_turn(w, &w->place, address_place(w->keep.address, where) ? where : w->keep.address);
     if (!error) {
-        write_take_password(w, false);
+        write_take_password(w);
         error = write_open_unit(w, m);
     }
     if (!error)
@@ -167,7 +172,7 @@ int write_begin(write_call *w, const catalogue *m, const write_answers *answers)
         error = write_ask_keep(w);
     if (error)
         return error;
-    write_take_password(w, true);
+    write_expect_password(w);
     return write_take_restart(w);
 }
 
@@ -283,6 +288,8 @@ int write_run(write_call *w)
     if (error)
         return write_fail(w, w->keep.address, error, NULL);
     w->over = true;
+    if (w->no_password)
+        w->end.u.end.cause = BIL_E_NO_PASSWORD;
     tell_keep(w);
     if (w->rec.file) {
         bil_job_progress p;

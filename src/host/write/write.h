@@ -38,7 +38,8 @@ typedef struct write_call write_call;
 typedef struct write_answers {
     write_answer (*ask)(void *ctx, const write_call *w, write_question question, const char *text);
     /* The password of the device, SECRET_MAX bytes: at first what was handed over beforehand, and where the device
-     * wants one and there is none, once the unit is known to be the right one, what a person may be asked for. */
+     * wants one and there is none, once all checks have passed and the plan was agreed to, what a person may be asked
+     * for. */
     bool (*password)(void *ctx, bool may_ask, char *out, size_t size);
     /* All that is planned is known (write_planned, `changed`): time to show it. */
     void (*preview)(void *ctx, const write_call *w);
@@ -116,12 +117,13 @@ struct write_call {
     uint32_t found, found_first;      /* what the device was doing now, and before an unfinished story began */
     record rec;
     unsigned planned;
-    uint8_t *written;  /* 1 for each parameter that was planned when a person was asked; NULL before */
-    bool waits;        /* for its restart, at work */
-    bool nobody_asked; /* it was declined because of that */
-    bool acts;         /* that was about safety-relevant values on a machine at work */
-    bool already;      /* nothing differs, and it is known to be stored: nothing was done */
-    bool known_good;   /* the newest story of the unit was proved, with these values and this count of changes: */
+    uint8_t *written;                 /* 1 for each parameter that was planned when a person was asked; NULL before */
+    bool waits;                       /* for its restart, at work */
+    bool nobody_asked;                /* it was declined because of that */
+    bool password_later, no_password; /* a person is to be asked for it; was asked, and there is none */
+    bool acts;                        /* that was about safety-relevant values on a machine at work */
+    bool already;                     /* nothing differs, and it is known to be stored: nothing was done */
+    bool known_good; /* the newest story of the unit was proved, with these values and this count of changes: */
     char good_values[2 * BIL_SHA256 + 1];
     uint32_t good_changes;
     int file_error; /* why a record or safety copy failed */
@@ -183,6 +185,8 @@ bool write_concerns(const write_call *w, const bil_reminder *reminder);
 
 /* ---- playing it before ---- */
 
+/* Is there a password, if one is wanted? Where it isn't at hand a person is asked now. */
+bool write_has_password(write_call *w);
 /* Reads the device and plays the whole write against another link: a unit that has its values. Then `end` tells how
  * that ended and `counts` what it took. The device itself is only read, by write_rehearsal_reads. */
 int write_rehearsal_reads(write_call *w);
