@@ -8,6 +8,7 @@
 #include <unistd.h>
 
 #include "host/copy/load.h"
+#include "show/advice.h"
 #include "tool.h"
 
 static const char password[] = "Qx7vK2pZ"; /* nowhere else in this house */
@@ -24,6 +25,68 @@ static unsigned files(const char *ending)
     }
     closedir(dir);
     return count;
+}
+
+/* ---- words ---- */
+
+/* The options of a command, as names ended by NULL; `text` keeps them. */
+static size_t options_of(const char *command, char *text, size_t size, const char *names[80])
+{
+    size_t count = 0;
+    assert_int_equal(sh("b %s --list-options", command), 0);
+    snprintf(text, size, "%s", output);
+    for (char *line = strtok(text, "\n"); line && count < 79; line = strtok(NULL, "\n")) {
+        line[strcspn(line, "=")] = '\0';
+        names[count++] = line + 2;
+    }
+    names[count] = NULL;
+    return count;
+}
+
+/* No advice names an option that the command doesn't have, whatever goes wrong in it; and those that have it hear it.
+ */
+static void advice_fits_the_command(void **state)
+{
+    (void)state;
+    static char commands[4000], own[4000], others[4000];
+    const char *list[80], *names[80], *theirs[80];
+    size_t count = 0;
+    unsigned named = 0, left_out = 0;
+    assert_int_equal(sh("b complete -- ''"), 0);
+    snprintf(commands, sizeof commands, "%s", output);
+    char *keep;
+    for (char *line = strtok_r(commands, "\n", &keep); line && count < 79; line = strtok_r(NULL, "\n", &keep))
+        list[count++] = line;
+    assert_true(count > 30);
+    for (size_t i = 0; i < count; i++) {
+        options_of(list[i], own, sizeof own, names);
+        for (int error = 0; error < 300; error++) {
+            char advice[ADVICE_TEXT], all[ADVICE_TEXT];
+            advice_for(error, names, advice, sizeof advice);
+            advice_for(error, NULL, all, sizeof all);
+            left_out += strlen(advice) < strlen(all);
+            assert_null(strpbrk(advice, "[]"));
+            for (const char *at = advice; (at = strstr(at, "--")); at += 2) {
+                char option[60], other[60] = "";
+                snprintf(option, sizeof option, "%.*s", (int)strcspn(at + 2, " =,;`)"), at + 2);
+                const char *begin = at; /* what stands behind "bilancia COMMAND" is that one's */
+                while (begin > advice && !strchr(",;`", begin[-1]) && strncmp(begin, "bilancia ", 9) != 0)
+                    begin--;
+                if (strncmp(begin, "bilancia ", 9) == 0)
+                    snprintf(other, sizeof other, "%.*s", (int)strcspn(begin + 9, " "), begin + 9);
+                if (other[0])
+                    options_of(other, others, sizeof others, theirs);
+                bool has = false;
+                for (const char **name = other[0] ? theirs : names; *name; name++)
+                    has = has || strcmp(*name, option) == 0;
+                if (!has)
+                    fail_msg("%s, error %d: --%s isn't there: %s", list[i], error, option, advice);
+                named++;
+            }
+        }
+    }
+    print_message("advice: %u options named, %u times left out\n", named, left_out);
+    assert_true(named > 100 && left_out > 100);
 }
 
 static int set_up(void **state)
@@ -403,15 +466,11 @@ static void folders_and_disks(void **state)
 int main(void)
 {
     const struct CMUnitTest tests[] = {
-        cmocka_unit_test(read_show_compare),
-        cmocka_unit_test(write_back_with_proof),
-        cmocka_unit_test(the_password_is_nowhere),
-        cmocka_unit_test(examples_work),
-        cmocka_unit_test(wrong_calls),
-        cmocka_unit_test(links_that_fail),
-        cmocka_unit_test(a_write_that_breaks_off),
-        cmocka_unit_test(sets_that_dont_fit),
-        cmocka_unit_test(sets_with_wrong_values),
+        cmocka_unit_test(read_show_compare),       cmocka_unit_test(write_back_with_proof),
+        cmocka_unit_test(the_password_is_nowhere), cmocka_unit_test(examples_work),
+        cmocka_unit_test(advice_fits_the_command), cmocka_unit_test(wrong_calls),
+        cmocka_unit_test(links_that_fail),         cmocka_unit_test(a_write_that_breaks_off),
+        cmocka_unit_test(sets_that_dont_fit),      cmocka_unit_test(sets_with_wrong_values),
         cmocka_unit_test(folders_and_disks),
     };
     return cmocka_run_group_tests_name("cli", tests, set_up, tear_down);

@@ -27,6 +27,18 @@ static void help(const command *self, poptContext context)
     fputs(self->example, stdout);
 }
 
+/* What the command has is what it may be advised. */
+static void note_options(const struct poptOption *options)
+{
+    enum { MOST = 60 };
+    static const char *names[MOST + 1];
+    size_t count = 0;
+    for (; options[count].longName && count < MOST; count++)
+        names[count] = options[count].longName;
+    names[count] = NULL;
+    advise_with(names);
+}
+
 int call_begin(call *c, const command *self, int argc, const char **argv, struct poptOption *options, int least,
                int most)
 {
@@ -35,6 +47,7 @@ int call_begin(call *c, const command *self, int argc, const char **argv, struct
             say("--%s%s\n", o->longName, o->argInfo == POPT_ARG_NONE ? "" : "=");
         return EXIT_DONE;
     }
+    note_options(options);
     *c = (call){.context = poptGetContext("bilancia", argc, argv, options, 0), .options = options};
     poptSetOtherOptionHelp(c->context, "[options]");
     int option;

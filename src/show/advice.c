@@ -1,5 +1,7 @@
 /* What to do now, for each error of both lists: it names commands, so firmware doesn't carry it. */
+#include <stdbool.h>
 #include <stddef.h>
+#include <string.h>
 
 #include "bilancia/host_error.h"
 #include "show/advice.h"
@@ -24,14 +26,14 @@
     X(SET_COUNT, "take another copy: this one was altered after it was written") \
     X(SET_AFTER_END, "take another copy: this one was altered after it was written") \
     X(OTHER_MODEL, "check the address, or take the copy that belongs to this model") \
-    X(OTHER_FIRMWARE, "bring the unit to the firmware of the copy, read a fresh copy from a unit with this firmware, or say --despite firmware='THE REASON'") \
+    X(OTHER_FIRMWARE, "bring the unit to the firmware of the copy, read a fresh copy from a unit with this firmware[, or say --despite firmware='THE REASON']") \
     X(OTHER_HARDWARE, "use a description that names this hardware revision") \
-    X(OTHER_UNIT, "check the address; for another unit say what for: --as replacement or --as clone") \
+    X(OTHER_UNIT, "check the address[; for another unit say what for: --as replacement or --as clone]") \
     X(OTHER_TYPE, "use the description that the copy was made with") \
     X(UNKNOWN_PARAMETER, "use the description that the copy was made with") \
     X(OTHER_LAYOUT, "use the description that the copy was made with") \
     X(VALUE_TEXT, "take another copy, or check where this file comes from") \
-    X(UNKNOWN_MODEL, "give the description of this model with --description") \
+    X(UNKNOWN_MODEL, "a description of this model is wanted[: --description FILE], here or in the site") \
     X(UNKNOWN_FIRMWARE, "it may be read; for writing use a description that names this firmware") \
     X(NOT_REACHABLE, "check address and port, the supply of the device, the cable, and that its interface is switched on") \
     X(SILENT, "check the unit number in the address and that the device has finished starting") \
@@ -43,7 +45,7 @@
     X(GATEWAY_SILENT, "check the line between gateway and device, the unit number, and the supply of the device") \
     X(LINE_IN_USE, "end the other program, or wait for it") \
     X(PASSWORD, "check the password; after a factory reset it is the one from the manual; an account may also be locked after wrong ones, or expired: look at the device") \
-    X(NO_PASSWORD, "give it at the prompt, with --password-fd, or in BILANCIA_PASSWORD") \
+    X(NO_PASSWORD, "give it at the prompt[, with --password-fd], or in BILANCIA_PASSWORD") \
     X(HOLD, "look at the device: is it stopped, in service, without a fault?") \
     X(RELEASE, "look at the device and release it by hand") \
     X(STORE, "don't switch it off; run the command again") \
@@ -59,7 +61,7 @@
     X(SAFETY_COPY, "free space or choose another folder; nothing was written to the device") \
     X(RECORD, "free space or choose another folder") \
     X(NOTHING_READ, "check that the description fits the unit") \
-    X(RULE, "change one of the two; or say --despite rules='THE REASON'") \
+    X(RULE, "change one of the two[; or say --despite rules='THE REASON']") \
     X(NO_TRIAL, "write it for good, or leave it") \
     X(ADDRESS_TAKEN, "take that device off the line, or change the address in the copy") \
     X(NOT_IDLE, "the values are in force and stored; prove it later: run the same write again") \
@@ -71,18 +73,18 @@
     X(START, "look at the machine and start it by hand, as its manual says") \
     X(NOT_STANDING, "look at the machine: start it by hand when it is safe") \
     X(CHANGING, "wait until nobody changes anything at the device, then read it again") \
-    X(NO_IDENTITY, "look at its name plate; when it is the one that is meant say so: --as restore, replacement or clone") \
+    X(NO_IDENTITY, "look at its name plate[; when it is the one that is meant say so: --as restore, replacement or clone]") \
     X(ADDRESS, "write modbus+tcp://host[:port]/unit or modbus+rtu:/dev/NAME?unit=N") \
     X(FILE_OPEN, "check the path and your rights") \
-    X(FILE_WRITE, "check the folder and your rights, or choose another with --folder") \
-    X(DISK_FULL, "free some space, or choose another folder with --folder") \
+    X(FILE_WRITE, "check the folder and your rights[, or choose another with --folder]") \
+    X(DISK_FULL, "free some space[, or choose another folder with --folder]") \
     X(YAML, "mend the line named") \
     X(CALL, "see --help of the command") \
     X(MEMORY, "close other programs") \
     X(CONTROL, "check that it runs and that the path is the one it printed") \
     X(STORED_HIDDEN, "store or undo what is in force; or restart the device and read it: then what was stored is in force") \
     X(CSV, "mend the line named; docs/compare.md tells how a table looks") \
-    X(NO_SITE, "go to the folder of the site, name it with --site, or make one: bilancia site make FOLDER") \
+    X(NO_SITE, "go to the folder of the site[, name it with --site], or make one: bilancia site make FOLDER") \
     X(SITE_BROKEN, "bilancia site check names what is wrong") \
     X(NO_DEVICE, "bilancia overview lists its devices; bilancia device adds one") \
     X(NO_COPY, "bilancia history lists its copies") \
@@ -93,16 +95,29 @@
     X(ON_DEVICE, "choose a folder on another disk") \
     X(NOT_YOURS, "leave it out: it belongs to the unit, or the device takes no value for it") \
     X(DECISIONS, "mend the place named; `bilancia settle --help` shows how one looks") \
-    X(TURN, "wait until that has ended, then run the command again; what is stuck is set aside with --despite turn='THE REASON'") \
+    X(TURN, "wait until that has ended, then run the command again; what is stuck ends with the program that has it[, or is set aside with --despite turn='THE REASON']") \
     X(NO_RECORD, "name the device of a site, or the .brec file that the write printed") \
     X(DESCRIPTORS, "close other programs, or raise the limit: ulimit -n 1024") \
-    X(CARD, "look who wrote what: bilancia site check; decide with bilancia device change, or for this once with --despite card='THE REASON'") \
+    X(CARD, "look who wrote what: bilancia site check; decide with bilancia device change[, or for this once with --despite card='THE REASON']") \
     X(NO_KEY, "give the file with the secret half: a PEM file of an Ed25519 key") \
     X(FOREIGN, "look at what it asks for and at the machine; or begin anew with a copy that you chose") \
     X(RECORD_FORM, "take another one; the saved copies beside it can be written as ever")
 /* clang-format on */
 
-const char *advice_for(int error)
+/* What stands in brackets names an option, and goes only to a command that has it. */
+static bool goes(const char *part, const char *end, const char *const *options)
+{
+    const char *dashes = strstr(part, "--");
+    if (!options || !dashes || dashes >= end)
+        return true;
+    size_t length = strcspn(dashes + 2, " =,;]");
+    for (size_t i = 0; options[i]; i++)
+        if (strlen(options[i]) == length && memcmp(options[i], dashes + 2, length) == 0)
+            return true;
+    return false;
+}
+
+static const char *text_of(int error)
 {
     static const struct {
         int error;
@@ -116,4 +131,17 @@ const char *advice_for(int error)
         if (list[i].error == error)
             return list[i].advice;
     return "";
+}
+
+void advice_for(int error, const char *const *options, char *out, size_t size)
+{
+    size_t used = 0;
+    for (const char *at = text_of(error); *at && used + 1 < size; at++) {
+        const char *end = *at == '[' ? strchr(at, ']') : NULL;
+        if (end && !goes(at, end, options))
+            at = end;
+        else if (*at != '[' && *at != ']')
+            out[used++] = *at;
+    }
+    out[used] = '\0';
 }

@@ -2,7 +2,12 @@
 #ifndef BIL_SHOW_ADVICE_H
 #define BIL_SHOW_ADVICE_H
 
-/* "" where there is nothing to say. */
-const char *advice_for(int error);
+#include <stddef.h>
+
+enum { ADVICE_TEXT = 300 };
+
+/* "" where there is nothing to say. No option is named that isn't among these: names without dashes, ended by NULL
+ * (NULL: any may be). */
+void advice_for(int error, const char *const *options, char *out, size_t size);
 
 #endif

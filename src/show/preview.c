@@ -162,13 +162,15 @@ static unsigned put_lost(const write_call *w)
 /* What will not be as the copy has it, value by value, and what there would be no way back from. */
 static void put_not_as_wanted(const write_call *w)
 {
-    static const struct {
+    const struct {
         bil_error cause;
         const char *title;
-    } lists[] = {
-        {BIL_E_FIXED, "Differs, and the device takes no value for it"},
-        {BIL_E_LACKS, "Isn't written, since the copy has no value for it"},
-        {BIL_E_UNREADABLE, "Can't be read now, so that there is no way back from a write (--unseen ID writes it)"}};
+    } lists[] = {{BIL_E_FIXED, "Differs, and the device takes no value for it"},
+                 {BIL_E_LACKS, "Isn't written, since the copy has no value for it"},
+                 {BIL_E_UNREADABLE,
+                  w->config.kind == BIL_JOB_RESET
+                      ? "Can't be read now, so that there is no way back from a reset"
+                      : "Can't be read now, so that there is no way back from a write (--unseen ID writes it)"}};
     const bil_description *d = w->want.description;
     for (size_t k = 0; k < sizeof lists / sizeof lists[0]; k++) {
         bool first = true;

@@ -114,6 +114,13 @@ void progress_clear(void)
     progress_shown = false;
 }
 
+static const char *const *offered; /* options of the command that runs */
+
+void advise_with(const char *const *options)
+{
+    offered = options;
+}
+
 void tell_trouble(bool grave, const char *what, int error, const char *why)
 {
     progress_clear();
@@ -121,6 +128,8 @@ void tell_trouble(bool grave, const char *what, int error, const char *why)
         what = "";
     tell(stderr, "bilancia: %s%s%s%s%s\n", grave ? bad() : "", what, grave ? plain() : "", *what ? ": " : "",
          why && *why ? why : bil_host_error_text(error));
-    if (*advice_for(error))
-        tell(stderr, "  What to do: %s.\n", advice_for(error));
+    char advice[ADVICE_TEXT];
+    advice_for(error, offered, advice, sizeof advice);
+    if (advice[0])
+        tell(stderr, "  What to do: %s.\n", advice);
 }

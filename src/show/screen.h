@@ -23,6 +23,9 @@ void put_wrapped(const char *text, int indent);
 /* The value of a parameter with its unit. */
 void param_text(const bil_image *image, uint16_t index, char *out, size_t size);
 
+/* The options of the command that runs, as advice_for takes them; they outlive it. */
+void advise_with(const char *const *options);
+
 /* "bilancia: what: why" and what to do now, on stderr; `what` in red where it is `grave`. Without `why` the text of
  * the error stands there. */
 void tell_trouble(bool grave, const char *what, int error, const char *why);
