@@ -272,6 +272,39 @@ static void restarts_wait(void **state)
     expect(0, "verified", sh("b resume crusher --restart now --yes --site mill"));
 }
 
+/* What a description doesn't have isn't played and isn't promised; a step for a person is refused where nobody is. */
+static void models_without_procedures(void **state)
+{
+    (void)state;
+    static const char write[] = "b write crusher#baseline crusher --yes --description d.yaml --site mill";
+    static const char without[] = "sed '/does: %s$/,/does: %s$/{/does: %s$/!d}' %s >d.yaml && b check d.yaml";
+    static const char from[] = BILANCIA_SOURCE "/descriptions/ed-30.yaml";
+    disturb();
+    expect(0, "sound", sh(without, "restart", "factory_reset", "factory_reset", from));
+    expect(5, "no procedure for a restart", sh("%s", write));
+    assert_null(strstr(output, ", restart"));
+    assert_non_null(strstr(output, "no restart was seen"));
+    expect(0, NULL, sh("b compare crusher#baseline crusher --class setup --site mill")); /* all is in force */
+    disturb();
+    expect(0, "sound", sh(without, "store", "restart", "restart", from));
+    int code = sh("%s", write);
+    assert_true(code == 5 || code == 7); /* what the restart took away is seen */
+    assert_null(strstr(output, ", store"));
+    assert_null(strstr(output, "verified"));
+    expect(0, NULL, control(0, "plug-in"));
+    sh("b undo crusher --yes --site mill");
+    disturb();
+    expect(
+        0, "sound",
+        sh("sed '/does: release/,/steps:/s/steps:/steps:\\n      - {person: \"turn the key switch\"}/' %s >d.yaml && b "
+           "check d.yaml",
+           from));
+    expect(3, "turn the key switch", sh("%s </dev/null", write));
+    assert_non_null(strstr(output, "No value was written"));
+    expect(0, "= 95.0", control(0, "get limit.torque"));
+    expect(0, "verified", at_terminal(100, 60, "yes\nlater\nlater\nlater\nlater\nlater\n", "%s", write));
+}
+
 /* Three units on one line: a write gives one another number, goes on there, and the site knows it. */
 static void a_unit_moves_on_its_line(void **state)
 {
@@ -339,6 +372,7 @@ int main(int argc, char **argv)
         cmocka_unit_test(the_table_is_the_one_in_the_documents),
         cmocka_unit_test(the_disk_is_full_at_every_moment),
         cmocka_unit_test(restarts_wait),
+        cmocka_unit_test(models_without_procedures),
     };
     if (argc > 1)
         cmocka_set_test_filter(argv[1]);

@@ -39,6 +39,15 @@ static unsigned longest(const write_call *w)
     return (unsigned)((ms + 999) / 1000);
 }
 
+/* Is a restart wanted of it that its description has no procedure for? */
+static bool cant_restart(const write_call *w)
+{
+    char hardware[BIL_VALUE_TEXT];
+    bil_image_identity(&w->dev.image, BIL_ID_HARDWARE, hardware, sizeof hardware);
+    return w->config.restart != BIL_RESTART_NEVER && w->config.restart != BIL_RESTART_BY_HAND &&
+           !bil_description_procedure(w->want.description, BIL_PROC_RESTART, hardware, 0);
+}
+
 static void put_state(const write_call *w)
 {
     char text[BIL_VALUE_TEXT], hardware[BIL_VALUE_TEXT];
@@ -52,7 +61,7 @@ static void put_state(const write_call *w)
         return;
     say("%sState%s    %s", bold(), plain(), text);
     bool holds = bil_description_procedure(d, BIL_PROC_HOLD, hardware, 0) && !bil_job_leaves_working(w->job);
-    bool restarts_too = !w->config.trial && !bil_job_goes_on(w->job);
+    bool restarts_too = !w->config.trial && !bil_job_goes_on(w->job) && !cant_restart(w);
     if (w->config.kind == BIL_JOB_RESET)
         say("; it stands after the reset\n");
     else if (bil_job_leaves_working(w->job))
@@ -262,18 +271,24 @@ static void put_then(const write_call *w)
         return;
     }
     bool hold_now = hold && !bil_job_leaves_working(w->job);
+    const char *store = bil_description_procedure(d, BIL_PROC_STORE, hardware, 0) ? ", store" : "";
+    const char *write = w->planned ? ", write" : "";
     if (bil_job_goes_on(w->job)) {
-        say("Then: safety copy%s%s, store%s, read back twice, compare; not restarted, so not seen to last yet (--prove "
-            "has "
+        say("Then: safety copy%s%s%s%s, read back twice, compare; not restarted, so not seen to last yet (--prove has "
             "that now)\n",
-            hold_now ? ", hold" : "", w->planned ? ", write" : "", hold_now ? ", release" : "");
+            hold_now ? ", hold" : "", write, store, hold_now ? ", release" : "");
         return;
     }
     static const char *const restarts[] = {"", ", restart", ", release, restart when the machine stands",
                                            ", release, restart at the time given",
                                            ", restart by your hand at the supply"};
-    say("Then: safety copy%s%s, store%s, read back twice, compare%s\n", hold ? ", hold" : "",
-        w->planned ? ", write" : "", restarts[w->config.restart], hold ? ", release" : "");
+    bool cant = cant_restart(w);
+    say("Then: safety copy%s%s%s%s, read back twice, compare%s%s\n", hold ? ", hold" : "", write, store,
+        cant ? "" : restarts[w->config.restart], hold ? ", release" : "",
+        cant ? "; its description has no procedure for a restart, so that nothing proves that it lasts (--restart "
+               "by-hand "
+               "does)"
+             : "");
 }
 
 static void put_plan(const write_call *w)

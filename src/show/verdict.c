@@ -178,6 +178,9 @@ static void put_failed(const write_call *w, const bil_job_progress *p)
                  : w->acts  ? "the machine is at work, and safety-relevant values would act at once; say --despite "
                               "at-work=REASON to agree beforehand"
                             : "nobody can be asked here; say --yes to agree beforehand");
+    } else if (w->lacks_person) {
+        snprintf(reason, sizeof reason, "nobody is here for a step that only a person at the device can do: %s",
+                 write_person_step(w));
     } else if (w->file_error && !w->end.u.end.wrote) {
         snprintf(reason, sizeof reason, "%s: %s", w->keep.records, bil_host_error_text(w->file_error));
         error = w->file_error;

@@ -78,3 +78,34 @@ bool write_concerns(const write_call *w, const bil_reminder *r)
             return true;
     return false;
 }
+
+static const char *person_step(const bil_procedure *how)
+{
+    for (uint16_t i = 0; how && i < how->step_count; i++)
+        if (how->steps[i].kind == BIL_STEP_PERSON)
+            return how->steps[i].text;
+    return NULL;
+}
+
+const char *write_person_step(const write_call *w)
+{
+    const bil_description *d = w->want.description;
+    bool resets = w->config.kind == BIL_JOB_RESET, holds = !bil_job_leaves_working(w->job);
+    bool stores = !w->config.trial && !resets;
+    bool restarts = stores && !bil_job_goes_on(w->job) && w->config.restart != BIL_RESTART_NEVER &&
+                    w->config.restart != BIL_RESTART_BY_HAND;
+    const struct {
+        bil_proc_kind kind;
+        bool played;
+    } list[] = {{BIL_PROC_UNLOCK, true},  {BIL_PROC_HOLD, holds},       {BIL_PROC_FACTORY_RESET, resets},
+                {BIL_PROC_STORE, stores}, {BIL_PROC_RESTART, restarts}, {BIL_PROC_RELEASE, holds && !resets}};
+    char hardware[BIL_VALUE_TEXT];
+    bil_image_identity(&w->dev.image, BIL_ID_HARDWARE, hardware, sizeof hardware);
+    for (size_t i = 0; i < sizeof list / sizeof list[0]; i++) {
+        const char *text =
+            list[i].played ? person_step(bil_description_procedure(d, list[i].kind, hardware, w->found)) : NULL;
+        if (text)
+            return text;
+    }
+    return NULL;
+}

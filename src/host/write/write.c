@@ -72,6 +72,10 @@ static bool is_agreed(write_call *w, const bil_action *action)
         w->already = true;
         return false;
     }
+    if (!w->answers.person_there && write_person_step(w)) { /* it would stop in the middle, and wait for nobody */
+        w->lacks_person = true;
+        return false;
+    }
     if (w->changed && !json_object_get(w->despite, "changed")) /* nobody could agree to that beforehand */
         return agreed(w, WRITE_MAY_TAKE_CHANGED, "");
     char acts[600];
@@ -288,8 +292,8 @@ int write_run(write_call *w)
     if (error)
         return write_fail(w, w->keep.address, error, NULL);
     w->over = true;
-    if (w->no_password)
-        w->end.u.end.cause = BIL_E_NO_PASSWORD;
+    if (w->no_password || w->lacks_person)
+        w->end.u.end.cause = w->no_password ? BIL_E_NO_PASSWORD : BIL_E_PERSON;
     tell_keep(w);
     if (w->rec.file) {
         bil_job_progress p;

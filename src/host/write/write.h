@@ -121,6 +121,7 @@ struct write_call {
     bool waits;                       /* for its restart, at work */
     bool nobody_asked;                /* it was declined because of that */
     bool password_later, no_password; /* a person is to be asked for it; was asked, and there is none */
+    bool lacks_person;                /* a step needs one, and nobody is there */
     bool acts;                        /* that was about safety-relevant values on a machine at work */
     bool already;                     /* nothing differs, and it is known to be stored: nothing was done */
     bool known_good; /* the newest story of the unit was proved, with these values and this count of changes: */
@@ -178,6 +179,9 @@ bil_error write_exception(const write_call *w, uint16_t index);
 bool write_changed_since(const write_call *w, uint16_t index);
 /* What of the device would be lost because a written value resets it, and it isn't among those written. */
 bool write_would_lose(const write_call *w, uint16_t index);
+
+/* The first step of what comes that only a person at the device can do; NULL: there is none. */
+const char *write_person_step(const write_call *w);
 
 /* Does it concern this write: something that it is about is written, or, where it says nothing of that, the machine is
  * stopped for it? */
