@@ -270,6 +270,44 @@ static void terminals_of_any_width(void **state)
     assert_null(strstr(output, "P:"));
 }
 
+/* Where the person's environment says ASCII, nothing else goes out, with as many characters a line; answers for
+ * programs and files stay UTF-8. */
+static void plain_characters(void **state)
+{
+    (void)state;
+    static const char *const said[] = {"overview --site mill",
+                                       "history kneader-1 --site mill",
+                                       "device show kneader-1 --site mill",
+                                       "show kneader-1#last --site mill",
+                                       "compare kneader-1#last kneading#last --site mill --all",
+                                       "read kneader-1 --site mill",
+                                       "write kneader-1#last kneader-1 --site mill --yes",
+                                       "site check --site mill",
+                                       "history nobody --site mill",
+                                       "--help"};
+    unsigned changed = 0;
+    for (size_t i = 0; i < sizeof said / sizeof said[0]; i++) {
+        int codes[2];
+        codes[0] = sh("b %s >utf8 2>&1", said[i]);
+        codes[1] = sh("LC_ALL=C b %s >plain 2>&1", said[i]);
+        if (strncmp(said[i], "write", 5) != 0) /* what is there the second time has nothing to do */
+            assert_int_equal(codes[0], codes[1]);
+        expect(1, NULL, sh("LC_ALL=C grep -P '[^\\x00-\\x7f]' plain"));
+        changed += sh("cmp -s utf8 plain") != 0;
+        /* the same width: but for ages and what is new */
+        if (strncmp(said[i], "read", 4) != 0 && strncmp(said[i], "write", 5) != 0)
+            expect(0, NULL,
+                   sh("for f in utf8 plain; do sed 's/[0-9]* second[s ]*ago/ago/g' $f | wc -lm; done | uniq | wc -l | "
+                      "grep -qx 1"));
+    }
+    assert_true(changed > 4); /* the others have no such characters */
+    expect(
+        0, NULL,
+        sh("b compare kneader-1#last kneading#last --site mill --all --json >a; LC_ALL=C b compare kneader-1#last "
+           "kneading#last --site mill --all --json >b; cmp a b && LC_ALL=C b show kneader-1#last --site mill --report "
+           "c.txt >/dev/null && grep -q '·' c.txt"));
+}
+
 /* ---- damaged copies ---- */
 
 static void what_can_be_read_of_a_damaged_copy(void **state)
@@ -358,10 +396,16 @@ static void memory_stays_small(void **state)
 int main(void)
 {
     const struct CMUnitTest tests[] = {
-        cmocka_unit_test(odd_ones_as_counted),     cmocka_unit_test(a_rounded_value_is_no_difference),
-        cmocka_unit_test(pages_work_in_a_browser), cmocka_unit_test(tables_are_tables),
-        cmocka_unit_test(terminals_of_any_width),  cmocka_unit_test(what_can_be_read_of_a_damaged_copy),
-        cmocka_unit_test(mistyped_words),          cmocka_unit_test(memory_stays_small),
+        cmocka_unit_test(odd_ones_as_counted),
+        cmocka_unit_test(a_rounded_value_is_no_difference),
+        cmocka_unit_test(pages_work_in_a_browser),
+        cmocka_unit_test(tables_are_tables),
+        cmocka_unit_test(terminals_of_any_width),
+
+        cmocka_unit_test(what_can_be_read_of_a_damaged_copy),
+        cmocka_unit_test(plain_characters),
+        cmocka_unit_test(mistyped_words),
+        cmocka_unit_test(memory_stays_small),
         cmocka_unit_test(each_kind_against_each), /* resets a drive */
     };
     return cmocka_run_group_tests_name("show", tests, begin, end);

@@ -179,6 +179,7 @@ void tool_begin(void)
     setenv("XDG_STATE_HOME", state, 1); /* a ledger of its own, and indexes */
     snprintf(state, sizeof state, "%s/cache", folder);
     setenv("XDG_CACHE_HOME", state, 1);
+    setenv("LC_ALL", "C.UTF-8", 1);
     setenv("BILANCIA_TURNS", folder, 1); /* other tests have units of the same number */
 }
 

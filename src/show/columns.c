@@ -25,7 +25,7 @@ void put_cell(FILE *file, const char *text, size_t width)
     }
     terminal_put(file, text, bytes);
     if (all > width)
-        fputs("…", file);
+        terminal_put(file, "…", SIZE_MAX);
     else if (width - all < sizeof blanks)
         fwrite(blanks, 1, width - all, file);
 }

@@ -106,7 +106,7 @@ static int show_into(showing *s, findings *f, FILE *spool, storage_file *storage
     f->skip.equal = s->all || report_all ? NULL : f->skip.equal;
     int error = put_views(s, f, views, shown);
     if (!error)
-        say_spooled(spool);
+        say_spooled(spool, s->json || s->as_copy);
     if (!error && f->damaged >= 0)
         error = failed(s, f->error, "", side_why(&f->sides[f->damaged]));
     return error;

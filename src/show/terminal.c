@@ -5,6 +5,7 @@
 #include <stdlib.h>
 #include <string.h>
 
+#include "show/plain.h"
 #include "show/tint.h"
 
 bool terminal_takes(uint32_t c)
@@ -67,13 +68,21 @@ bool terminal_is_clean(const char *text)
     return clean_part(text, length) == length;
 }
 
+static void put_bytes(FILE *out, const char *text, size_t length)
+{
+    if (plain_wanted(out))
+        plain_put(out, text, length);
+    else
+        fwrite(text, 1, length, out);
+}
+
 void terminal_put(FILE *out, const char *text, size_t length)
 {
     length = strnlen(text, length);
     while (length > 0) {
         size_t part = clean_part(text, length), bytes;
         uint32_t character;
-        fwrite(text, 1, part, out);
+        put_bytes(out, text, part);
         text += part;
         length -= part;
         if (length == 0)
@@ -162,7 +171,7 @@ static int tell_list(FILE *out, const char *format, va_list *list)
 {
     while (*format) {
         size_t plain = strcspn(format, "%");
-        fwrite(format, 1, plain, out);
+        put_bytes(out, format, plain);
         format += plain;
         if (!*format)
             break;
