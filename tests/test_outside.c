@@ -164,8 +164,8 @@ static void what_was_begun_can_be_ended(void **state)
         "for f in mill/devices/crusher/*/*; do echo x >>$f; done",
         "for f in mill/devices/crusher/*/*; do echo nonsense >$f; done",
         "for f in mill/devices/crusher/records/*; do sed -i 's/\"found\":0/\"found\":1/; s/0417/0001/' $f; done",
-        "rm -f anna.pem; b sign make-key anna --key anna.pem --site mill; "
-        "b device change crusher --limit reading --writers nobody --signed-by anna --site mill",
+        ("rm -f anna.pem; b sign make-key anna --key anna.pem --site mill; b device change crusher --limit reading "
+         "--writers nobody --signed-by anna --site mill"),
         "b device change crusher --address modbus+tcp://127.0.0.1:1/1 --site mill",
         "mv mill/devices/crusher mill/devices/elsewhere; ln -s elsewhere mill/devices/crusher",
         "cp -r mill/devices/crusher mill/devices/twin",

@@ -64,7 +64,7 @@ static void event(void *ctx, const bil_writing *w, bil_event what, uint16_t inde
         return;
     progress_clear();
     say("  · %s", bil_event_text(what));
-    if (index != BIL_NONE)
+    if (index != BIL_NONE && what == BIL_EV_VALUE_REFUSED) /* what comes after it is about the device */
         say(": %s", bil_writing_description(w)->params[index].id);
     putchar('\n');
     fflush(stdout);

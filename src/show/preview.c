@@ -84,7 +84,7 @@ static void put_warnings(const write_call *w)
     json_t *why;
     set_digest_hex(w->want.totals.digest, digest);
     const keep *k = &w->keep;
-    if (!w->undoes && !w->sets && w->config.kind != BIL_JOB_RESET) {
+    if (!w->undoes && !w->sets && !w->goes_on && w->config.kind != BIL_JOB_RESET) {
         bool is_baseline = strcmp(digest, k->baseline) == 0, is_last = strcmp(digest, k->last) == 0;
         if (k->baseline[0] && !is_baseline)
             say("%s!%s        this copy isn't the baseline of %s\n", warn(), plain(), k->name);

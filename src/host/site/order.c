@@ -17,7 +17,7 @@ static int by_digest(const void *a, const void *b)
     return strcmp((*(link_row *const *)a)->digest, (*(link_row *const *)b)->digest);
 }
 
-/* Each copy comes behind its parent, whatever the clocks say; else by time, then by digest. */
+/* Each copy comes behind its parent, whatever the clocks say; else by time, then by number and digest. */
 void index_put_in_order(site_index *x, const char *device)
 {
     arena memory = {0};
@@ -26,7 +26,7 @@ void index_put_in_order(site_index *x, const char *device)
     db_answer *s = db_ask(x->db,
                           "SELECT digest, parent, file FROM copies WHERE device = ?1 AND digest != '' AND digest NOT "
                           "IN (SELECT about FROM "
-                          "notes WHERE device = ?1 AND kind = 'deleted') ORDER BY at, digest",
+                          "notes WHERE device = ?1 AND kind = 'deleted') ORDER BY at, number, digest",
                           "s", device);
     while (db_next(x->db, s)) {
         if (count == room) {
