@@ -115,7 +115,7 @@ static void put_who(const write_call *w)
     if (w->config.kind == BIL_JOB_RESET)
         say("%sReset%s    to the values as delivered\n", bold(), plain());
     else
-        say("%sCopy%s     %s\n", bold(), plain(), w->copy);
+        say("%sCopy%s     %s\n", bold(), plain(), w->called ? w->called : w->copy);
     if (w->config.kind != BIL_JOB_RESET)
         say("         of %s, %s %s, firmware %s, serial number %s; read %s%s%s\n",
             w->want.origin.device[0] ? w->want.origin.device : "a device without a name", w->want.origin.vendor,

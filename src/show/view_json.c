@@ -9,10 +9,10 @@ static void begin(view *v, const findings *f)
     fputs("{\n  \"sides\": [", v->screen.out);
     for (size_t i = 0; i < f->count; i++) {
         const side *s = &f->sides[i];
-        json_t *json =
-            json_pack("{s:s,s:s,s:s,s:s,s:s,s:s,s:s,s:s}", "label", side_label(f, i), "kind", side_kind_name(s->kind),
-                      "from", s->text, "model", s->origin.model, "firmware", s->origin.firmware, "serial",
-                      s->origin.serial, "device", s->origin.device, "when", s->kind == SIDE_COPY ? s->origin.when : "");
+        json_t *json = json_pack("{s:s,s:s,s:s,s:s,s:s,s:s,s:s,s:s}", "label", side_label(f, i), "kind",
+                                 side_kind_name(s->kind), "from", s->kind == SIDE_COPY ? s->place : s->text, "model",
+                                 s->origin.model, "firmware", s->origin.firmware, "serial", s->origin.serial, "device",
+                                 s->origin.device, "when", s->kind == SIDE_COPY ? s->origin.when : "");
         fputs(i ? ",\n    " : "\n    ", v->screen.out);
         tell_json(v->screen.out, json, 0);
     }

@@ -199,6 +199,11 @@ static void put_side(FILE *file, const findings *f, size_t which)
     put_cell_of(file, o->serial);
     fputs("<td>", file);
     put(file, s->text);
+    if (s->kind == SIDE_COPY && strcmp(s->place, s->text) != 0) { /* a name of a site says little years later */
+        fputs("<br><small>", file);
+        put(file, s->place);
+        fputs("</small>", file);
+    }
     if (s->kind != SIDE_COPY && address_is_device(s->place) && strcmp(s->place, s->text) != 0)
         snprintf(read, sizeof read, "%.400s", s->place);
     if (read[0]) {

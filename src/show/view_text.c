@@ -21,6 +21,8 @@ static void begin_sheet(view *v, const side *s)
     age_text(o->when, age, sizeof age);
     tell(out, "%s%s%s  %s\n", code(v, TINT_BOLD), s->kind == SIDE_COPY ? "Saved copy" : side_kind_text(s->kind),
          code(v, TINT_PLAIN), s->text);
+    if (s->kind == SIDE_COPY && strcmp(s->place, s->text) != 0)
+        tell(out, "File        %s\n", s->place);
     tell(out, "Device      %s%s%s%s%s\n", code(v, TINT_BOLD), o->device[0] ? o->device : "without a name",
          code(v, TINT_PLAIN), set_is_offline(o) ? "" : " at ",
          set_is_offline(o)      ? ""

@@ -54,6 +54,8 @@ static int open(bil_host *h, const char *which, bil_copy **out)
         return BIL_E_MEMORY;
     snprintf(copy->path, sizeof copy->path, "%s", place);
     if (digest[0])
+        snprintf(copy->called, sizeof copy->called, "%s", which);
+    if (digest[0])
         snprintf(copy->owner, sizeof copy->owner, "%.*s", (int)(strrchr(which, '#') - which), which);
     error = edit_open(&copy->work, copy->path, &h->known);
     lib_copy_tells(copy);

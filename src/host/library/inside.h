@@ -104,6 +104,7 @@ struct bil_copy {
     part part;
     char path[STORAGE_PATH]; /* "": not saved */
     char digest[65], values_digest[65];
+    char called[SITE_NAME];    /* as a person named it, where a site knows it so; or "" */
     char owner[SITE_NAME];     /* the device of the site that it was named by; or "" */
     char device[STORAGE_PATH]; /* what it was read from just now, as given; "" else */
     bool unstored;             /* which said then that its values aren't stored yet */

@@ -77,7 +77,7 @@ static int parse_side(bil_look *l, size_t i, const char *text)
     if (!error && !side_parse(&l->sides[i], place))
         error = trouble_of(&h->trouble, BIL_E_CALL, text,
                            "behind # of a device stands stored, factory, or kept1, kept2, ...");
-    if (!error && l->sides[i].kind != SIDE_COPY)
+    if (!error && (l->sides[i].kind != SIDE_COPY || digest[0])) /* what a site has is called by its name */
         snprintf(l->sides[i].text, sizeof l->sides[i].text, "%s", text);
     return error;
 }

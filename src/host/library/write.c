@@ -393,6 +393,7 @@ int bil_write(bil_device *dev, const bil_copy *copy, const bil_write_wish *wish,
         error = lib_writing_keep(x, dev);
     if (!error) {
         x->w.copy = copy->path;
+        x->w.called = copy->called[0] ? copy->called : NULL;
         snprintf(x->w.expected_digest, sizeof x->w.expected_digest, "%s", copy->digest);
         lib_let_line_go(dev);
         error = lib_writing_run(x, &ending);

@@ -57,7 +57,8 @@ enum { REHEARSE_NOT, REHEARSE_FIRST, REHEARSE_ONLY };
 
 struct write_call {
     /* ---- what is wanted; texts outlive the call ---- */
-    const char *copy; /* path; "" for a reset */
+    const char *copy;   /* path; "" for a reset */
+    const char *called; /* what people call it; NULL: by its path */
     const char *who, *why;
     keep keep;                 /* where the device answers, and where records and copies go */
     const char *record_folder; /* of the record that is gone on with, or NULL: its site has a say, too */
