@@ -121,15 +121,42 @@ void advise_with(const char *const *options)
     offered = options;
 }
 
+/* Words of a message behind the first `used` columns; at a terminal none of them is broken at its edge. */
+static void tell_words(const char *text, size_t used)
+{
+    struct winsize size;
+    bool wraps = isatty(STDERR_FILENO) && ioctl(STDERR_FILENO, TIOCGWINSZ, &size) == 0 && size.ws_col > 20;
+    for (bool first = true; *text; first = false) {
+        size_t word = strcspn(text, " "), shown = 0;
+        for (size_t i = 0; i < word; i++)
+            shown += ((unsigned char)text[i] & 0xc0) != 0x80;
+        if (wraps && used + !first + shown > size.ws_col && used > 4) {
+            tell(stderr, "\n    ");
+            used = 4;
+        } else if (!first) {
+            tell(stderr, " ");
+            used++;
+        }
+        tell(stderr, "%.*s", (int)word, text);
+        used += shown;
+        text += word + (text[word] == ' ');
+    }
+    tell(stderr, "\n");
+}
+
 void tell_trouble(bool grave, const char *what, int error, const char *why)
 {
+    char advice[ADVICE_TEXT + 20] = "  What to do: ";
+    size_t begin = strlen(advice);
     progress_clear();
     if (why && strncmp(why, what, strlen(what)) == 0) /* a place in a file begins with its name */
         what = "";
-    tell(stderr, "bilancia: %s%s%s%s%s\n", grave ? bad() : "", what, grave ? plain() : "", *what ? ": " : "",
-         why && *why ? why : bil_host_error_text(error));
-    char advice[ADVICE_TEXT];
-    advice_for(error, offered, advice, sizeof advice);
-    if (advice[0])
-        tell(stderr, "  What to do: %s.\n", advice);
+    tell(stderr, "bilancia: %s%s%s%s", grave ? bad() : "", what, grave ? plain() : "", *what ? ": " : "");
+    tell_words(why && *why ? why : bil_host_error_text(error), strlen("bilancia: ") + strlen(what) + (*what ? 2 : 0));
+    advice_for(error, offered, advice + begin, ADVICE_TEXT);
+    if (!advice[begin])
+        return;
+    strcat(advice, ".");
+    tell(stderr, "  ");
+    tell_words(advice + 2, 2);
 }
