@@ -495,6 +495,25 @@ static bool set_stage(void *ctx, const bil_writing *w, const char *secret, bil_l
     return true;
 }
 
+/* What a program can tell a person before it is done. */
+static void foretell(void *ctx, const bil_writing *w)
+{
+    unsigned *told = ctx;
+    const bil_description *d = bil_writing_description(w);
+    bil_job_progress counts;
+    int32_t torque = bil_description_find(d, "limit.torque", 12), up = bil_description_find(d, "ramp.up", 7);
+    assert_int_equal(bil_writing_planned(w), 1);
+    assert_true(bil_writing_plans(w, (uint16_t)torque) && !bil_writing_plans(w, (uint16_t)up));
+    assert_int_equal(bil_writing_exception(w, (uint16_t)up), BIL_OK);
+    assert_false(bil_writing_would_lose(w, (uint16_t)up));
+    assert_int_equal(bil_writing_purpose(w), BIL_RESTORE);
+    assert_false(bil_writing_goes_on(w)); /* a copy is proved by a restart */
+    assert_null(bil_writing_person_step(w));
+    bil_writing_counts(w, &counts);
+    assert_true(counts.read_requests > 0 && counts.write_requests == 0);
+    ++*told;
+}
+
 static void played(void *ctx, const bil_writing *w, const bil_ending *end, const bil_job_progress *counts)
 {
     theatre *t = ctx;
@@ -525,6 +544,14 @@ static void a_write_is_played_before(void **state)
     expect_text(&p, "limit.torque", "55.0 %"); /* the device wasn't touched */
     char answer[200];
     sim_put(other.unit, "limit.torque", "55");
+    unsigned told = 0;
+    bil_write_wish first = agreed();
+    first.yes = false; /* nobody agrees: it is only told */
+    first.preview = foretell;
+    first.ctx = &told;
+    expect_host(p.host, bil_write(p.device, p.copy, &first, &end), BIL_OK);
+    assert_int_equal(told, 1);
+    assert_int_equal(end.cause, BIL_E_DECLINED);
     sim_fault_say(other.unit, "refuse limit.torque", answer, sizeof answer);
     assert_string_equal(answer, "ok: refuse");
     wish.only_rehearsed = false;

@@ -217,6 +217,18 @@ bool bil_writing_plans(const bil_writing *w, uint16_t index);
 unsigned bil_writing_planned(const bil_writing *w);
 /* Was it changed since by another hand than this story's? */
 bool bil_writing_changed_since(const bil_writing *w, uint16_t index);
+/* Why a value isn't, or won't be, as wanted: BIL_E_FIXED, BIL_E_LACKS, BIL_E_UNREADABLE (there would be no way back),
+ * or how it was read back; BIL_OK where it is, or is to be left out. And would what the device has there be lost,
+ * because another value that is written resets it? */
+int bil_writing_exception(const bil_writing *w, uint16_t index);
+bool bil_writing_would_lose(const bil_writing *w, uint16_t index);
+/* From the preview on: what it is done for; does the machine go on, neither held nor restarted; and what the job took
+ * so far. */
+bil_purpose bil_writing_purpose(const bil_writing *w);
+bool bil_writing_goes_on(const bil_writing *w);
+void bil_writing_counts(const bil_writing *w, bil_job_progress *counts);
+/* The first step of what comes that only a person at the device can do, or NULL. */
+const char *bil_writing_person_step(const bil_writing *w);
 /* Where the device answers; and the paths of safety copy and record, "" before these are there. */
 const char *bil_writing_address(const bil_writing *w);
 const char *bil_writing_safety(const bil_writing *w);

@@ -9,7 +9,9 @@
 #include "bilancia/host_error.h"
 #include "host/run/address.h"
 
-bool network_is_near(const char *host, bool *itself)
+/* Is this IPv4 address within a network of this computer (or the computer itself)? True where that can't be told, as
+ * for a host name. `itself` may be NULL. */
+static bool network_is_near(const char *host, bool *itself)
 {
     struct in_addr wanted;
     struct ifaddrs *list;

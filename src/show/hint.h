@@ -11,8 +11,4 @@ void hint_for(const char *address, int error, int connect_errno, char *out, size
 /* Does it lie outside all networks of this computer, so that nobody can answer there without a router? */
 bool address_is_far(const char *text);
 
-/* Is this IPv4 address within a network of this computer (or the computer itself)? True where that can't be told, as
- * for a host name. `itself` may be NULL. */
-bool network_is_near(const char *host, bool *itself);
-
 #endif

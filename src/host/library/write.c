@@ -5,7 +5,6 @@
 
 #include "host/base/folders.h"
 #include "host/base/person.h"
-#include "host/library/seen.h"
 #include "host/library/writing.h"
 
 /* ---- hooks ---- */
@@ -417,61 +416,4 @@ int bil_reset(bil_device *dev, const bil_write_wish *wish, bil_ending *out)
         error = lib_writing_run(x, &ending);
     }
     return lib_writing_over(h, x, dev, error, &ending, out);
-}
-
-/* ---- questions of hooks ---- */
-
-const bil_description *bil_writing_description(const bil_writing *x)
-{
-    return x->w.want.description;
-}
-
-const bil_image *bil_writing_have(const bil_writing *x)
-{
-    return &x->w.dev.image;
-}
-
-const bil_image *bil_writing_want(const bil_writing *x)
-{
-    return &x->w.want.image;
-}
-
-bil_write_need bil_writing_need(const bil_writing *x, uint16_t index)
-{
-    return write_need(&x->w, index);
-}
-
-bool bil_writing_plans(const bil_writing *x, uint16_t index)
-{
-    return write_planned(&x->w, index);
-}
-
-unsigned bil_writing_planned(const bil_writing *x)
-{
-    return x->w.planned;
-}
-
-bool bil_writing_changed_since(const bil_writing *x, uint16_t index)
-{
-    return write_changed_since(&x->w, index);
-}
-
-const char *bil_writing_address(const bil_writing *x)
-{
-    return x->w.keep.address;
-}
-
-const char *bil_writing_safety(const bil_writing *x)
-{
-    return x->w.safety;
-}
-
-const char *bil_writing_record(const bil_writing *x)
-{
-    return x->w.rec.path;
-}
-
-const write_call *lib_writing_call(const bil_writing *x)
-{
-    return &x->w;
 }
