@@ -68,7 +68,7 @@ void keep_origin(set_origin *o, const bil_image *image, const char *who, const c
 
 unsigned keep_number(const char *file)
 {
-    enum { DIGITS = 6 };
+    enum { DIGITS = 5 }; /* of KEEP_NUMBERS */
     const char *dash = strrchr(file, '-'), *at = dash;
     while (at && at > file && at[-1] >= '0' && at[-1] <= '9')
         at--;
@@ -92,10 +92,10 @@ static unsigned highest_in(const char *folder)
 
 void keep_name(const keep *k, const char *stem, const char *what, const char *ending, char *out, size_t size)
 {
-    unsigned highest = k->in_site && strcmp(ending, ".bset") == 0 ? highest_in(k->copies) : 0;
-    highest = k->highest > highest ? k->highest : highest;
-    if (k->in_site && strcmp(ending, ".bset") == 0)
-        snprintf(out, size, "%s-n%u-%c%s", stem, highest + 1, STORAGE_DIGEST, ending);
+    bool numbered = k->in_site && strcmp(ending, ".bset") == 0;
+    unsigned there = numbered ? highest_in(k->copies) : 0, number = 1 + (there > k->highest ? there : k->highest);
+    if (numbered && number <= KEEP_NUMBERS)
+        snprintf(out, size, "%s-n%u-%c%s", stem, number, STORAGE_DIGEST, ending);
     else if (k->in_site)
         snprintf(out, size, "%s-%c%s", stem, STORAGE_DIGEST, ending);
     else

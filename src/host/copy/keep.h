@@ -67,7 +67,8 @@ void keep_origin(set_origin *origin, const bil_image *image, const char *who, co
  * person's own that is told by the stem and `what` ("" or what sets it apart); in a site by a digest instead, so that
  * no other place gives the same one: that has STORAGE_DIGEST in it. A copy of a site has its number in its name, too:
  * "-n14-" behind the stem, one more than the highest that is known, or that the folder has. It means that copy from
- * then on, wherever the file is brought. */
+ * then on, wherever the file is brought. Behind KEEP_NUMBERS there are none: then a copy goes by its digest. */
+enum { KEEP_NUMBERS = 99999 };
 void keep_name(const keep *k, const char *stem, const char *what, const char *ending, char *out, size_t size);
 
 /* The number in the name of a copy; 0: it has none. */

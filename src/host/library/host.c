@@ -41,6 +41,12 @@ int lib_end(bil_host *h, int error, const char *what, const char *why)
     return lib_end_of(h, error);
 }
 
+int lib_fail(bil_host *h, int error, const char *what, const char *why)
+{
+    int busy = lib_begin(h);
+    return busy ? busy : lib_end(h, error, what, why);
+}
+
 bool lib_take(void *out, size_t known, const void *given)
 {
     memset(out, 0, known);

@@ -58,6 +58,8 @@ struct bil_host {
 int lib_begin(bil_host *h);
 /* Keeps the error, or BIL_E_MEMORY where memory ran short; `what` and `why` may be NULL. Returns it. */
 int lib_end(bil_host *h, int error, const char *what, const char *why);
+/* An error of a call that is made of others, and isn't in one now. */
+int lib_fail(bil_host *h, int error, const char *what, const char *why);
 /* The same where the trouble was filled in already. */
 int lib_end_of(bil_host *h, int error);
 

@@ -320,11 +320,10 @@ int bil_copy_take_from(bil_copy *copy, const char *which, const bil_look_wish *w
                  l->found.like.best, l->found.like.best[0] ? "?" : "");
     trouble kept = h->trouble;
     bil_look_close(l);
+    if (other || none)
+        return lib_fail(h, other ? BIL_E_OTHER_MODEL : BIL_E_CALL, which, why);
     h->trouble = kept;
-    if (!other && !none)
-        return error;
-    error = lib_begin(h);
-    return error ? error : lib_end(h, other ? BIL_E_OTHER_MODEL : BIL_E_CALL, which, why);
+    return error;
 }
 
 int bil_look_differing(bil_copy *copy, bil_device *dev)

@@ -30,12 +30,6 @@ static void end(part *p)
     json_decref(s->taken);
 }
 
-static int fail(bil_host *h, int error, const char *what, const char *why)
-{
-    int busy = lib_begin(h);
-    return busy ? busy : lib_end(h, error, what, why);
-}
-
 /* ---- deciding ---- */
 
 static int gather(bil_settling *s, const bil_settle_wish *wish)
@@ -64,7 +58,7 @@ static int take(bil_settling *s, const bil_finding *one, decision d)
     else if (d.wins == WINS_DEVICE && one->items[1])
         error = bil_copy_take_item(s->copy, one->items[1]);
     if (error == BIL_E_UNREADABLE)
-        return fail(s->part.host, error, one->id, "the device didn't give this value, so it can't win");
+        return lib_fail(s->part.host, error, one->id, "the device didn't give this value, so it can't win");
     if (error)
         return error;
     s->count[d.wins]++;
@@ -82,11 +76,11 @@ static int decide(bil_settling *s, bil_settle_wish *wish, const bil_finding *one
         bil_winner wins = wish->ask(wish->ctx, s, one, &wish->rest, value, sizeof value);
         d = (decision){(unsigned)wins < BIL_WINNER_COUNT ? (winner)wins : WINS_OPEN, value};
         if (d.wins == WINS_OPEN)
-            return fail(s->part.host, BIL_E_DECLINED, one->id,
-                        "stopped before everything was decided; no new copy was made");
+            return lib_fail(s->part.host, BIL_E_DECLINED, one->id,
+                            "stopped before everything was decided; no new copy was made");
     }
     if (d.wins == WINS_OPEN)
-        return fail(s->part.host, BIL_E_PERSON, one->id, "nobody can be asked which of them counts");
+        return lib_fail(s->part.host, BIL_E_PERSON, one->id, "nobody can be asked which of them counts");
     return take(s, one, d);
 }
 
@@ -117,7 +111,7 @@ static int open_both(bil_settling *s, const char *const *sides, const bil_settle
     bil_host *h = s->part.host;
     bil_look_wish look;
     if (!lib_take(&look, sizeof look, wish->look))
-        return fail(h, BIL_E_BAD_CALL, "", "");
+        return lib_fail(h, BIL_E_BAD_CALL, "", "");
     look.struct_size = sizeof look;
     look.all = look.as_far_as = false;
     int error = bil_copy_open(h, sides[0], &s->copy);

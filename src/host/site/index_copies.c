@@ -135,6 +135,13 @@ unsigned index_highest(const site_index *x, const char *folder)
     return highest;
 }
 
+/* Is this a number of a copy, and not the beginning of a digest? */
+static bool is_number(const char *which)
+{
+    size_t length = strlen(which);
+    return length > 0 && length < 6 && strspn(which, "0123456789") == length;
+}
+
 /* A number, and a copy (NULL: none) that it may mean. */
 typedef struct claim {
     unsigned number;
@@ -164,7 +171,7 @@ int index_copy(site_index *x, const device_row *device, const char *which, copy_
         which = named;
         length = strlen(named);
     }
-    bool digits = strspn(which, "0123456789") == length && length < 6;
+    bool digits = is_number(which);
     const char *key = which;
     const char *sql = "SELECT " COPY_COLUMNS " FROM copies WHERE device = ?1 AND place > 0 AND digest LIKE ?2 || '%'";
     if (strcmp(which, "last") == 0) {
@@ -202,7 +209,7 @@ int index_copy(site_index *x, const device_row *device, const char *which, copy_
 
 void index_candidates(site_index *x, const device_row *device, const char *which, char *why, size_t size)
 {
-    bool digits = strspn(which, "0123456789") == strlen(which) && strlen(which) < 6, one = false;
+    bool digits = is_number(which), one = false;
     if (strcmp(which, "baseline") == 0 || index_name_is_good(which)) {
         snprintf(why, size, "%s",
                  strcmp(which, "baseline") == 0
