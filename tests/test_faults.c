@@ -97,8 +97,10 @@ static size_t seal(const peer *p, uint8_t *reply, size_t size)
 
 static void put(const peer *p, const uint8_t *bytes, size_t size)
 {
-    if (write(p->line, bytes, size) < 0)
-        return; /* the client has hung up; it will come again */
+    /* the client may have hung up, and will come again: that ends no program of the peer's; what the client itself
+     * sends may */
+    ssize_t sent = p->serial ? write(p->line, bytes, size) : send(p->line, bytes, size, MSG_NOSIGNAL);
+    (void)sent;
 }
 
 static void answer(peer *p, const uint8_t *request)
