@@ -62,13 +62,13 @@ static void advice_fits_the_command(void **state)
         options_of(list[i], own, sizeof own, names);
         for (int error = 0; error < 300; error++) {
             char advice[ADVICE_TEXT], all[ADVICE_TEXT];
-            advice_for(error, names, advice, sizeof advice);
-            advice_for(error, NULL, all, sizeof all);
+            advice_for(error, "crusher", names, advice, sizeof advice);
+            advice_for(error, "crusher", NULL, all, sizeof all);
             left_out += strlen(advice) < strlen(all);
             assert_null(strpbrk(advice, "[]"));
             for (const char *at = advice; (at = strstr(at, "--")); at += 2) {
                 char option[60], other[60] = "";
-                snprintf(option, sizeof option, "%.*s", (int)strcspn(at + 2, " =,;`)"), at + 2);
+                snprintf(option, sizeof option, "%.*s", (int)strcspn(at + 2, " =,;`)."), at + 2);
                 const char *begin = at; /* what stands behind "bilancia COMMAND" is that one's */
                 while (begin > advice && !strchr(",;`", begin[-1]) && strncmp(begin, "bilancia ", 9) != 0)
                     begin--;
@@ -93,6 +93,7 @@ static int set_up(void **state)
 {
     (void)state;
     tool_begin();
+    hints_in = ".";
     start_unit(0, "ed-30", password);
     start_unit(1, "ec-8", NULL);
     start_unit(2, "ed-30 --firmware 2.4.3", NULL);
@@ -220,7 +221,8 @@ static void write_back_with_proof(void **state)
     json_decref(json);
     expect(0, "Nothing differs", write_copy(copy, 0, "mill-31x", "--yes"));
     assert_int_equal(counter(0, "values written "), written);
-    expect(0, NULL, write_copy(copy, 0, "mill-31x", "--yes --json"));
+    expect(0, "✓ already so", write_copy(copy, 0, "mill-31x", "--yes"));
+    expect(0, NULL, write_copy(copy, 0, "mill-31x", "--yes --json --prove"));
     json = answer();
     assert_string_equal(text_of(json, "verdict"), "verified");
     assert_int_equal(json_integer_value(json_object_get(json, "write_requests")), 0);
@@ -276,7 +278,8 @@ static void the_password_is_nowhere(void **state)
     setenv("BILANCIA_PASSWORD", password, 1); /* the other way: the tool takes it out of its own environment */
     expect(0, "✓ verified", sh("b write %s %s --yes", copy, unit_at[0]));
     unsetenv("BILANCIA_PASSWORD");
-    expect(3, "password", write_copy(copy, 0, "wrong", "--yes")); /* messages about a wrong one show nothing either */
+    expect(3, "password",
+           write_copy(copy, 0, "wrong", "--yes --prove")); /* messages about a wrong one show nothing either */
     char hex[40] = "";
     for (size_t i = 0; password[i]; i++)
         snprintf(hex + 2 * i, 3, "%02x", (unsigned)password[i]);

@@ -609,6 +609,35 @@ static void nothing_to_do_means_nothing_done(void **state)
     end(&p);
 }
 
+/* Where it doesn't count them, but says whether all are stored, it is asked. */
+static void what_is_stored_is_asked(void **state)
+{
+    (void)state;
+    plant p;
+    begin(&p);
+    bil_write_wish wish = wish_of(&p);
+    bil_ending ending = {.struct_size = sizeof ending};
+    well(&p, write_baseline(&p, &wish, &ending));
+    assert_true(ending.verdict == BIL_VERDICT_VERIFIED && ending.written == 0 && !ending.already);
+    uint32_t starts = p.drive.unit->starts;
+    well(&p, write_baseline(&p, &wish, &ending));
+    assert_true(ending.already && !ending.wrote && !ending.held);
+    assert_int_equal(p.drive.unit->starts, starts);
+    char answer[200]; /* another hand stores another value, and puts the first one in force again */
+    sim_set(p.drive.unit, "limit.torque", "77", answer, sizeof answer);
+    say_to(&p, "set command.store 23205");
+    well(&p, write_baseline(&p, &wish, &ending));
+    assert_true(ending.verdict == BIL_VERDICT_VERIFIED && ending.written == 1);
+    sim_set(p.drive.unit, "limit.torque", "77", answer, sizeof answer);
+    memcpy(p.drive.unit->stored, p.drive.unit->running, sizeof p.was);
+    memcpy(p.drive.unit->running, p.was, sizeof p.was);
+    well(&p, write_baseline(&p, &wish, &ending));
+    assert_true(ending.verdict == BIL_VERDICT_VERIFIED && ending.written == 0 && !ending.already);
+    well(&p, write_baseline(&p, &wish, &ending));
+    assert_true(ending.already);
+    end(&p);
+}
+
 static bool answer_all(void *ctx, const bil_site_test *test)
 {
     char(*what)[404] = ctx;
@@ -683,6 +712,8 @@ int main(void)
     const struct CMUnitTest tests[] = {cmocka_unit_test(a_ramp_on_a_running_drive),
                                        cmocka_unit_test(tests_stay_until_answered),
                                        cmocka_unit_test(nothing_to_do_means_nothing_done),
-                                       cmocka_unit_test(what_is_shown_is_so), cmocka_unit_test(as_the_table_says)};
+                                       cmocka_unit_test(what_is_stored_is_asked),
+                                       cmocka_unit_test(what_is_shown_is_so),
+                                       cmocka_unit_test(as_the_table_says)};
     return cmocka_run_group_tests_name("standing", tests, folder_for_all, folder_gone);
 }

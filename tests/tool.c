@@ -99,6 +99,7 @@ void expect(int code, const char *says, int got)
         fprintf(stderr, "%s\n", output); /* whole: a failure's own text is cut */
         fail_msg("exit %d and \"%s\" were expected; exit %d came", code, says ? says : "", got);
     }
+    hints_hold();
 }
 
 int control(int unit, const char *words)
@@ -185,6 +186,8 @@ void tool_begin(void)
 
 void tool_end(void)
 {
+    if (hints_run)
+        print_message("%u proposals followed\n", hints_run);
     for (int i = 0; i < UNITS; i++)
         stop_unit(i);
     char line[100];

@@ -314,8 +314,9 @@ typedef struct bil_thinning {
 int bil_site_thin(bil_site *site, bil_thinning *thinning);
 
 /* A copy that nobody read here (a file, or the one in a kit, kit.h), for a device, with a note on where it is `from`
- * and a `text` (may be NULL); `taken`, where it isn't NULL, becomes what the site knows of it. And one of the site into
- * another folder, byte for byte. BIL_E_OTHER_MODEL, BIL_E_CALL (the site has it already), BIL_E_SET_... */
+ * and a `text` (may be NULL); `taken`, where it isn't NULL, becomes what the site knows of it; one that the device has
+ * already stays as it is. And one of the site into another folder, byte for byte. BIL_E_OTHER_MODEL, BIL_E_CALL
+ * (another device of the site has it), BIL_E_SET_... */
 int bil_site_take_in(bil_site *site, const char *device, const char *file, const char *from, const char *text,
                      const bil_site_copy **taken);
 int bil_site_hand_out(bil_site *site, const char *which, const char *folder);

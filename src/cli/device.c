@@ -21,8 +21,8 @@ static int add(library *l, bil_card *card, const char *name, const char *address
     warn_of_neighbours(l, address, name);
     int code = library_code(l, bil_site_add(l->site, card));
     if (code == EXIT_DONE)
-        say("%s✓ added%s  %s at %s\nNext: bilancia read %s\n", good(), plain(), name, address,
-            pasted(name, word, sizeof word));
+        say("%s✓ added%s  %s at %s\nNext: bilancia read %s%s\n", good(), plain(), name, address,
+            pasted(name, word, sizeof word), next_site());
     return code;
 }
 

@@ -117,7 +117,7 @@ static void known_as(library *l, const hit *h, char *out, size_t size)
 
 static void put_hit(library *l, const hit *h, bool alone)
 {
-    char known[700], hint[300];
+    char known[700], hint[300], word[1200];
     hint_for(h->address, h->error, h->system_error, hint, sizeof hint);
     known_as(l, h, known, sizeof known);
     if (h->end == BIL_FOUND_DEVICE) {
@@ -127,7 +127,8 @@ static void put_hit(library *l, const hit *h, bool alone)
         if (known[0])
             say("%37s%s\n", "", known);
         else if (l->site)
-            say("%37snot in the site: bilancia device add NAME \"%s\"\n", "", h->address);
+            say("%37snot in the site: bilancia device add NAME %s%s\n", "", pasted(h->address, word, sizeof word),
+                next_site());
     } else if (h->end == BIL_FOUND_UNKNOWN || h->end == BIL_FOUND_REFUSED) {
         say("%s?%s %-34s %s\n", warn(), plain(), h->address, bil_host_error_text(h->error));
     } else if (alone) {

@@ -211,7 +211,8 @@ static int put_text(library *l, const wanted *w, const bil_site_standing *one)
         say("      #  when (UTC)       by         firmware vs before  %s\n", d->baseline[0] ? "vs ★" : "");
     int error = w->jobs || !count ? BIL_OK : bil_site_history(l->site, name, w->all ? 0 : USUAL, each_copy, &copies);
     if (!error && !w->jobs && count > copies.shown)
-        say("%d older ones: bilancia history %s --all\n", count - copies.shown, pasted(name, word, sizeof word));
+        say("%d older ones: bilancia history %s --all%s\n", count - copies.shown, pasted(name, word, sizeof word),
+            next_site());
     if (!error && disputed)
         say("%s!%s two baselines were marked that don't know of each other; mark one again to decide\n", warn(),
             plain());

@@ -103,8 +103,9 @@ static int check(library *l, const char *path)
     for (size_t i = 0; i < files.count; i++)
         say("%s\n", files.lines[i]);
     say_lacks(&kit);
-    char word[4200];
-    say("To have its copy in a site: bilancia take-in %s DEVICE\n", pasted(path, word, sizeof word));
+    char word[4 * 4200 + 3], device[4 * DEVICE_NAME + 3];
+    say("To have its copy in a site: bilancia take-in %s %s%s\n", pasted(path, word, sizeof word),
+        kit.device[0] ? pasted(kit.device, device, sizeof device) : "DEVICE", next_site());
     return EXIT_DONE;
 }
 

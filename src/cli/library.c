@@ -21,8 +21,8 @@ static void put_disputes(const library *l)
                 continue;
             tell(stderr,
                  "%s!%s %s has two descriptions that differ: %.12s and %.12s. Until you decide, the first is used for "
-                 "reading, and nothing is written by either.\n  To decide: bilancia check --decide %.12s%s%s\n",
-                 warn(), plain(), d->model, digest, its, digest, l->given ? " --site " : "", l->given ? l->given : "");
+                 "reading, and nothing is written by either.\n  To decide: bilancia check --decide %.12s%s\n",
+                 warn(), plain(), d->model, digest, its, digest, next_site());
         }
 }
 
@@ -51,8 +51,7 @@ int library_owner(library *l, const char *text, char name[DEVICE_NAME])
 
 int library_wants_copy(const char *text)
 {
-    return strchr(text, '#') ? -1
-                             : say_error(text, BIL_E_CALL, "say which copy: DEVICE#12; bilancia history lists them");
+    return strchr(text, '#') ? -1 : say_error(text, BIL_E_CALL, "say which copy of it, such as DEVICE#12");
 }
 
 int library_begin(library *l, const command *self, int argc, const char **argv, struct poptOption *options, int least,
@@ -62,6 +61,7 @@ int library_begin(library *l, const command *self, int argc, const char **argv, 
     if (code >= 0)
         return code;
     l->verb = self->name;
+    next_like(l->given, l->description);
     bil_host_config config = {.struct_size = sizeof config,
                               .who = l->who,
                               .site = l->nowhere ? "" : l->given,

@@ -5,6 +5,7 @@
 #include "bilancia/site.h"
 #include "cli/cli.h"
 #include "show/called.h"
+#include "show/next.h"
 
 /* A command's call with the library, and with the site that is meant. */
 typedef struct library {

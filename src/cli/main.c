@@ -42,7 +42,7 @@ static const char *const groups[] = {"",
 static void overview(FILE *file)
 {
     int group = 0;
-    fputs("bilancia reads the parameter set of a device, keeps it, compares it, and writes it back with proof.\n\n"
+    fputs("Reads the parameter set of a device, keeps it, compares it, and writes it back with proof.\n\n"
           "Usage: bilancia COMMAND [options] ...\n\n",
           file);
     for (const command *const *c = commands(); *c; c++) {

@@ -170,8 +170,7 @@ int many_read(library *l, const many *m)
     if (error && !r.kept)
         code = library_failed(l, error);
     else if (!r.kept)
-        code = say_error(bil_site_folder(l->site), BIL_E_NO_DEVICE,
-                         "there is no device to read: bilancia device add NAME ADDRESS");
+        code = say_error(bil_site_folder(l->site), BIL_E_NO_DEVICE, "there is no device to read");
     else
         code = tell_all(l, &r, &sum);
     if (error && r.kept) /* what was read is there all the same */

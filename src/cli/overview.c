@@ -59,7 +59,7 @@ static bool put_row(void *ctx, const bil_site_standing *one)
 
 static void put_sum(const bil_site_sum *sum)
 {
-    char line[1600];
+    char line[1600], word[4 * 4096 + 3];
     int used = snprintf(line, sizeof line, "%u device%s, %u cop%s;", sum->devices, sum->devices == 1 ? "" : "s",
                         sum->copies, sum->copies == 1 ? "y" : "ies");
     const char *between = " ";
@@ -71,10 +71,13 @@ static void put_sum(const bil_site_sum *sum)
         }
     put_wrapped(line, 0);
     if (sum->copies && sum->only_here && sum->second[0])
-        say("%s!%s %u cop%s only here: made since the last second copy, %.10s at %s. bilancia share FOLDER\n", warn(),
-            plain(), sum->only_here, sum->only_here == 1 ? "y is" : "ies are", sum->second_when, sum->second);
+        say("%s!%s %u cop%s only here: made since the last second copy, %.10s at %s. To bring them there: bilancia "
+            "share %s%s\n",
+            warn(), plain(), sum->only_here, sum->only_here == 1 ? "y is" : "ies are", sum->second_when, sum->second,
+            pasted(sum->second, word, sizeof word), next_site());
     else if (sum->copies && sum->only_here)
-        say("%s!%s the copies are in this place only. A second one: bilancia share FOLDER\n", warn(), plain());
+        say("%s!%s the copies are in this place only. A second one: bilancia share FOLDER%s\n", warn(), plain(),
+            next_site());
 }
 
 static int put_table(library *l)
@@ -83,7 +86,7 @@ static int put_table(library *l)
     say("%s%s%s  %s\n", bold(), bil_site_name(l->site), plain(), bil_site_folder(l->site));
     int error = bil_site_overview(l->site, &sum, NULL, NULL);
     if (!error && sum.devices == 0)
-        say("No device yet: bilancia find, or bilancia device add NAME ADDRESS\n");
+        say("No device yet: bilancia find%s, or bilancia device add NAME ADDRESS%s\n", next_site(), next_site());
     if (error || sum.devices == 0)
         return library_code(l, error);
     say("  %-20s %-12s %-15s %s%s\n", "device", "group", "last copy", has_room() ? "last asked      " : "", "state");

@@ -13,7 +13,7 @@ static int set_values(writing *x, const char *where, const char *const *assignme
     if (error)
         return library_failed(&x->l, error);
     if (kind == BIL_NAMED_FILE && (access(where, F_OK) == 0 || strchr(where, '#')))
-        return say_error(where, BIL_E_CALL, "set changes a device; a saved copy is changed with: bilancia edit");
+        return say_error(where, BIL_E_CALL, "set changes a device; a saved copy is changed with edit");
     int code = writing_device(x, where, &dev);
     if (code >= 0)
         return code;

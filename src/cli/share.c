@@ -21,10 +21,8 @@ static int share(library *l, const char *path)
     }
     if (count.clashes == 0)
         return EXIT_DONE;
-    snprintf(
-        why, sizeof why,
-        "%u file%s with another content in the other place, such as %.3000s; bilancia site check names the damaged one",
-        count.clashes, count.clashes == 1 ? " has its name" : "s have their names", count.clash);
+    snprintf(why, sizeof why, "%u file%s with another content in the other place, such as %.3000s", count.clashes,
+             count.clashes == 1 ? " has its name" : "s have their names", count.clash);
     return say_error("", BIL_E_SITE_BROKEN, why);
 }
 

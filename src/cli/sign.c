@@ -42,7 +42,8 @@ static int sign(library *l, const char *which, const char *key, bool for_any)
         return code;
     int error = bil_site_sign(l->site, which, key, for_any, &by);
     if (error == BIL_E_SIGNATURE)
-        return say_error(key, error, "the site doesn't know this key; bilancia sign trust NAME PUBLIC");
+        return say_error(key, error,
+                         "the site doesn't know this key; it has to be told first (sign trust NAME PUBLIC)");
     code = library_code(l, error);
     if (code == EXIT_DONE && bil_site_copy_of(l->site, which, &copy) == BIL_OK)
         say("%s✓ signed%s by \"%s\", for %s: copy %s of %s, read %s\n", good(), plain(), by,

@@ -196,7 +196,7 @@ const command command_simulate = {
     "  bilancia simulate --at crusher.ctl set limit.torque 120.0   as from the keys on its front\n"
     "  bilancia simulate --at crusher.ctl power-cut                off and on again\n"
     "  bilancia simulate --at crusher.ctl factory-reset\n"
-    "  also: get NAME, counters, time-factor N, silent, quit\n"
+    "  also: get NAME, counters, time-factor N, silent, quit; remember, and recall for the unit as it was then\n"
     "  what goes wrong, until plug-in: fault power-cut N, cable N, request-lost N, reply-lost N, late N MS, busy N "
     "TIMES,\n"
     "  refused N, hand N NAME VALUE (N: requests from now), refuse NAME, clamp NAME VALUE, contest NAME NAME, counts,\n"

@@ -13,9 +13,11 @@ static int make(library *l, const char *folder, const char *name)
                                              : slash && slash[1] ? slash + 1
                                                                  : folder,
                                              &l->site));
-    if (code == EXIT_DONE)
-        say("%s✓ made%s  %s, the site \"%s\"\nNext: bilancia find, or bilancia device add NAME ADDRESS\n", good(),
-            plain(), bil_site_folder(l->site), bil_site_name(l->site));
+    if (code == EXIT_DONE) {
+        next_like(folder, NULL); /* it is elsewhere, unless a person goes there */
+        say("%s✓ made%s  %s, the site \"%s\"\nNext: bilancia find%s, or bilancia device add NAME ADDRESS%s\n", good(),
+            plain(), bil_site_folder(l->site), bil_site_name(l->site), next_site(), next_site());
+    }
     return code;
 }
 

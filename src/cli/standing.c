@@ -2,6 +2,7 @@
 
 #include <stdlib.h>
 
+#include "show/next.h"
 #include "show/screen.h"
 #include "show/standing.h"
 
@@ -10,8 +11,8 @@ void put_next_steps(const bil_site_standing *one, bil_standing s, int indent)
     next_step *steps = calloc(NEXT_MOST, sizeof *steps);
     size_t count = steps ? standing_next(one, s, steps) : 0;
     for (size_t i = 0; i < count; i++)
-        say("%*s%s%-13s%s %s\n", indent, "", tint_code(the_screen().colour, TINT_BOLD), steps[i].what_for, plain(),
-            steps[i].command);
+        say("%*s%s%-13s%s %s%s\n", indent, "", tint_code(the_screen().colour, TINT_BOLD), steps[i].what_for, plain(),
+            steps[i].command, next_site());
     free(steps);
 }
 
@@ -38,7 +39,7 @@ json_t *standing_json(const bil_site_standing *one)
         json_array_append_new(states, json_string(bil_standing_name((bil_standing)s)));
         size_t count = steps ? standing_next(one, (bil_standing)s, steps) : 0;
         for (size_t i = 0; i < count; i++)
-            json_array_append_new(next, json_string(steps[i].command));
+            json_array_append_new(next, json_sprintf("%s%s", steps[i].command, next_site()));
     }
     free(steps);
     json_t *row = json_pack("{s:s,s:o,s:o,s:o,s:o}", "state", bil_standing_name(one->first), "states", states, "next",

@@ -5,12 +5,15 @@ static int take_in(library *l, const char *file, const char *device, const char 
 {
     char name[DEVICE_NAME];
     const bil_site_copy *copy = NULL;
+    const bil_site_device *owner;
     int code = library_owner(l, device, name);
+    int before = code < 0 && bil_site_device_of(l->site, device, &owner) == BIL_OK ? owner->copies : 0;
     if (code < 0)
         code = library_code(l, bil_site_take_in(l->site, device, file, from ? from : "", why, &copy));
+    bool more = code == EXIT_DONE && bil_site_device_of(l->site, device, &owner) == BIL_OK && owner->copies > before;
     if (code == EXIT_DONE && copy)
-        say("%s✓ taken in%s for %s: %s, serial number %s, read %s\n%s\n", good(), plain(), name, copy->model,
-            copy->serial, copy->when, copy->path);
+        say("%s✓ %s%s for %s: %s, serial number %s, read %s\n%s\n", good(), more ? "taken in" : "there already",
+            plain(), name, copy->model, copy->serial, copy->when, copy->path);
     return code;
 }
 

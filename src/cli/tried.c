@@ -79,11 +79,11 @@ static int ask(library *l, const char *device, tests *t)
     interrupt_end();
     char word[4 * DEVICE_NAME + 3];
     if (failed)
-        say("%s✗ %u failed%s: the machine must not work like this. To go back: bilancia undo %s\n", bad(), failed,
-            plain(), pasted(device, word, sizeof word));
+        say("%s✗ %u failed%s: the machine must not work like this. To go back: bilancia undo %s%s\n", bad(), failed,
+            plain(), pasted(device, word, sizeof word), next_job());
     if (left)
-        say("%s!%s %u left to try. To answer: bilancia tried %s\n", warn(), plain(), left,
-            pasted(device, word, sizeof word));
+        say("%s!%s %u left to try. To answer: bilancia tried %s%s\n", warn(), plain(), left,
+            pasted(device, word, sizeof word), next_site());
     if (!failed && !left)
         say("%s✓ all of it is as it should be%s\n", good(), plain());
     return failed || left ? EXIT_INCOMPLETE : EXIT_DONE;

@@ -216,11 +216,11 @@ static void tell_tests(const writing *x, const bil_ending *e)
     pasted(e->called, name, sizeof name);
     if (x->failed)
         tell(stderr,
-             "  %s✗ a test failed%s: the machine must not go back to work like this. To go back: bilancia undo %s\n",
-             bad(), plain(), name);
+             "  %s✗ a test failed%s: the machine must not go back to work like this. To go back: bilancia undo %s%s\n",
+             bad(), plain(), name, next_job());
     if (x->open && e->in_site)
-        say("%s!%s %u of these %s open. To answer later: bilancia tried %s\n", warn(), plain(), x->open,
-            x->open == 1 ? "is" : "are", name);
+        say("%s!%s %u of these %s open. To answer later: bilancia tried %s%s\n", warn(), plain(), x->open,
+            x->open == 1 ? "is" : "are", name, next_site());
 }
 
 /* The machine was at work when this began: does it work again? False where it was to and didn't. */
@@ -240,12 +240,13 @@ static bool tell_start(const writing *x, const bil_ending *e)
 
 static void tell_copy(const writing *x, const bil_ending *e)
 {
+    char word[1200];
     if (x->json || !e->beside)
         return;
     if (e->present[0])
         say("Saved  %s\n", e->present);
     else if (!isatty(STDIN_FILENO) || x->yes)
-        say(" To take one: bilancia read %s\n", e->address);
+        say(" To take one: bilancia read %s%s\n", pasted(e->address, word, sizeof word), next_job());
 }
 
 int writing_over(writing *x, int error, const bil_ending *e)

@@ -1,10 +1,13 @@
 /* What to do now, for each error of both lists: it names commands, so firmware doesn't carry it. */
 #include <stdbool.h>
 #include <stddef.h>
+#include <stdio.h>
 #include <string.h>
 
 #include "bilancia/host_error.h"
 #include "show/advice.h"
+#include "show/next.h"
+#include "show/terminal.h"
 
 /* X(NAME, "what to do now") */
 /* clang-format off */
@@ -85,20 +88,20 @@
     X(STORED_HIDDEN, "store or undo what is in force; or restart the device and read it: then what was stored is in force") \
     X(CSV, "mend the line named; docs/compare.md tells how a table looks") \
     X(NO_SITE, "go to the folder of the site[, name it with --site], or make one: bilancia site make FOLDER") \
-    X(SITE_BROKEN, "bilancia site check names what is wrong") \
-    X(NO_DEVICE, "bilancia overview lists its devices; bilancia device adds one") \
-    X(NO_COPY, "bilancia history lists its copies") \
+    X(SITE_BROKEN, "what is wrong: bilancia site check@") \
+    X(NO_DEVICE, "its devices: bilancia overview@; to add one: bilancia device add NAME ADDRESS@") \
+    X(NO_COPY, "its copies: bilancia history %@") \
     X(KEPT, "the first copy, the baseline and proved copies can't be deleted; mark another baseline first") \
     X(DISPUTED, "name the one that is meant; what is said anew counts at both places") \
     X(SIGNATURE, "have it signed by the key named, or take a copy that is") \
-    X(NOT_ALLOWED, "ask somebody whom the site names") \
+    X(NOT_ALLOWED, "ask somebody whom its card names; what that says: bilancia device show %@") \
     X(ON_DEVICE, "choose a folder on another disk") \
     X(NOT_YOURS, "leave it out: it belongs to the unit, or the device takes no value for it") \
-    X(DECISIONS, "mend the place named; `bilancia settle --help` shows how one looks") \
+    X(DECISIONS, "mend the place named; how one looks: bilancia settle --help") \
     X(TURN, "wait until that has ended, then run the command again; what is stuck ends with the program that has it[, or is set aside with --despite turn='THE REASON']") \
     X(NO_RECORD, "name the device of a site, or the .brec file that the write printed") \
     X(DESCRIPTORS, "close other programs, or raise the limit: ulimit -n 1024") \
-    X(CARD, "look who wrote what: bilancia site check; decide with bilancia device change[, or for this once with --despite card='THE REASON']") \
+    X(CARD, "who wrote what: bilancia site check@; to decide, say once more how it is to be: device change[, or for this once --despite card='THE REASON']") \
     X(NO_KEY, "give the file with the secret half: a PEM file of an Ed25519 key") \
     X(FOREIGN, "look at what it asks for and at the machine; or begin anew with a copy that you chose") \
     X(RECORD_FORM, "take another one; the saved copies beside it can be written as ever")
@@ -133,15 +136,33 @@ static const char *text_of(int error)
     return "";
 }
 
-void advice_for(int error, const char *const *options, char *out, size_t size)
+/* The device of DEVICE#WHICH as a word to be pasted; what is none becomes what a person puts one in for. */
+static const char *device_of(const char *about, char *out, size_t size)
+{
+    char name[300];
+    size_t length = strcspn(about, "#");
+    if (length == 0 || length >= sizeof name || memchr(about, '/', length))
+        return "DEVICE";
+    snprintf(name, sizeof name, "%.*s", (int)length, about);
+    return pasted(name, out, size);
+}
+
+void advice_for(int error, const char *about, const char *const *options, char *out, size_t size)
 {
     size_t used = 0;
-    for (const char *at = text_of(error); *at && used + 1 < size; at++) {
+    char device[4 * 300 + 3];
+    const char *text = text_of(error);
+    for (const char *at = text; *at && used + 1 < size; at++) {
         const char *end = *at == '[' ? strchr(at, ']') : NULL;
         if (end && !goes(at, end, options))
             at = end;
+        else if (*at == '@' || *at == '%')
+            used += (size_t)snprintf(out + used, size - used, "%s",
+                                     *at == '@' ? next_site() : device_of(about, device, sizeof device));
         else if (*at != '[' && *at != ']')
             out[used++] = *at;
     }
-    out[used] = '\0';
+    if (*text && !strstr(text, "bilancia ") && used < size) /* a command has no dot at its end */
+        used += (size_t)snprintf(out + used, size - used, ".");
+    out[used < size ? used : size - 1] = '\0';
 }

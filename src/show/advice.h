@@ -4,10 +4,11 @@
 
 #include <stddef.h>
 
-enum { ADVICE_TEXT = 300 };
+enum { ADVICE_TEXT = 2000 };
 
-/* "" where there is nothing to say. No option is named that isn't among these: names without dashes, ended by NULL
- * (NULL: any may be). */
-void advice_for(int error, const char *const *options, char *out, size_t size);
+/* A sentence, or "" where there is nothing to say. Its commands can be pasted; they are for the device that it was
+ * about (DEVICE or DEVICE#WHICH; "" where that isn't known). No option is named that isn't among these: names without
+ * dashes, ended by NULL (NULL: any may be). */
+void advice_for(int error, const char *about, const char *const *options, char *out, size_t size);
 
 #endif

@@ -38,8 +38,8 @@ static const char *serial_hint(int error, int connect_errno)
 {
     switch (connect_errno) {
     case ENOENT:
-        return "there is no such port: is the adapter plugged in, and does it have a driver? bilancia find lists the "
-               "ports";
+        return "there is no such port: is the adapter plugged in, and does it have a driver? The ports there are: "
+               "bilancia find";
     case EACCES:
     case EPERM:
         return "no rights for this port: the user must be in the group that owns it (dialout on many systems)";

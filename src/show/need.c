@@ -9,7 +9,7 @@
 _Noreturn void no_memory(void)
 {
     char advice[ADVICE_TEXT];
-    advice_for(BIL_E_MEMORY, NULL, advice, sizeof advice);
+    advice_for(BIL_E_MEMORY, "", NULL, advice, sizeof advice);
     fprintf(stderr, "bilancia: %s; %s\n", bil_host_error_text(BIL_E_MEMORY), advice);
     exit(6);
 }

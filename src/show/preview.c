@@ -5,6 +5,7 @@
 #include "bilancia/host_error.h"
 #include "host/library/seen.h"
 #include "show/age.h"
+#include "show/next.h"
 #include "show/screen.h"
 #include "show/writing.h"
 
@@ -62,6 +63,10 @@ static void put_state(const write_call *w)
     say("%sState%s    %s", bold(), plain(), text);
     bool holds = bil_description_procedure(d, BIL_PROC_HOLD, hardware, 0) && !bil_job_leaves_working(w->job);
     bool restarts_too = !w->config.trial && !bil_job_goes_on(w->job) && !cant_restart(w);
+    if (w->already) {
+        say("; it is left alone\n");
+        return;
+    }
     if (w->config.kind == BIL_JOB_RESET)
         say("; it stands after the reset\n");
     else if (bil_job_leaves_working(w->job))
@@ -325,6 +330,8 @@ static void put_plan(const write_call *w)
     }
     put_kept(w, kept, missing);
     put_not_as_wanted(w);
+    if (w->already) /* and that is all */
+        return;
     if (!resets && put_lost(w) == 0)
         say("Would be lost: nothing; the values overwritten are saved first\n");
     put_then(w);
@@ -335,14 +342,14 @@ void put_preview(const bil_writing *writing)
     const write_call *w = lib_writing_call(writing);
     put_who(w);
     put_plan(w);
-    char later[KEEP_WHEN], digest[65];
+    char later[KEEP_WHEN], digest[65], word[4 * STORAGE_PATH + 3];
     set_digest_hex(w->want.totals.digest, digest);
     if (w->copy[0] && keep_had_later(&w->keep, digest, later))
         say("%s!%s a copy that was signed after this one was written to this device already, on %s\n", warn(), plain(),
             later);
     if (w->others[0])
         say("%s!%s another computer's record says that this unit wasn't finished, or is held: %s\n"
-            "  That doesn't count here; to go on with it instead: bilancia resume %s\n",
-            warn(), plain(), w->others, w->others);
+            "  That doesn't count here; to go on with it instead: bilancia resume %s%s\n",
+            warn(), plain(), w->others, pasted(w->others, word, sizeof word), next_job());
     put_changed(w);
 }

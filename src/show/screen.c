@@ -127,7 +127,9 @@ static void tell_words(const char *text, size_t used)
     struct winsize size;
     bool wraps = isatty(STDERR_FILENO) && ioctl(STDERR_FILENO, TIOCGWINSZ, &size) == 0 && size.ws_col > 20;
     for (bool first = true; *text; first = false) {
-        size_t word = strcspn(text, " "), shown = 0;
+        bool command = strncmp(text, "bilancia ", strlen("bilancia ")) == 0; /* stays on one line, to be pasted */
+        size_t word = strcspn(text, command ? ";" : " "), shown = 0;
+        word += text[word] == ';';
         for (size_t i = 0; i < word; i++)
             shown += ((unsigned char)text[i] & 0xc0) != 0x80;
         if (wraps && used + !first + shown > size.ws_col && used > 4) {
@@ -146,17 +148,15 @@ static void tell_words(const char *text, size_t used)
 
 void tell_trouble(bool grave, const char *what, int error, const char *why)
 {
-    char advice[ADVICE_TEXT + 20] = "  What to do: ";
+    char advice[20 + ADVICE_TEXT] = "  What to do: ";
     size_t begin = strlen(advice);
     progress_clear();
-    if (why && strncmp(why, what, strlen(what)) == 0) /* a place in a file begins with its name */
-        what = "";
-    tell(stderr, "bilancia: %s%s%s%s", grave ? bad() : "", what, grave ? plain() : "", *what ? ": " : "");
-    tell_words(why && *why ? why : bil_host_error_text(error), strlen("bilancia: ") + strlen(what) + (*what ? 2 : 0));
-    advice_for(error, offered, advice + begin, ADVICE_TEXT);
+    bool named = *what && !(why && strncmp(why, what, strlen(what)) == 0); /* a place in a file begins with its name */
+    tell(stderr, "bilancia: %s%s%s%s", grave ? bad() : "", named ? what : "", grave ? plain() : "", named ? ": " : "");
+    tell_words(why && *why ? why : bil_host_error_text(error), strlen("bilancia: ") + (named ? strlen(what) + 2 : 0));
+    advice_for(error, what, offered, advice + begin, ADVICE_TEXT);
     if (!advice[begin])
         return;
-    strcat(advice, ".");
     tell(stderr, "  ");
     tell_words(advice + 2, 2);
 }

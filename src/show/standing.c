@@ -117,7 +117,8 @@ size_t standing_next(const bil_site_standing *one, bil_standing s, next_step out
     bool baseline = one->device->baseline[0] != '\0';
     for (size_t i = 0; i < NEXT_MOST && all[s].next[i]; i++) {
         const char *pattern = all[s].next[i];
-        if (s == BIL_STANDING_EXCHANGED && i == 0 && !baseline)
+        bool lasts = strncmp(pattern, "bilancia keep", 13) == 0 || strncmp(pattern, "bilancia write", 14) == 0;
+        if ((s == BIL_STANDING_EXCHANGED && i == 0 && !baseline) || (lasts && one->device->limit[0]))
             continue;
         if (s <= BIL_STANDING_ON_TRIAL && one->elsewhere)
             fill_in(pattern, pasted(one->record, word, sizeof word), out[count].command, sizeof out[count].command);

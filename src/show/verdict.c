@@ -4,6 +4,7 @@
 #include "bilancia/host_error.h"
 #include "host/describe/rule_text.h"
 #include "host/library/seen.h"
+#include "show/next.h"
 #include "show/screen.h"
 #include "show/writing.h"
 
@@ -110,16 +111,18 @@ static void put_how_to_go_on(const write_call *w)
         return;
     char word[4 * STORAGE_PATH + 3];
     const char *what = pasted(write_name(w), word, sizeof word);
-    tell(stderr, "  To finish:   bilancia resume %s\n", what);
-    tell(stderr, "  To go back:  bilancia undo %s\n", what);
+    tell(stderr, "  To finish:   bilancia resume %s%s\n", what, next_job());
+    tell(stderr, "  To go back:  bilancia undo %s%s\n", what, next_job());
 }
 
 static void put_way_to_proof(const write_call *w)
 {
     char last[SITE_WORD], copy[4 * SITE_WORD + 3], name[4 * SITE_WORD + 3];
+    if (!write_may_last(w))
+        return;
     snprintf(last, sizeof last, "%.280s#last", w->keep.name);
-    say("  To have the proof now:  bilancia write %s %s --prove\n", pasted(last, copy, sizeof copy),
-        pasted(w->keep.name, name, sizeof name));
+    say("  To have the proof now:  bilancia write %s %s --prove%s\n", pasted(last, copy, sizeof copy),
+        pasted(w->keep.name, name, sizeof name), next_job());
 }
 
 /* It came to its end: what was written, and how far that is proved. */
@@ -214,7 +217,9 @@ void put_verdict(const bil_writing *writing)
         const char *what = pasted(write_name(w), word, sizeof word);
         say("%s! %s%s: %u value%s written, read back twice. The next restart or power cut ends the trial.\n", warn(),
             bil_verdict_text(w->end.u.end.verdict), plain(), p.written, p.written == 1 ? "" : "s");
-        say("  To make them last:  bilancia keep %s\n  To go back:         bilancia undo %s\n", what, what);
+        if (write_may_last(w))
+            say("  To make them last:  bilancia keep %s%s\n", what, next_job());
+        say("  To go back:         bilancia undo %s%s\n", what, next_job());
         return;
     }
     if (done || w->end.u.end.verdict == BIL_VERDICT_NOT_PROVED)

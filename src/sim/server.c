@@ -116,6 +116,8 @@ void sim_server_close(sim_server *s)
     if (s->modbus)
         modbus_free(s->modbus);
     s->modbus = NULL;
+    free(s->remembered);
+    s->remembered = NULL;
 }
 
 /* ---- requests ---- */
@@ -149,6 +151,25 @@ static void set_factor(sim_server *s, unsigned factor)
     s->factor = factor;
 }
 
+/* As it is now, to be had again as often as one likes: something is tried out, and tried out once more. */
+static void remember(sim_server *s, char *answer, size_t size)
+{
+    if (!s->remembered)
+        s->remembered = malloc(sizeof *s->remembered);
+    if (s->remembered)
+        *s->remembered = *s->unit;
+    else
+        snprintf(answer, size, "error: there is no memory for it");
+}
+
+static void recall(sim_server *s, char *answer, size_t size)
+{
+    if (s->remembered)
+        *s->unit = *s->remembered;
+    else
+        snprintf(answer, size, "error: nothing was remembered; say remember first");
+}
+
 static void obey(sim_server *s, const char *line, char *answer, size_t size)
 {
     unsigned number;
@@ -159,6 +180,10 @@ static void obey(sim_server *s, const char *line, char *answer, size_t size)
         s->silent = true;
     else if (strcmp(line, "quit") == 0)
         s->quit = true;
+    else if (strcmp(line, "remember") == 0)
+        remember(s, answer, size);
+    else if (strcmp(line, "recall") == 0)
+        recall(s, answer, size);
     else
         sim_control(s->unit, simulated(s), line, answer, size);
     s->silent = s->silent && strcmp(line, "plug-in") != 0;

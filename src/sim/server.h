@@ -17,6 +17,7 @@ typedef struct sim_server {
     uint64_t started, base; /* real and simulated time where the present time factor began */
     unsigned factor;
     bool silent, quit;
+    sim_unit *remembered; /* as it was when that was said; NULL before */
 } sim_server;
 
 /* `port` 0 takes a free one; `control_path` may be NULL. BIL_OK or an error with the reason in `why`. */

@@ -379,7 +379,7 @@ int lib_take_in(bil_site *s, const char *name, const char *file, const char *fro
     device_row_free(&owner);
     if (!error && taken && index_sync(&s->open.index) && find_by_path(s, path))
         *taken = &s->copy;
-    return done(s, error, why[0] ? "" : file, why);
+    return done(s, error, file, why);
 }
 
 int bil_site_hand_out(bil_site *s, const char *which, const char *folder)

@@ -159,7 +159,7 @@ static int read_elsewhere(side *s, device *dev, read_watch by, char *why, size_t
             tell_when(s, dev);
         return device_read_bank(dev, bank, by);
     }
-    if (s->kind == SIDE_STORED && dev->description->unstored != BIL_NONE && !device_says_unstored(dev)) {
+    if (s->kind == SIDE_STORED && device_says_stored(dev)) {
         snprintf(s->extra, sizeof s->extra, "those in force: the device says that all are stored");
         return device_read_all(dev, by, NULL, NULL);
     }

@@ -114,15 +114,35 @@ static void remember(const device *dev, char *seen, size_t size)
         snprintf(seen, size, "; it says \"%s %s\"", vendor, model);
 }
 
-bool device_says_unstored(device *dev)
+/* What it shows about storing, asked now; false where it can't tell. */
+static bool about_storing(device *dev, uint64_t *value)
 {
     const bil_description *d = dev->description;
-    uint32_t value = 0;
     if (d->unstored == BIL_NONE || device_look(dev, d->unstored) != BIL_OK)
         return false;
-    for (size_t i = 0; i < d->params[d->unstored].format.size; i++)
-        value = value << 8 | bil_image_raw(&dev->image, d->unstored)[i];
-    return value == d->unstored_value;
+    *value = bil_value_number(bil_image_raw(&dev->image, d->unstored), d->params[d->unstored].format.size);
+    return true;
+}
+
+bool device_says_unstored(device *dev)
+{
+    uint64_t value;
+    return about_storing(dev, &value) && value == dev->description->unstored_value;
+}
+
+/* What is neither "not stored" nor what storing ends with is on its way: the procedure knows the one, the description's
+ * `unstored` the other. */
+bool device_says_stored(device *dev)
+{
+    const bil_description *d = dev->description;
+    char hardware[BIL_VALUE_TEXT];
+    uint64_t value;
+    bil_image_identity(&dev->image, BIL_ID_HARDWARE, hardware, sizeof hardware);
+    const bil_procedure *store = bil_description_procedure(d, BIL_PROC_STORE, hardware, 0);
+    for (int i = 0; store && i < store->step_count; i++)
+        if (store->steps[i].kind == BIL_STEP_UNTIL && store->steps[i].param == d->unstored)
+            return about_storing(dev, &value) && (value & store->steps[i].mask) == store->steps[i].value;
+    return false;
 }
 
 int device_open(device *dev, const char *text, const catalogue *known, char *why, size_t size)

@@ -117,15 +117,14 @@ int card_allows(const json_t *card, const char *name, const char *unclear, const
     if (unclear[0]) /* decided, and recorded */
         return BIL_OK;
     if (strcmp(limit, "trials") == 0 && !wish->tries)
-        snprintf(why, size,
-                 "on %.200s values may only be tried (--trial); bilancia device change --limit none lifts that", name);
+        snprintf(why, size, "%.200s: values may only be tried there", name);
     else if (limit[0] && strcmp(limit, "trials") != 0)
-        snprintf(why, size, "%.200s may only be read; bilancia device change --limit none lifts that", name);
+        snprintf(why, size, "%.200s: it may only be read", name);
     else if (json_array_size(writers) != 0 && !has(writers, wish->person))
-        snprintf(why, size, "%.100s may not write to %.200s", wish->person, name);
+        snprintf(why, size, "%.200s: %.100s may not write to it", name, wish->person);
     else if (json_array_size(writers) != 0 && wish->login[0] && !has(writers, wish->login))
-        snprintf(why, size, "%.100s is logged in here and may not write to %.200s, whoever is named", wish->login,
-                 name);
+        snprintf(why, size, "%.200s: %.100s is logged in here and may not write to it, whoever is named", name,
+                 wish->login);
     else
         return BIL_OK;
     return BIL_E_NOT_ALLOWED;

@@ -110,7 +110,7 @@ static int check_names(site_index *x, const char *folder, const card_change *w, 
     return key.knows_key ? BIL_OK
                          : trouble_of(t, BIL_E_CALL, w->signed_by,
                                       "the site knows no key under this name, so that nothing could be written any "
-                                      "more; bilancia sign trust NAME PUBLIC tells it one");
+                                      "more; it has to be told first (sign trust NAME PUBLIC)");
 }
 
 int card_write(site_index *x, const device_row *before, const card_change *w, const char *who, trouble *t)

@@ -43,7 +43,7 @@ static bool ask_card(void *ctx, const device_row *row)
         error = passes ? BIL_OK : BIL_E_SIGNATURE;
     }
     if (error)
-        ask->error = trouble_of(ask->t, error, error == BIL_E_SIGNATURE ? c->copy : "", why);
+        ask->error = trouble_of(ask->t, error, error == BIL_E_SIGNATURE ? c->copy : row->name, why);
     return !error;
 }
 

@@ -24,8 +24,12 @@ int site_take_in(site_index *x, const device_row *owner, const char *file, const
         return BIL_E_OTHER_MODEL;
     }
     if (index_copy_by_digest(x, digest, &twin)) {
-        snprintf(why, size, "%s: the site has this copy already: %s", file, twin.device);
-        return BIL_E_CALL;
+        if (strcmp(twin.device, owner->folder) != 0) {
+            snprintf(why, size, "the site has this copy already, for another device: %s", twin.device);
+            return BIL_E_CALL;
+        }
+        copy_path(x->site, &twin, path);
+        return BIL_OK;
     }
     /* the origin first: a copy without it would look as if it had been read here */
     error = note_add(x->site, owner->folder, "taken_in", who,

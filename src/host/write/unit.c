@@ -149,10 +149,15 @@ int write_take_unit_turn(write_call *w)
     return serial[0] ? write_take_turn(w, &w->unit, what) : BIL_OK;
 }
 
+static bool only_tries(const write_call *w)
+{
+    return w->config.trial || w->undoes;
+}
+
 int write_allowed(write_call *w)
 {
     char why[600], from[STORAGE_PATH];
-    bool tries = w->config.trial || w->undoes;
+    bool tries = only_tries(w);
     person_limit limit = limit_of_person(from, sizeof from);
     if (limit != LIMIT_READING && (limit != LIMIT_TRIALS || tries))
         return BIL_OK;
@@ -160,13 +165,9 @@ int write_allowed(write_call *w)
     return write_fail(w, "", BIL_E_NOT_ALLOWED, why);
 }
 
-/* What this computer began is finished and undone whatever is said of it by now: that may have been changed to stand in
- * the way. */
-int write_ask_keep(write_call *w)
+static int ask_keep(const write_call *w, bool tries, trouble *t)
 {
     char digest[2 * BIL_SHA256 + 1] = "", serial[BIL_VALUE_TEXT];
-    if (w->goes_on)
-        return BIL_OK;
     if (w->config.kind != BIL_JOB_RESET)
         set_digest_hex(w->want.totals.digest, digest);
     bil_image_identity(&w->dev.image, BIL_ID_SERIAL, serial, sizeof serial);
@@ -178,8 +179,22 @@ int write_ask_keep(write_call *w)
                    .address = w->keep.address,
                    .model = w->dev.description->model,
                    .serial = serial,
-                   .tries = w->config.trial || w->undoes,
+                   .tries = tries,
                    .despite = json_object_get(w->despite, "card") != NULL,
                    .unsigned_too = json_object_get(w->despite, "signature") != NULL};
-    return keep_allows(&w->keep, &c, &w->trouble);
+    return keep_allows(&w->keep, &c, t);
+}
+
+/* What this computer began is finished and undone whatever is said of it by now: that may have been changed to stand in
+ * the way. */
+int write_ask_keep(write_call *w)
+{
+    return w->goes_on ? BIL_OK : ask_keep(w, only_tries(w), &w->trouble);
+}
+
+bool write_may_last(const write_call *w)
+{
+    char from[STORAGE_PATH];
+    trouble ignored = {0};
+    return limit_of_person(from, sizeof from) == LIMIT_NONE && ask_keep(w, false, &ignored) == BIL_OK;
 }

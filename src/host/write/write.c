@@ -19,17 +19,26 @@ static bool agreed(write_call *w, write_question question, const char *text)
     return answer == WRITE_YES;
 }
 
-/* Nothing differs, and the last proof of this unit had these very values, with no change since. */
-static bool is_already_so(const write_call *w)
+/* Are the values in force still those that last? The device counts its changes and none came since they were proved to;
+ * or it says itself that all are stored. */
+static bool nothing_unstored_since(write_call *w)
 {
-    const bil_description *d = w->want.description;
+    uint16_t changes = w->want.description->changes;
     const bil_image *have = &w->dev.image;
+    if (w->good_counted && changes != BIL_NONE && have->state[changes] == BIL_PRESENT)
+        return bil_value_number(bil_image_raw(have, changes), have->description->params[changes].format.size) ==
+               w->good_changes;
+    return device_says_stored(&w->dev);
+}
+
+/* Nothing differs, and the last proof of this unit had these very values, which are still what is stored. */
+static bool is_already_so(write_call *w)
+{
     if (w->planned || w->changed || w->prove || w->restart_asked || w->config.trial || !w->known_good || w->chain[0] ||
-        w->config.kind != BIL_JOB_WRITE || d->changes == BIL_NONE || have->state[d->changes] != BIL_PRESENT)
+        json_object_size(w->despite) || w->config.kind != BIL_JOB_WRITE)
         return false;
     char values[2 * BIL_SHA256 + 1];
-    return set_values_digest(have, values) && strcmp(values, w->good_values) == 0 &&
-           bil_value_number(bil_image_raw(have, d->changes), d->params[d->changes].format.size) == w->good_changes;
+    return set_values_digest(&w->dev.image, values) && strcmp(values, w->good_values) == 0 && nothing_unstored_since(w);
 }
 
 bool write_state_is_work(const bil_description *d, uint32_t state)
@@ -66,12 +75,11 @@ static bool is_agreed(write_call *w, const bil_action *action)
             w->written[i] = write_planned(w, i);
         w->changed += write_changed_since(w, i);
     }
+    w->already = is_already_so(w);
     if (w->answers.preview)
         w->answers.preview(w->answers.ctx, w);
-    if (is_already_so(w)) {
-        w->already = true;
+    if (w->already)
         return false;
-    }
     if (!w->answers.person_there && write_person_step(w)) { /* it would stop in the middle, and wait for nobody */
         w->lacks_person = true;
         return false;
@@ -130,7 +138,8 @@ static void find_story(write_call *w, const set_origin *o)
         } else if (!before.settled) {
             snprintf(w->others, sizeof w->others, "%s", before.path);
         }
-        w->known_good = ours && before.settled && before.proved && before.values[0] && before.has_changes;
+        w->known_good = ours && before.settled && before.proved && before.values[0];
+        w->good_counted = before.has_changes;
         snprintf(w->good_values, sizeof w->good_values, "%s", before.values);
         w->good_changes = before.changes;
         if (!before.settled && ours) /* what was begun and not finished: the way back is the one from its beginning */

@@ -125,7 +125,8 @@ struct write_call {
     bool lacks_person;                /* a step needs one, and nobody is there */
     bool acts;                        /* that was about safety-relevant values on a machine at work */
     bool already;                     /* nothing differs, and it is known to be stored: nothing was done */
-    bool known_good; /* the newest story of the unit was proved, with these values and this count of changes: */
+    bool known_good; /* the newest story of the unit was proved, with these values and, if counted, these changes: */
+    bool good_counted;
     char good_values[2 * BIL_SHA256 + 1];
     uint32_t good_changes;
     int file_error; /* why a record or safety copy failed */
@@ -152,6 +153,8 @@ int write_run(write_call *w);
 bool write_proved(const write_call *w);
 /* Or is it in force and stored, on a machine that went on? */
 bool write_lasts(const write_call *w);
+/* May who tried these values here make them last, too? */
+bool write_may_last(const write_call *w);
 /* Is the machine at work, as it was found? */
 bool write_is_at_work(const write_call *w);
 /* Is this a state in which the machine is neither held nor stands by itself? */
