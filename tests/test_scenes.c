@@ -115,7 +115,8 @@ static const char normal[] =
     "s/[0-9]\\{8\\}-[0-9]\\{6\\}/20261123-071500/g; s/20[0-9-]\\{8\\}T[0-9:]\\{5,8\\}Z*/2026-11-23T07:15:00Z/g; "
     "s/20[0-9][0-9]-[0-9][0-9]-[0-9][0-9] [0-9:]\\{5\\}/2026-11-23 07:15/g; "
     "s/20[0-9][0-9]-[0-9][0-9]-[0-9][0-9]/2026-11-23/g; "
-    "s/[0-9]* \\(second\\|minute\\)s* ago   */a moment ago  /g; s/[0-9]* \\(second\\|minute\\)s* ago/a moment ago/g; "
+    "s/[0-9][0-9] \\(second\\|minute\\)s ago/a moment ago@@/g; s/[02-9] \\(second\\|minute\\)s ago/a moment ago@/g; "
+    "s/1 \\(second\\|minute\\) ago/a moment ago/g; :a; s/@\\(@*  \\)/ \\1/; ta; s/@//g; " /* in a column: as wide */
     "s/[0-9a-f]\\{64\\}/4be0a1.../g; "
     "s/-[0-9a-f]\\{12\\}\\./-4be0a1c2d3f4./g; s/#[0-9a-f]\\{8\\}\\b/#4be0a1c2/g; s/^ *[0-9]\\{4,\\}  "
     "\\(copy\\|sheet\\)\\./          8192  \\1./";

@@ -4,10 +4,17 @@
 
 #include "cli/library.h"
 #include "cli/standing.h"
+#include "show/grid.h"
 
 enum { USUAL = 20 };
 
+/* Which columns there is room for; what else there is to say stands behind them, or below. */
+enum { NARROW = 80 };
+enum { NUMBER, WHEN, BEFORE, BASELINE, BY, FIRMWARE, COPY_COLUMNS };
+enum { JOB_WHEN, KIND, WRITTEN, JOB_BY, JOB_COLUMNS };
+
 typedef struct telling {
+    grid grid;
     bool json;
     json_t *list;
     int shown;
@@ -56,55 +63,89 @@ static void add_copy_json(json_t *list, const bil_site_past *p)
                         names, "number", (int)c->number));
 }
 
-static void put_when(const char *when)
+static bool is_narrow(void)
 {
-    char text[20];
-    snprintf(text, sizeof text, "%.10s %.5s", when, strlen(when) > 16 ? when + 11 : "");
-    put_cell(stdout, text, 17);
+    screen l = the_screen();
+    return !l.whole && l.width < NARROW;
 }
 
-static void put_copy(const bil_site_past *p)
+static const char *when_text(const char *when, char out[20])
+{
+    snprintf(out, 20, "%.10s %.5s", when, strlen(when) > 16 ? when + 11 : "");
+    return out;
+}
+
+static void put_cells(grid *g, const char *const *cells)
+{
+    for (size_t i = 0; i < g->columns; i++)
+        grid_cell(g, cells[i], "");
+}
+
+/* A table, with its heading. */
+static void begin(grid *g, const char *const *heads, size_t columns, const char *rest)
+{
+    grid_begin(g, columns, NULL);
+    grid_row(g, " ", "");
+    put_cells(g, heads);
+    if (g->out)
+        tell(g->out, "%s\n", is_narrow() ? "" : rest);
+}
+
+static void put_mark(FILE *out, const char **between, const char *code, const char *text)
+{
+    tell(out, "%s%s%s%s", *between, code, text, *code ? plain() : "");
+    *between = " · ";
+}
+
+/* What is known of a copy beside its columns. */
+static void put_marks(FILE *out, const bil_site_past *p)
 {
     const bil_site_copy *c = p->copy;
-    char a[24], b[24], word[CALLED];
-    drift_text(p->has_before, p->from_before, a, sizeof a);
-    drift_text(p->has_baseline, p->from_baseline, b, sizeof b);
-    say("%s%s%s%6s  ",
-        p->baseline  ? good()
-        : c->damaged ? bad()
-                     : "",
-        p->baseline  ? "★"
-        : c->damaged ? "✗"
-                     : " ",
-        plain(), called(c, word));
-    put_when(c->when);
-    put_cell(stdout, c->who, 10);
-    putchar(' ');
-    put_cell(stdout, c->firmware, 8);
-    putchar(' ');
-    put_cell(stdout, a, 11);
-    put_cell(stdout, b, 9);
+    const char *between = "";
+    char text[400];
     if (c->damaged)
-        say("%sdamaged: cut or altered%s · ", bad(), plain());
+        put_mark(out, &between, bad(), "damaged: cut or altered");
     if (c->place == 1)
-        say("first · ");
-    for (size_t i = 0; i < p->name_count; i++)
-        say("%s#%s%s · ", bold(), p->names[i], plain());
+        put_mark(out, &between, "", "first");
+    for (size_t i = 0; i < p->name_count; i++) {
+        snprintf(text, sizeof text, "#%s", p->names[i]);
+        put_mark(out, &between, bold(), text);
+    }
     if (p->proved)
-        say("proved · ");
+        put_mark(out, &between, "", "proved");
     if (p->is_signed)
-        say("signed · ");
+        put_mark(out, &between, "", "signed");
     if (p->taken_in)
-        say("taken in · ");
-    if (p->offline)
-        say("made offline · %s%s%s · ", p->sent ? "" : warn(), p->sent ? "sent" : "not sent", p->sent ? "" : plain());
+        put_mark(out, &between, "", "taken in");
+    if (p->offline) {
+        put_mark(out, &between, "", "made offline");
+        put_mark(out, &between, p->sent ? "" : warn(), p->sent ? "sent" : "not sent");
+    }
+    snprintf(text, sizeof text, "other unit: %s", c->serial);
     if (p->other_unit)
-        say("%sother unit: %s%s · ", warn(), c->serial, plain());
+        put_mark(out, &between, warn(), text);
+    snprintf(text, sizeof text, "%d unreadable", c->unreadable);
     if (c->unreadable)
-        say("%s%d unreadable%s · ", warn(), c->unreadable, plain());
-    say("%s\n", c->why);
+        put_mark(out, &between, warn(), text);
+    if (c->why[0])
+        put_mark(out, &between, "", c->why);
+    tell(out, "\n");
+}
+
+static void put_copy(grid *g, const bil_site_past *p)
+{
+    const bil_site_copy *c = p->copy;
+    char before[24], baseline[24], word[CALLED], when[20];
+    drift_text(p->has_before, p->from_before, before, sizeof before);
+    drift_text(p->has_baseline, p->from_baseline, baseline, sizeof baseline);
+    grid_row(g, p->baseline ? "★" : c->damaged ? "✗" : " ", p->baseline ? good() : c->damaged ? bad() : "");
+    put_cells(g,
+              (const char *const[]){called(c, word), when_text(c->when, when), before, baseline, c->who, c->firmware});
+    if (is_narrow())
+        tell(g->out, "\n      ");
+    put_marks(g->out, p);
     for (size_t i = 0; i < p->note_count; i++)
-        say("%25s└ %s %.10s: %s\n", "", p->notes[i].who, p->notes[i].when, p->notes[i].text);
+        tell(g->out, "      └ %s %.10s: %s\n", p->notes[i].who, p->notes[i].when, p->notes[i].text);
 }
 
 static bool each_copy(void *ctx, const bil_site_past *p)
@@ -113,8 +154,8 @@ static bool each_copy(void *ctx, const bil_site_past *p)
     t->shown++;
     if (t->json)
         add_copy_json(t->list, p);
-    else
-        put_copy(p);
+    else if (t->grid.out)
+        put_copy(&t->grid, p);
     return true;
 }
 
@@ -131,48 +172,48 @@ static void add_job_json(json_t *list, const bil_site_job *j)
                         (int)j->foreign, "tests_failed", (int)j->tests_failed, "tests_open", (int)j->tests_open));
 }
 
-static void put_job(const bil_site_job *j)
+static void put_job(grid *g, const bil_site_job *j)
 {
     bool over = j->verdict[0] != '\0';
-    char values[40];
+    char values[40], when[20];
+    FILE *out = g->out;
     snprintf(values, sizeof values, "%u value%s", over ? j->written : j->planned,
              (over ? j->written : j->planned) == 1 ? "" : "s");
     const char *verdict = "broken off";
     for (int i = 0; over && i < BIL_VERDICT_COUNT; i++)
         if (strcmp(j->verdict, bil_verdict_name((bil_verdict)i)) == 0)
             verdict = bil_verdict_text((bil_verdict)i);
-    say("  ");
-    put_when(j->when);
-    put_cell(stdout, j->who, 10);
-    putchar(' ');
-    put_cell(stdout, j->kind, 6);
-    put_cell(stdout, values, 11);
-    say(" %s%s%s", j->held || j->unfinished ? bad() : j->on_trial ? warn() : "", verdict, plain());
+    grid_row(g, " ", "");
+    put_cells(g, (const char *const[]){when_text(j->when, when), j->kind, values, j->who});
+    if (is_narrow())
+        tell(out, "\n      ");
+    tell(out, "%s%s%s", j->held || j->unfinished ? bad() : j->on_trial ? warn() : "", verdict, plain());
     if (j->held)
-        say(" · %sstill held%s", bad(), plain());
+        tell(out, " · %sstill held%s", bad(), plain());
     if (j->unfinished)
-        say(" · %snot finished%s", bad(), plain());
+        tell(out, " · %snot finished%s", bad(), plain());
     if (j->undone)
-        say(" · undone");
+        tell(out, " · undone");
     if (j->tests_failed)
-        say(" · %s%u failed%s", bad(), j->tests_failed, plain());
+        tell(out, " · %s%u failed%s", bad(), j->tests_failed, plain());
     if (j->tests_open)
-        say(" · %s%u not tried%s", warn(), j->tests_open, plain());
+        tell(out, " · %s%u not tried%s", warn(), j->tests_open, plain());
     if (j->foreign)
-        say(" · of another computer");
-    say("%s%s\n", j->why[0] ? " · " : "", j->why);
+        tell(out, " · of another computer");
+    tell(out, "%s%s\n", j->why[0] ? " · " : "", j->why);
 }
 
 static bool each_job(void *ctx, const bil_site_job *j)
 {
     telling *t = ctx;
     if (!t->json && t->shown == 0)
-        say("  %-17s%-10s %-6s%-11s result\n", "jobs (UTC)", "by", "kind", "written");
+        begin(&t->grid, (const char *const[]){"jobs (UTC)", "kind", "written", "by"},
+              is_narrow() ? JOB_BY : JOB_COLUMNS, "result");
     t->shown++;
     if (t->json)
         add_job_json(t->list, j);
-    else
-        put_job(j);
+    else if (t->grid.out)
+        put_job(&t->grid, j);
     return true;
 }
 
@@ -197,32 +238,49 @@ typedef struct wanted {
     int json, all, jobs;
 } wanted;
 
+static int put_copies(library *l, const wanted *w, const char *name, bool baseline, int count)
+{
+    telling t = {0};
+    char word[4 * DEVICE_NAME + 3];
+    begin(&t.grid, (const char *const[]){"#", "when (UTC)", "vs before", baseline ? "vs ★" : "", "by", "firmware"},
+          is_narrow() ? BY : COPY_COLUMNS, "");
+    int error = bil_site_history(l->site, name, w->all ? 0 : USUAL, each_copy, &t);
+    if (!grid_end(&t.grid, stdout, 0) && !error)
+        return say_error("temporary file", BIL_E_FILE_WRITE, NULL);
+    if (!error && count > t.shown)
+        say("%d older ones: bilancia history %s --all%s\n", count - t.shown, pasted(name, word, sizeof word),
+            next_site());
+    return library_code(l, error);
+}
+
+static int put_jobs(library *l, const wanted *w, const char *name)
+{
+    telling t = {0};
+    int error = bil_site_jobs(l->site, name, w->all ? 0 : USUAL, each_job, &t);
+    if (t.shown && !grid_end(&t.grid, stdout, 0) && !error)
+        return say_error("temporary file", BIL_E_FILE_WRITE, NULL);
+    if (!error && w->jobs && t.shown == 0)
+        say("Nothing was written to it yet.\n");
+    return library_code(l, error);
+}
+
 static int put_text(library *l, const wanted *w, const bil_site_standing *one)
 {
     const bil_site_device *d = one->device;
-    telling copies = {0}, jobs = {0};
-    char name[DEVICE_NAME], word[4 * DEVICE_NAME + 3];
-    int count = d->copies;
-    bool disputed = d->baseline_disputed;
+    char name[DEVICE_NAME];
+    int count = d->copies, code = EXIT_DONE;
+    bool disputed = d->baseline_disputed, baseline = d->baseline[0];
     snprintf(name, sizeof name, "%s", d->name);
     say("%s%s%s  %s%s\n", bold(), d->name, plain(), d->address, d->retired ? ", out of service" : "");
     put_standing(one);
     if (!w->jobs && count)
-        say("      #  when (UTC)       by         firmware vs before  %s\n", d->baseline[0] ? "vs ★" : "");
-    int error = w->jobs || !count ? BIL_OK : bil_site_history(l->site, name, w->all ? 0 : USUAL, each_copy, &copies);
-    if (!error && !w->jobs && count > copies.shown)
-        say("%d older ones: bilancia history %s --all%s\n", count - copies.shown, pasted(name, word, sizeof word),
-            next_site());
-    if (!error && disputed)
+        code = put_copies(l, w, name, baseline, count);
+    if (code == EXIT_DONE && disputed)
         say("%s!%s two baselines were marked that don't know of each other; mark one again to decide\n", warn(),
             plain());
-    if (!error)
-        error = bil_site_notes(l->site, name, "note", put_device_note, NULL);
-    if (!error)
-        error = bil_site_jobs(l->site, name, w->all ? 0 : USUAL, each_job, &jobs);
-    if (!error && w->jobs && jobs.shown == 0)
-        say("Nothing was written to it yet.\n");
-    return library_code(l, error);
+    if (code == EXIT_DONE)
+        code = library_code(l, bil_site_notes(l->site, name, "note", put_device_note, NULL));
+    return code == EXIT_DONE ? put_jobs(l, w, name) : code;
 }
 
 static int put_json(library *l, const wanted *w, const bil_site_standing *one)

@@ -6,17 +6,21 @@
 #include "cli/library.h"
 #include "cli/standing.h"
 #include "show/age.h"
+#include "show/grid.h"
 #include "show/overview_page.h"
 #include "show/standing.h"
 
-/* When it was asked last is shown where there is room for it. */
-static bool has_room(void)
+/* Which columns there is room for, and whether the state stands behind them. */
+enum { NARROW = 80, AGE = 14 };
+enum { NAME, LAST_COPY, GROUP, ASKED, COLUMNS };
+
+static bool is_narrow(void)
 {
-    enum { WIDE = 130 };
-    return screen_width() >= WIDE;
+    screen l = the_screen();
+    return !l.whole && l.width < NARROW;
 }
 
-static void put_cells(const bil_site_standing *one)
+static void put_cells(grid *g, const bil_site_standing *one)
 {
     char age[64] = "none yet", asked[64] = "never";
     const bil_site_device *d = one->device;
@@ -24,37 +28,57 @@ static void put_cells(const bil_site_standing *one)
         age_text(d->last->when, age, sizeof age);
     if (one->asked[0])
         age_text(one->asked, asked, sizeof asked);
-    put_cell(stdout, d->name, 20);
-    putchar(' ');
-    put_cell(stdout, d->group, 12);
-    putchar(' ');
-    put_cell(stdout, age, 15);
-    putchar(' ');
-    if (!has_room())
-        return;
-    put_cell(stdout, asked, 15);
-    putchar(' ');
+    const char *const cells[COLUMNS] = {d->name, age, d->group, asked};
+    for (size_t i = 0; i < g->columns; i++)
+        grid_cell(g, cells[i], "");
 }
 
 static bool put_row(void *ctx, const bil_site_standing *one)
 {
+    grid *g = ctx;
     char line[600];
-    (void)ctx;
     for (int i = 0; i < BIL_STANDING_COUNT; i++) {
         bil_standing s = (bil_standing)i;
         bool first = s == one->first;
         if (!(one->all >> i & 1) || (s == BIL_STANDING_NO_BASELINE && !first))
             continue;
-        say("%s%s%s%s ", first ? "" : "  ", tint_code(the_screen().colour, standing_tint(s)), standing_mark(s),
-            plain());
-        if (first)
-            put_cells(one);
-        say("%s\n", standing_line(one, s, line, sizeof line));
+        const char *code = tint_code(the_screen().colour, standing_tint(s));
+        if (first) {
+            grid_row(g, standing_mark(s), code);
+            put_cells(g, one);
+            tell(g->out, is_narrow() ? "\n    " : "");
+        } else {
+            grid_line(g);
+            tell(g->out, "  %s%s%s ", code, standing_mark(s), plain());
+        }
+        tell(g->out, "%s\n", standing_line(one, s, line, sizeof line));
         if (s == BIL_STANDING_NO_ANSWER && one->why[0])
-            put_wrapped(one->why, 4);
-        put_next_steps(one, s, 4);
+            put_wrapped(g->out, one->why, 4);
+        put_next_steps(g->out, one, s, 4);
     }
     return true;
+}
+
+/* The table of all devices. */
+static int put_devices(library *l, bil_site_sum *sum)
+{
+    static const char *const heads[COLUMNS] = {"device", "last copy", "group", "last asked"};
+    bool narrow = is_narrow();
+    size_t most[COLUMNS] = {the_screen().whole ? 0 : the_screen().width / 3, 0, 16, 0};
+    grid g;
+    grid_begin(&g, narrow ? LAST_COPY + 1 : COLUMNS, most);
+    g.longest[LAST_COPY] = AGE;
+    g.longest[ASKED] = AGE;
+    if (!g.out)
+        return say_error("temporary file", BIL_E_FILE_WRITE, NULL);
+    grid_row(&g, " ", "");
+    for (size_t i = 0; i < g.columns; i++)
+        grid_cell(&g, heads[i], "");
+    tell(g.out, narrow ? "\n" : "state\n");
+    int error = bil_site_overview(l->site, sum, put_row, &g);
+    if (!grid_end(&g, stdout, 0) && !error)
+        return say_error("temporary file", BIL_E_FILE_WRITE, NULL);
+    return error ? library_code(l, error) : EXIT_DONE;
 }
 
 static void put_sum(const bil_site_sum *sum)
@@ -69,7 +93,7 @@ static void put_sum(const bil_site_sum *sum)
                              bil_standing_text((bil_standing)i), sum->first[i]);
             between = ", ";
         }
-    put_wrapped(line, 0);
+    put_wrapped(stdout, line, 0);
     if (sum->copies && sum->only_here && sum->second[0])
         say("%s!%s %u cop%s only here: made since the last second copy, %.10s at %s. To bring them there: bilancia "
             "share %s%s\n",
@@ -89,11 +113,10 @@ static int put_table(library *l)
         say("No device yet: bilancia find%s, or bilancia device add NAME ADDRESS%s\n", next_site(), next_site());
     if (error || sum.devices == 0)
         return library_code(l, error);
-    say("  %-20s %-12s %-15s %s%s\n", "device", "group", "last copy", has_room() ? "last asked      " : "", "state");
-    error = bil_site_overview(l->site, &sum, put_row, NULL);
-    if (!error)
+    int code = put_devices(l, &sum);
+    if (code == EXIT_DONE)
         put_sum(&sum);
-    return library_code(l, error);
+    return code;
 }
 
 static bool add_json(void *ctx, const bil_site_standing *one)

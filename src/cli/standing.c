@@ -6,12 +6,12 @@
 #include "show/screen.h"
 #include "show/standing.h"
 
-void put_next_steps(const bil_site_standing *one, bil_standing s, int indent)
+void put_next_steps(FILE *out, const bil_site_standing *one, bil_standing s, int indent)
 {
     next_step *steps = calloc(NEXT_MOST, sizeof *steps);
     size_t count = steps ? standing_next(one, s, steps) : 0;
     for (size_t i = 0; i < count; i++)
-        say("%*s%s%-13s%s %s%s\n", indent, "", tint_code(the_screen().colour, TINT_BOLD), steps[i].what_for, plain(),
+        tell(out, "%*s%s%-13s%s %s%s\n", indent, "", tint_code(the_screen().colour, TINT_BOLD), steps[i].what_for, plain(),
             steps[i].command, next_site());
     free(steps);
 }
@@ -25,7 +25,7 @@ void put_standing(const bil_site_standing *one)
             continue;
         say("%s%s%s %s\n", tint_code(the_screen().colour, standing_tint(s)), standing_mark(s), plain(),
             standing_line(one, s, line, sizeof line));
-        put_next_steps(one, s, 2);
+        put_next_steps(stdout, one, s, 2);
     }
 }
 

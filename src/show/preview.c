@@ -7,6 +7,7 @@
 #include "show/age.h"
 #include "show/next.h"
 #include "show/screen.h"
+#include "show/values.h"
 #include "show/writing.h"
 
 /* ---- before ---- */
@@ -142,18 +143,24 @@ static void put_who(const write_call *w)
     say("\n");
 }
 
-static void put_change(const write_call *w, uint16_t i)
+/* What is on the device beside what will be; true when all of it was shown. */
+static bool put_changes(const write_call *w)
 {
-    const bil_param *param = &w->want.description->params[i];
+    const bil_description *d = w->want.description;
+    const char *labels[] = {"device now", w->config.kind == BIL_JOB_RESET ? "as delivered" : "copy"};
     char now[2 * BIL_VALUE_TEXT], then[2 * BIL_VALUE_TEXT];
-    param_text(&w->dev.image, i, now, sizeof now);
-    param_text(&w->want.image, i, then, sizeof then);
-    const char *mark = param->flags & BIL_SAFETY ? "!" : "→";
-    screen l = the_screen();
-    put_value_row(
-        &l, &(value_row){mark, param->id, param->name, 2,
-                         (const char *const[]){"device now", w->config.kind == BIL_JOB_RESET ? "as delivered" : "copy"},
-                         (const char *const[]){now, then}, 0});
+    value_table t;
+    values_begin(&t, the_screen(), 2, labels);
+    for (uint16_t i = 0; i < d->count; i++) {
+        if (!write_planned(w, i))
+            continue;
+        param_text(&w->dev.image, i, now, sizeof now);
+        param_text(&w->want.image, i, then, sizeof then);
+        const char *mark = d->params[i].flags & BIL_SAFETY ? "!" : "→";
+        values_row(
+            &t, &(value_row){mark, d->params[i].id, d->params[i].name, 2, labels, (const char *const[]){now, then}, 0});
+    }
+    return values_end(&t);
 }
 
 /* What a written parameter resets on the device and the copy doesn't bring back. */
@@ -314,19 +321,12 @@ static void put_plan(const write_call *w)
             w->planned, w->planned == 1 ? "" : "s");
         if (safety)
             say(", %u of them safety-relevant (%s!%s)", safety, warn(), plain());
-        screen l = the_screen();
-        int width = (int)value_width(&l, 2);
-        if (width)
-            say("\n  %-*s %-*s %s", (int)id_width(&l, 2), "parameter", width, "device now",
-                resets ? "as delivered" : "copy");
         putchar('\n');
+        if (!put_changes(w))
+            say("%s!%s they can't be shown here: there is no room for a temporary file\n", bad(), plain());
     } else {
         say(resets ? "It has its factory values already, as far as they are known.\n"
                    : "Nothing differs: no value will be written.\n");
-    }
-    for (uint16_t i = 0; i < d->count; i++) {
-        if (write_planned(w, i))
-            put_change(w, i);
     }
     put_kept(w, kept, missing);
     put_not_as_wanted(w);

@@ -52,7 +52,7 @@ screen the_screen(void)
         width = !known ? 80 : size.ws_col < 16 ? 16 : size.ws_col < 200 ? size.ws_col : 200;
         colour = use_colour(stdout);
     }
-    return (screen){stdout, width, colour};
+    return (screen){stdout, width, colour, !isatty(STDOUT_FILENO)};
 }
 
 size_t screen_width(void)
@@ -60,25 +60,25 @@ size_t screen_width(void)
     return the_screen().width;
 }
 
-void put_wrapped(const char *text, int indent)
+void put_wrapped(FILE *out, const char *text, int indent)
 {
     size_t most = screen_width() - (size_t)indent, used = 0;
     while (*text) {
         size_t word = strcspn(text, " ");
         if (used == 0 || used + 1 + word > most) {
             if (used)
-                putchar('\n');
-            say("%*s", indent, "");
+                putc('\n', out);
+            tell(out, "%*s", indent, "");
             used = 0;
         } else {
-            putchar(' ');
+            putc(' ', out);
             used++;
         }
-        say("%.*s", (int)word, text);
+        tell(out, "%.*s", (int)word, text);
         used += word;
         text += word + (text[word] == ' ');
     }
-    putchar('\n');
+    putc('\n', out);
 }
 
 void param_text(const bil_image *image, uint16_t index, char *out, size_t size)

@@ -18,7 +18,7 @@ screen the_screen(void);
 size_t screen_width(void);
 
 /* Words on lines of the screen's width, each begun with so many blanks. */
-void put_wrapped(const char *text, int indent);
+void put_wrapped(FILE *out, const char *text, int indent);
 
 /* The value of a parameter with its unit. */
 void param_text(const bil_image *image, uint16_t index, char *out, size_t size);

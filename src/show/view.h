@@ -4,7 +4,7 @@
 #define BIL_SHOW_VIEW_H
 
 #include "host/look/finding.h"
-#include "show/columns.h"
+#include "show/values.h"
 
 typedef struct view view;
 
@@ -17,12 +17,13 @@ typedef struct view_ops {
 
 struct view {
     const view_ops *ops;
-    screen screen; /* `out` can be positioned */
-    bool all;      /* equal parameters too */
+    screen screen;
+    bool all; /* equal parameters too */
     /* own */
     char group[BIL_ID_MAX + 1];
     long heading; /* where the counts of the group go; 0: nothing of it is shown yet */
     bool any;
+    value_table values;
     FILE *rows, *sheet; /* what comes behind the rest */
     unsigned sheet_rows;
     bool sheet_cut;

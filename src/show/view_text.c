@@ -65,6 +65,7 @@ static void begin(view *v, const findings *f)
     if (f->count == 1) {
         begin_sheet(v, &f->sides[0]);
         putc('\n', v->screen.out);
+        values_begin(&v->values, v->screen, 1, NULL);
         return;
     }
     char what[STORAGE_PATH + 200], who[6 * SET_TEXT];
@@ -79,13 +80,10 @@ static void begin(view *v, const findings *f)
                  side_kind_text(s->kind), code(v, TINT_PLAIN), what, who);
     }
     putc('\n', v->screen.out);
-    size_t width = value_width(&v->screen, f->count);
-    if (!width)
-        return;
-    tell(v->screen.out, "  %*s", (int)id_width(&v->screen, f->count), "");
+    const char *labels[SIDES_MOST];
     for (size_t i = 0; i < f->count; i++)
-        tell(v->screen.out, " %-*s", i + 1 < f->count ? (int)width : 1, side_label(f, i));
-    fputs("\n", v->screen.out);
+        labels[i] = side_label(f, i);
+    values_begin(&v->values, v->screen, f->count, labels);
 }
 
 /* How many of a group differ is known at its end, and stands in its heading. */
@@ -96,24 +94,27 @@ static void end_group(view *v, const findings *f)
     unsigned all =
         f->before.apart + f->before.differing + f->before.relation[BIL_REL_EQUAL] + f->before.relation[BIL_REL_WITHIN];
     char text[HEADING + 20];
-    fseek(v->screen.out, v->heading, SEEK_SET);
+    fseek(v->values.grid.out, v->heading, SEEK_SET);
     if (f->count > 1)
         snprintf(text, sizeof text, "%u of %u differ%s", f->before.differing, all, f->before.differing == 1 ? "s" : "");
     else
         snprintf(text, sizeof text, "%u value%s", all, all == 1 ? "" : "s");
-    tell(v->screen.out, "%s", text);
-    fseek(v->screen.out, 0, SEEK_END);
+    tell(v->values.grid.out, "%s", text);
+    fseek(v->values.grid.out, 0, SEEK_END);
     v->heading = 0;
 }
 
 static void begin_group(view *v, const finding *one)
 {
+    FILE *out = v->values.grid.out;
+    grid_line(&v->values.grid);
     if (v->any)
-        fputc('\n', v->screen.out);
-    tell(v->screen.out, "%s%s%s  ", code(v, TINT_BOLD), one->group, code(v, TINT_PLAIN));
-    fflush(v->screen.out);
-    v->heading = ftell(v->screen.out);
-    tell(v->screen.out, "%*s\n", HEADING, "");
+        fputs("\n", out);
+    grid_line(&v->values.grid);
+    tell(out, "%s%s%s  ", code(v, TINT_BOLD), one->group, code(v, TINT_PLAIN));
+    fflush(out);
+    v->heading = ftell(out);
+    tell(out, "%*s\n", HEADING, "");
     if (v->heading <= 0)
         v->heading = 0;
 }
@@ -122,7 +123,7 @@ static void row(view *v, const findings *f, const finding *one)
 {
     if (one->new_group)
         end_group(v, f);
-    if (!v->all && !one->differs)
+    if ((!v->all && !one->differs) || !v->values.grid.out)
         return;
     if (strcmp(v->group, one->group) != 0) {
         strcpy(v->group, one->group);
@@ -148,10 +149,12 @@ static void row(view *v, const findings *f, const finding *one)
                        : f->count == 1 && one->relation == BIL_REL_EQUAL ? one->item->cls ? "·" : " "
                        : one->apart                                      ? "·"
                                                                          : bil_relation_mark(one->relation);
-    put_value_row(&v->screen, &(value_row){mark, one->id, name, f->count, labels, texts, one->odd});
+    values_row(&v->values, &(value_row){mark, one->id, name, f->count, labels, texts, one->odd});
     bits_text(f, one, bits, sizeof bits);
-    if (bits[0])
-        tell(v->screen.out, "    %s\n", bits);
+    if (bits[0]) {
+        grid_line(&v->values.grid);
+        tell(v->values.grid.out, "    %s\n", bits);
+    }
 }
 
 static void put_differing(view *v, const findings *f)
@@ -195,6 +198,7 @@ static bool end(view *v, const findings *f)
     const finding_counts *n = &f->total;
     FILE *out = v->screen.out;
     end_group(v, f);
+    bool kept = values_end(&v->values);
     if (v->any)
         putc('\n', out);
     if (f->damaged >= 0)
@@ -225,7 +229,7 @@ static bool end(view *v, const findings *f)
     putc('\n', out);
     if (f->count > 2)
         put_odd(v, f);
-    return !ferror(out);
+    return kept && !ferror(out);
 }
 
 view view_text(screen l, bool all)
@@ -238,7 +242,7 @@ static view make(FILE *out, bool all)
 {
     enum { WIDTH = 110 };
     (void)all;
-    return view_text((screen){out, WIDTH, false}, true);
+    return view_text((screen){out, WIDTH, false, true}, true);
 }
 
 const report_kind report_text = {".txt", make, 0};
