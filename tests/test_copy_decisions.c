@@ -313,6 +313,18 @@ static void copies_go_by_names(void **state)
     expect(0, "is crusher#summer", sh("b name crusher#winter summer --site mill")); /* it goes over */
     expect(0, "equal", sh("b compare crusher#summer crusher#winter --site mill"));
     expect(2, "are taken", sh("b name crusher#winter last --site mill"));
+    /* mistakes are taken back: a name, and a baseline */
+    expect(0, "is crusher#mistake", sh("b name crusher#winter mistake --site mill"));
+    expect(0, "taken back", sh("b name crusher mistake --take-back --site mill"));
+    expect(2, "no such copy", sh("b show crusher#mistake --site mill"));
+    expect(2, "goes by this name", sh("b name crusher mistake --take-back --site mill"));
+    sh("b history crusher --site mill");
+    assert_null(strstr(output, "#mistake"));
+    expect(0, NULL, sh("cp -r mill other"));
+    expect(0, "taken back", sh("b baseline crusher --take-back --site other"));
+    expect(2, "no such copy", sh("b show crusher#baseline --site other"));
+    expect(2, "counts as right", sh("b baseline crusher --take-back --site other"));
+    expect(0, "0 findings", sh("b site check --site other; rm -r other"));
     expect(2, "are taken", sh("b name crusher#winter abcdef --site mill"));
     expect(2, "no such copy", sh("b compare crusher#spring crusher#winter --site mill"));
     expect(0, "verified", sh("echo mill-30 | b write crusher#baseline crusher --yes --password-fd 0 --site mill"));

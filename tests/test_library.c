@@ -678,7 +678,7 @@ static void a_site_is_made_and_kept(void **state)
 
     const char *path = bil_copy_tells(p.copy)->path;
     expect_host(p.host, bil_site_take_in(site, "crusher", path, "a stick", NULL, NULL), BIL_OK);
-    expect_host(p.host, bil_site_take_in(site, "crusher", path, "a stick", NULL, NULL), BIL_E_CALL);
+    expect_host(p.host, bil_site_take_in(site, "crusher", path, "a stick", NULL, NULL), BIL_OK); /* there already */
     expect_host(p.host, bil_copy_set(p.copy, "limit.torque", "99"), BIL_OK);
     expect_host(p.host, bil_copy_save(p.copy, ".", NULL), BIL_OK);
     expect_host(p.host, bil_site_take_in(site, "crusher", bil_copy_tells(p.copy)->path, "a stick", "why not", NULL),

@@ -6,6 +6,7 @@
 
 #include "host/base/nearest.h"
 #include "host/look/finding.h"
+#include "show/age.h"
 #include "tool.h"
 
 /* ---- a small plant: the controller 0 with values in force, stored and kept; drives 1 to 3; another controller 4 ----
@@ -336,6 +337,28 @@ static void what_can_be_read_of_a_damaged_copy(void **state)
            sh("%s/evil --other-scale old.bset && b compare whole.bset old.bset --other-model", BILANCIA_EXAMPLES));
 }
 
+static void time_left(void **state)
+{
+    (void)state;
+    static const struct {
+        uint32_t ms, done, total;
+        const char *says;
+    } cases[] = {{3999, 1, 100, ""},
+                 {5000, 0, 10, ""},
+                 {5000, 10, 10, ""},
+                 {4000, 1, 2, ""},
+                 {4000, 2, 8, "about 10 seconds"},
+                 {5000, 1, 10, "about 50 seconds"},
+                 {10000, 10, 100, "about 2 minutes"},
+                 {60000, 1, 4, "about 3 minutes"},
+                 {600000, 1, 25, "about 4 hours"}};
+    for (size_t i = 0; i < sizeof cases / sizeof cases[0]; i++) {
+        char text[40];
+        left_text(cases[i].ms, cases[i].done, cases[i].total, text, sizeof text);
+        assert_string_equal(text, cases[i].says);
+    }
+}
+
 static void mistyped_words(void **state)
 {
     (void)state;
@@ -404,6 +427,7 @@ int main(void)
 
         cmocka_unit_test(what_can_be_read_of_a_damaged_copy),
         cmocka_unit_test(plain_characters),
+        cmocka_unit_test(time_left),
         cmocka_unit_test(mistyped_words),
         cmocka_unit_test(memory_stays_small),
         cmocka_unit_test(each_kind_against_each), /* resets a drive */

@@ -638,6 +638,52 @@ static void what_is_stored_is_asked(void **state)
     end(&p);
 }
 
+/* The cable comes off during a write; then it is plugged in, then the supply is switched off and on: after each of
+ * these reading tells whether it is held, as the unit itself knows. A trial is over with the restart. */
+static void reading_tells_whether_it_is_held(void **state)
+{
+    (void)state;
+    unsigned held = 0, let_go = 0;
+    for (int at = 2; at < 90; at += SAMPLING < 4 ? 4 : SAMPLING) {
+        plant p;
+        begin(&p);
+        bil_write_wish wish = wish_of(&p);
+        bil_ending ending = {.struct_size = sizeof ending};
+        p.lost = "cable";
+        p.lost_at = at;
+        a_write(&p, &wish, &ending);
+        for (int cut = 0; cut < 2; cut++) {
+            say_to(&p, cut ? "power-cut" : "plug-in");
+            p.drive.sim.now += 60000;
+            bool was = ending.held && !cut;
+            read_now(&p);
+            shown s = look(&p);
+            bool is = p.drive.unit->state == 2;
+            if (so(&s, BIL_STANDING_HELD) != is || (was && !is && !so(&s, BIL_STANDING_UNFINISHED)))
+                fail_msg("cable at %d, cut %d, held %d: %s (%s)", at, cut, is, s.text, s.job);
+            held += is;
+            let_go += ending.held && cut;
+        }
+        end(&p);
+    }
+    print_message("held %u times, let go by the supply %u times\n", held, let_go);
+    assert_true(held && let_go);
+    plant p;
+    begin(&p);
+    bil_write_wish wish = wish_of(&p);
+    bil_ending ending = {.struct_size = sizeof ending};
+    a_trial(&p, &wish, &ending);
+    read_now(&p);
+    shown s = look(&p);
+    assert_true(so(&s, BIL_STANDING_ON_TRIAL));
+    say_to(&p, "power-cut");
+    p.drive.sim.now += 60000;
+    read_now(&p);
+    s = look(&p);
+    assert_false(so(&s, BIL_STANDING_ON_TRIAL) || so(&s, BIL_STANDING_UNFINISHED));
+    end(&p);
+}
+
 static bool answer_all(void *ctx, const bil_site_test *test)
 {
     char(*what)[404] = ctx;
@@ -713,6 +759,7 @@ int main(void)
                                        cmocka_unit_test(tests_stay_until_answered),
                                        cmocka_unit_test(nothing_to_do_means_nothing_done),
                                        cmocka_unit_test(what_is_stored_is_asked),
+                                       cmocka_unit_test(reading_tells_whether_it_is_held),
                                        cmocka_unit_test(what_is_shown_is_so),
                                        cmocka_unit_test(as_the_table_says)};
     return cmocka_run_group_tests_name("standing", tests, folder_for_all, folder_gone);

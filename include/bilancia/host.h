@@ -96,6 +96,10 @@ int bil_host_named(bil_host *host, const char *text, bil_named *kind, const char
  * last one. A device is recognised by the first that fits it. */
 const bil_description *bil_host_description(const bil_host *host, size_t i);
 
+/* The file that the i-th was read from; "" for one that is built in, or a table of the program's; NULL behind the last.
+ * Good until the host is closed. */
+const char *bil_host_description_file(const bil_host *host, size_t i);
+
 /* One more description in YAML, before all others. BIL_E_YAML: `why` says file, line and column; BIL_E_FILE_OPEN. */
 int bil_host_add_description(bil_host *host, const char *path);
 

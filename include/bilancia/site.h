@@ -230,6 +230,10 @@ int bil_site_baseline(bil_site *site, const char *which, const char *why);
  */
 int bil_site_name_copy(bil_site *site, const char *which, const char *name);
 
+/* Takes one of these back: from now on no copy of this device goes by this name, or (`name` NULL) none counts as right.
+ * BIL_E_NO_DEVICE; BIL_E_NO_COPY where none did. */
+int bil_site_take_back(bil_site *site, const char *device, const char *name);
+
 /* What stands on the card of a device. NULL: as it was; "": taken away. */
 typedef struct bil_card {
     size_t struct_size;

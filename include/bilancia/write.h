@@ -163,7 +163,8 @@ struct bil_ending {
     const char *safety, *record;       /* paths; "" where it didn't come so far */
     const char *address;
     bool went_on;        /* a machine at work wasn't stopped for it */
-    bool already;        /* nothing differs, and that is known to be stored: nothing was done */
+    bool already;        /* nothing differs, and that is known to be stored: nothing was done, and the
+                          * verdict is that of the earlier proof */
     const char *present; /* the copy of what was read back last, or "" */
     int file_error;      /* why record or safety copy failed, where they did */
     const char *copy;    /* the copy that was written: of bil_set the one that was made for it; or "" */

@@ -18,6 +18,17 @@ static int mark(library *l, const char *which, const char *why)
     return code;
 }
 
+static int take_back(library *l, const char *device)
+{
+    char name[DEVICE_NAME];
+    int code = library_owner(l, device, name);
+    if (code < 0)
+        code = library_code(l, bil_site_take_back(l->site, device, NULL));
+    if (code == EXIT_DONE)
+        say("%s✓ taken back%s  no copy of %s counts as right any more\n", good(), plain(), name);
+    return code;
+}
+
 /* ---- a group ---- */
 
 typedef struct members {
@@ -51,7 +62,9 @@ static int run(const command *self, int argc, const char **argv)
 {
     library l = {0};
     char *why = NULL;
+    int back = 0;
     struct poptOption options[] = {{"why", 0, POPT_ARG_STRING, &why, 0, "a note on why", "TEXT"},
+                                   {"take-back", 0, POPT_ARG_NONE, &back, 0, "none counts as right any more", NULL},
                                    SITE_OPTION(l.given),
                                    WHO_OPTION(l.who),
                                    HELP_OPTION,
@@ -59,6 +72,8 @@ static int run(const command *self, int argc, const char **argv)
     int code = library_begin(&l, self, argc, argv, options, 1, 1, true);
     if (code >= 0)
         return code;
+    if (back)
+        return library_end(&l, take_back(&l, l.c.arguments[0]));
     members m = {.group = l.c.arguments[0]};
     int error = strchr(m.group, '#') ? BIL_OK : bil_site_devices(l.site, add, &m);
     if (error)
@@ -76,7 +91,7 @@ static int run(const command *self, int argc, const char **argv)
 }
 
 const command command_baseline = {"baseline",
-                                  "[options] DEVICE[#COPY]  |  baseline GROUP",
+                                  "[options] DEVICE[#COPY]  |  baseline GROUP  |  baseline DEVICE --take-back",
                                   "marks the copy that counts as right for a device",
                                   "  bilancia baseline kneader-2#last --why \"accepted by the plant\"\n"
                                   "  bilancia baseline kneading           the last copy of each device of this group\n",

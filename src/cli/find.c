@@ -182,10 +182,8 @@ static void done(void *ctx, const bil_found *found, size_t finished, size_t coun
             json_pack("{s:s,s:s,s:s,s:s,s:s,s:s}", "vendor", found->vendor, "model", found->model, "hardware",
                       found->hardware, "firmware", found->firmware, "serial", found->serial, "device", found->name);
     k->found[found->end]++;
-    char line[80];
-    snprintf(line, sizeof line, "Looking: %zu of %zu addresses", finished, count);
     if (!k->json && finished < count)
-        progress_line(line, 0, 0, 0);
+        progress_line("Looking", "addresses", (uint32_t)finished, (uint32_t)count, 0);
 }
 
 static void tell_before(const looking *k, unsigned at_once)

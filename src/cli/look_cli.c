@@ -7,7 +7,7 @@
 bool progress_of_reading(void *ctx, const bil_job_progress *p)
 {
     (void)ctx;
-    progress_line("Reading", p->done, p->total, p->read_requests);
+    progress_line("Reading", "values", p->done, p->total, p->read_requests);
     return false;
 }
 
@@ -50,7 +50,7 @@ int look_at(library *l, showing *s, const char *const *sides, size_t count, bil_
 {
     bil_look *look;
     wish->all = s->all;
-    progress_line("Connecting", 0, 0, 0);
+    progress_line("Connecting", "", 0, 0, 0);
     int error = bil_look_open(l->host, sides, count, wish, &look);
     progress_clear();
     return error ? library_failed(l, error) : look_through(s, look, count);

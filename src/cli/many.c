@@ -95,10 +95,8 @@ static bool each(void *ctx, const bil_read_one_of_many *one, size_t finished, si
     if (r->m->json)
         k->json = one_json(one);
     put_one(r->m, one);
-    char line[80];
-    snprintf(line, sizeof line, "Reading: %zu of %zu devices", finished, count);
     if (!r->m->json && finished < count)
-        progress_line(line, 0, 0, 0);
+        progress_line("Reading", "devices", (uint32_t)finished, (uint32_t)count, 0);
     return !r->m->stop || !r->m->stop();
 }
 

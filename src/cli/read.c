@@ -140,7 +140,7 @@ static int read_one(read_call *c, const char *where)
         return library_failed(&c->l, error);
     if (!r.in_site && access(folder, W_OK | X_OK) != 0) /* before a long read, not after */
         return say_error(folder, BIL_E_FILE_WRITE, NULL);
-    progress_line("Connecting", 0, 0, 0);
+    progress_line("Connecting", "", 0, 0, 0);
     error = bil_device_open(c->l.host, where, &r.dev);
     progress_clear();
     if (error)

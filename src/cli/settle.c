@@ -126,7 +126,7 @@ static int settle(settle_call *c)
                                                     : BIL_WINS_OPEN,
                             .ask = isatty(STDIN_FILENO) ? ask_person : NULL,
                             .ctx = c};
-    progress_line("Connecting", 0, 0, 0);
+    progress_line("Connecting", "", 0, 0, 0);
     int error = bil_settle(c->l.host, sides[0], sides[1], &wish, &s);
     progress_clear();
     if (error == BIL_E_PERSON)

@@ -31,7 +31,8 @@ static void put_finding(void *ctx, const char *what, const char *path, const cha
     json_t *list = ctx;
     char whole[600];
     (void)harms;
-    snprintf(whole, sizeof whole, "%s", why);
+    size_t length = strlen(path); /* a place in a file begins with its name */
+    snprintf(whole, sizeof whole, "%s", strncmp(why, path, length) == 0 && why[length] == ':' ? why + length + 1 : why);
     for (size_t i = 0; i < sizeof advice / sizeof advice[0]; i++)
         if (strcmp(advice[i].what, what) == 0)
             snprintf(whole, sizeof whole, "%s%s", why, advice[i].now);
@@ -67,6 +68,27 @@ static bool add_left(void *ctx, const bil_site_standing *one)
     return true;
 }
 
+/* The descriptions at hand, and the files they came from: those that couldn't be read are findings. */
+static json_t *descriptions(const library *l)
+{
+    json_t *all = json_array();
+    const bil_description *d;
+    for (size_t i = 0; (d = bil_host_description(l->host, i)); i++)
+        json_array_append_new(all, json_pack("{s:s,s:s,s:i,s:s}", "vendor", d->vendor, "model", d->model, "revision",
+                                             (int)d->revision, "file", bil_host_description_file(l->host, i)));
+    return all;
+}
+
+static void put_descriptions(const library *l)
+{
+    const bil_description *d;
+    say("Descriptions looked at:\n");
+    for (size_t i = 0; (d = bil_host_description(l->host, i)); i++) {
+        const char *file = bil_host_description_file(l->host, i);
+        say("  %s %s, revision %u: %s\n", d->vendor, d->model, d->revision, file[0] ? file : "built in");
+    }
+}
+
 static int check(library *l, bool json)
 {
     json_t *list = json ? json_array() : NULL, *left = json_array();
@@ -75,13 +97,16 @@ static int check(library *l, bool json)
     if (!error)
         error = bil_site_overview(l->site, NULL, json ? add_left : put_left, left);
     if (!error && json)
-        say_json(json_pack("{s:s,s:i,s:i,s:i,s:O,s:O}", "site", bil_site_folder(l->site), "devices", (int)c.devices,
-                           "copies", (int)c.copies, "notes", (int)c.notes, "findings", list, "left", left));
-    else if (!error)
+        say_json(json_pack("{s:s,s:i,s:i,s:i,s:O,s:O,s:o}", "site", bil_site_folder(l->site), "devices", (int)c.devices,
+                           "copies", (int)c.copies, "notes", (int)c.notes, "findings", list, "left", left,
+                           "descriptions", descriptions(l)));
+    else if (!error) {
+        put_descriptions(l);
         say("%s%s%s  %s: %u device%s, %u cop%s looked at whole, %u note%s, %u finding%s\n", c.harmful ? warn() : good(),
             c.harmful ? "✗ damaged" : "✓ sound", plain(), bil_site_folder(l->site), c.devices,
             c.devices == 1 ? "" : "s", c.copies, c.copies == 1 ? "y" : "ies", c.notes, c.notes == 1 ? "" : "s",
             c.findings, c.findings == 1 ? "" : "s");
+    }
     json_decref(list);
     json_decref(left);
     return error ? library_failed(l, error) : c.harmful ? EXIT_FILE : EXIT_DONE;

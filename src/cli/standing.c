@@ -11,8 +11,8 @@ void put_next_steps(FILE *out, const bil_site_standing *one, bil_standing s, int
     next_step *steps = calloc(NEXT_MOST, sizeof *steps);
     size_t count = steps ? standing_next(one, s, steps) : 0;
     for (size_t i = 0; i < count; i++)
-        tell(out, "%*s%s%-13s%s %s%s\n", indent, "", tint_code(the_screen().colour, TINT_BOLD), steps[i].what_for, plain(),
-            steps[i].command, next_site());
+        tell(out, "%*s%s%-13s%s %s%s\n", indent, "", tint_code(the_screen().colour, TINT_BOLD), steps[i].what_for,
+             plain(), steps[i].command, next_site());
     free(steps);
 }
 

@@ -87,7 +87,7 @@ static void doing(void *ctx, const bil_writing *w, bil_write_phase phase, const 
     (void)w;
     if (interrupted(NULL)) /* a signal may have come before there was anything to cancel */
         bil_cancel(x->l.host);
-    progress_line(words[phase], p->done, phase == BIL_PHASE_WRITING ? p->total : 0, p->write_requests);
+    progress_line(words[phase], "values", p->done, phase == BIL_PHASE_WRITING ? p->total : 0, p->write_requests);
 }
 
 static void ended(void *ctx, const bil_writing *w, const bil_ending *e)

@@ -69,7 +69,7 @@
     X(ADDRESS_TAKEN, "take that device off the line, or change the address in the copy") \
     X(NOT_IDLE, "the values are in force and stored; prove it later: run the same write again") \
     X(NO_RESET, "reset it by hand as its manual says, then read it") \
-    X(INTERRUPTED, "see to its supply, then finish or go back as said below") \
+    X(INTERRUPTED, "see to its supply; then do what is said below, or run the command again") \
     X(RESTART_UNSEEN, "switch it off and on when that does no harm, then run the same write again: it proves what is there") \
     X(LET_GO, "don't let the machine work before that is put right: find out who, then finish or go back as said below") \
     X(AT_WORK, "wait until it has finished, then run the command again") \

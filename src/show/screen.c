@@ -3,12 +3,14 @@
 #include <stdlib.h>
 #include <string.h>
 #include <sys/ioctl.h>
+#include <time.h>
 #include <unistd.h>
 
 #include "bilancia/host_error.h"
 #include "host/base/float_text.h"
 #include "host/look/side.h"
 #include "show/advice.h"
+#include "show/age.h"
 
 bool use_colour(FILE *file)
 {
@@ -95,14 +97,32 @@ void param_text(const bil_image *image, uint16_t index, char *out, size_t size)
 
 static bool progress_shown;
 
-void progress_line(const char *what, uint32_t done, uint32_t total, uint32_t requests)
+static uint64_t now_ms(void)
 {
+    struct timespec now;
+    clock_gettime(CLOCK_MONOTONIC, &now);
+    return (uint64_t)now.tv_sec * 1000 + (uint64_t)now.tv_nsec / 1000000;
+}
+
+void progress_line(const char *what, const char *of, uint32_t done, uint32_t total, uint32_t requests)
+{
+    static const char *before = "";
+    static uint64_t began;
+    char left[40] = "";
     if (!isatty(STDERR_FILENO))
         return;
+    if (strcmp(what, before) != 0 || done == 0) {
+        before = what;
+        began = now_ms();
+    }
+    left_text(now_ms() - began, done, total, left, sizeof left);
+    tell(stderr, "\r\033[K%s", what);
     if (total)
-        tell(stderr, "\r\033[K%s: %u of %u values, %u requests", what, done, total, requests);
-    else
-        tell(stderr, "\r\033[K%s", what);
+        tell(stderr, ": %u of %u %s", done, total, of);
+    if (requests)
+        tell(stderr, ", %u request%s", requests, requests == 1 ? "" : "s");
+    if (left[0])
+        tell(stderr, ", %s left", left);
     fflush(stderr);
     progress_shown = true;
 }

@@ -30,8 +30,9 @@ void advise_with(const char *const *options);
  * the error stands there. */
 void tell_trouble(bool grave, const char *what, int error, const char *why);
 
-/* A progress line on stderr, when that is a terminal. */
-void progress_line(const char *what, uint32_t done, uint32_t total, uint32_t requests);
+/* A progress line on stderr, when that is a terminal: "Reading: 23 of 60 values, 2 requests, about 3 minutes left".
+ * `what` outlives it; `total` 0: that isn't known; `requests` 0: they aren't told. */
+void progress_line(const char *what, const char *of, uint32_t done, uint32_t total, uint32_t requests);
 void progress_clear(void);
 
 #endif

@@ -210,8 +210,10 @@ json_t *record_outcome_line(const bil_action *end, unsigned written, const char 
 {
     json_t *line = jn_pack("{s:s,s:s,s:b,s:i}", "event", "outcome", "verdict", bil_verdict_name(end->u.end.verdict),
                            "held", (int)end->u.end.held, "written", (int)written);
-    if (values[0]) {
+    bool tries = end->u.end.verdict == BIL_VERDICT_ON_TRIAL;
+    if (values[0])
         jn_put(line, "values", jn_string(values));
+    if (values[0] || (tries && have)) {
         put_counter(line, "changes", have, have->description->changes);
         put_counter(line, "starts", have, have->description->starts);
     }

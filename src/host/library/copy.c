@@ -116,6 +116,7 @@ int bil_copy_of_device(bil_device *dev, bil_copy **out)
     }
     snprintf(copy->device, sizeof copy->device, "%s", dev->name);
     copy->unstored = dev->unstored;
+    copy->let_go = dev->let_go;
     copy->work.description = from->description = image->description;
     bil_image_init(&from->image, image->description, from->memory, size);
     bil_image_copy(&from->image, image);
@@ -260,7 +261,7 @@ static int save(bil_copy *copy, const keep *k, const char *why, keeper *at)
     o->from.totals = totals;
     o->changed = 0;
     if (read_now && at && at->keep.in_site)
-        fleet_saved(&at->site->index, &at->owner, &o->from.image, &totals, copy->unstored, h->who);
+        fleet_saved(&at->site->index, &at->owner, &o->from.image, &totals, copy->unstored, copy->let_go, h->who);
     snprintf(copy->path, sizeof copy->path, "%s", path);
     lib_copy_tells(copy);
     return BIL_OK;

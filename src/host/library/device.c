@@ -3,6 +3,7 @@
 
 #include "host/base/float_text.h"
 #include "host/library/inside.h"
+#include "host/site/standing.h"
 #include "port/clock.h"
 
 static void end(part *p)
@@ -193,6 +194,23 @@ static bool progress(void *ctx, const bil_job_progress *p)
     return wish->progress && wish->progress(wish->ctx, p);
 }
 
+/* Did a job leave this device of the site held, as far as is known? */
+static bool is_said_held(bil_host *h, const char *name)
+{
+    ledger known;
+    standing left = {0};
+    keeper *at = mem_new(1, sizeof *at);
+    if (at && lib_keeper(h, at, name, NULL) == BIL_OK && at->keep.in_site) {
+        ledger_open(&known);
+        standing_of(&at->site->index, &at->owner, &known, &left);
+        ledger_close(&known);
+    }
+    if (at)
+        keeper_close(at);
+    mem_free(at);
+    return left.held;
+}
+
 int bil_device_read(bil_device *dev, const bil_read_wish *wish)
 {
     bil_host *h = dev->part.host;
@@ -207,6 +225,7 @@ int bil_device_read(bil_device *dev, const bil_read_wish *wish)
         return lib_end_of(h, error);
     error = device_read_all(&dev->device, (read_watch){progress, &own}, &dev->counts, NULL);
     dev->was_read = dev->was_read || !error;
+    dev->let_go = !error && is_said_held(h, dev->name) && device_says_let_go(&dev->device);
     lib_device_says(dev);
     if (error && !dev->own_link)
         note_silence(h, dev->name, error);

@@ -307,6 +307,14 @@ const bil_description *bil_host_description(const bil_host *h, size_t i)
     return i < h->known.count ? h->known.list[i] : NULL;
 }
 
+const char *bil_host_description_file(const bil_host *h, size_t i)
+{
+    const described *one = i < h->known.count ? h->loaded : NULL;
+    while (one && &one->loaded.table != h->known.list[i])
+        one = one->next;
+    return one ? one->path : i < h->known.count ? "" : NULL;
+}
+
 int bil_host_add_description(bil_host *h, const char *path)
 {
     int error = lib_begin(h);

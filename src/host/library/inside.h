@@ -90,6 +90,7 @@ struct bil_device {
     bool own_link; /* of the program's */
     bool was_read;
     bool unstored; /* as it said when it was asked last */
+    bool let_go;   /* a job left it held, and when it was read it said that it isn't */
     bil_job_progress counts;
     char says[BIL_ID_COUNT][BIL_VALUE_TEXT];
 };
@@ -109,7 +110,7 @@ struct bil_copy {
     char called[SITE_NAME];    /* as a person named it, where a site knows it so; or "" */
     char owner[SITE_NAME];     /* the device of the site that it was named by; or "" */
     char device[STORAGE_PATH]; /* what it was read from just now, as given; "" else */
-    bool unstored;             /* which said then that its values aren't stored yet */
+    bool unstored, let_go;     /* which said then that its values aren't stored yet; that it isn't held any more */
     edited work;               /* its values */
     bil_copy_info info;
 };

@@ -11,6 +11,7 @@
 #include "host/site/pass.h"
 #include "host/site/share.h"
 #include "host/site/signing.h"
+#include "host/site/standing.h"
 
 /* What was noted is known at once. */
 static int done(bil_site *s, int error, const char *what, const char *why)
@@ -79,6 +80,20 @@ int bil_site_name_copy(bil_site *s, const char *which, const char *name)
     error = mark_name(&s->open.index, &owner, &copy, name, s->part.host->who);
     device_row_free(&owner);
     return done(s, error, name, error == BIL_E_CALL ? "this can't be the name of a copy" : NULL);
+}
+
+int bil_site_take_back(bil_site *s, const char *of, const char *name)
+{
+    device_row owner;
+    int error = lib_begin(s->part.host);
+    if (error)
+        return error;
+    error = !of || (name && !index_name_is_good(name)) ? BIL_E_BAD_CALL : lib_find_device(s, of, &owner);
+    if (error)
+        return lib_site_ended(s, error);
+    error = mark_back(&s->open.index, &owner, name, s->part.host->who);
+    device_row_free(&owner);
+    return done(s, error, of, name ? "no copy of it goes by this name" : "no copy of it counts as right");
 }
 
 static int change(bil_site *s, const char *before, const bil_card *given)
@@ -168,7 +183,7 @@ static bool choose(void *ctx, const device_row *row)
     return true;
 }
 
-static void fill(const choice *c, fleet_task *tasks)
+static void fill(const choice *c, const ledger *known, fleet_task *tasks)
 {
     for (size_t i = 0; i < c->count; i++) {
         fleet_task *t = &tasks[i];
@@ -179,6 +194,8 @@ static void fill(const choice *c, fleet_task *tasks)
         t->model = card_text(row, "description");
         t->only_changed = c->many.only_changed;
         t->highest = index_highest(&c->site->open.index, row->folder);
+        standing left;
+        t->said_held = standing_of(&c->site->open.index, row, known, &left) == BIL_OK && left.held;
         if (row->copies == 0)
             continue;
         copy_path(&c->site->open.place, &row->last, t->last_path);
@@ -225,7 +242,10 @@ static int read_chosen(choice *c)
     fleet_task *tasks = mem_new(c->count, sizeof *tasks);
     if (!tasks)
         return BIL_E_MEMORY;
-    fill(c, tasks);
+    ledger known;
+    ledger_open(&known);
+    fill(c, &known, tasks);
+    ledger_close(&known);
     c->tasks = tasks;
     fleet_orders orders = {.site = &s->open.place,
                            .models = &h->known,

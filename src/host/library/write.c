@@ -239,14 +239,16 @@ static void tell_ending(bil_writing *x, bil_ending *out)
     bil_job_progress_of(w->job, &p);
     state_found(w, was, sizeof was);
     *out = (bil_ending){.struct_size = sizeof *out,
-                        .verdict = end->u.end.verdict,
+                        .verdict = w->already ? BIL_VERDICT_VERIFIED : end->u.end.verdict,
                         .held = end->u.end.held,
                         .wrote = end->u.end.wrote,
                         .stored = end->u.end.stored,
                         .restarted = end->u.end.restarted,
                         .stopped = end->u.end.stopped,
                         .moved = w->moved,
-                        .cause = w->file_error ? w->file_error : (int)end->u.end.cause,
+                        .cause = w->file_error ? w->file_error
+                                 : w->already  ? BIL_OK
+                                               : (int)end->u.end.cause,
                         .param = end->u.end.param == BIL_NONE ? "" : d->params[end->u.end.param].id,
                         .other = end->u.end.other == BIL_NONE ? "" : d->params[end->u.end.other].id,
                         .code = end->u.end.code,

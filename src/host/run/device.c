@@ -114,20 +114,31 @@ static void remember(const device *dev, char *seen, size_t size)
         snprintf(seen, size, "; it says \"%s %s\"", vendor, model);
 }
 
-/* What it shows about storing, asked now; false where it can't tell. */
-static bool about_storing(device *dev, uint64_t *value)
+/* The number that it shows in this parameter, asked now; false where it can't tell. Its values stay as they were read:
+ * one that belongs to none of its copies isn't among them. */
+static bool number_in(device *dev, uint16_t param, uint64_t *value)
 {
-    const bil_description *d = dev->description;
-    if (d->unstored == BIL_NONE || device_look(dev, d->unstored) != BIL_OK)
+    if (param == BIL_NONE)
         return false;
-    *value = bil_value_number(bil_image_raw(&dev->image, d->unstored), d->params[d->unstored].format.size);
-    return true;
+    bool was_absent = dev->image.state[param] == BIL_ABSENT;
+    bool can = device_look(dev, param) == BIL_OK;
+    if (can)
+        *value = bil_value_number(bil_image_raw(&dev->image, param), dev->description->params[param].format.size);
+    if (was_absent)
+        dev->image.state[param] = BIL_ABSENT;
+    return can;
 }
 
 bool device_says_unstored(device *dev)
 {
     uint64_t value;
-    return about_storing(dev, &value) && value == dev->description->unstored_value;
+    return number_in(dev, dev->description->unstored, &value) && value == dev->description->unstored_value;
+}
+
+bool device_says_let_go(device *dev)
+{
+    uint64_t value;
+    return number_in(dev, dev->description->state, &value) && value != dev->description->state_held;
 }
 
 /* What is neither "not stored" nor what storing ends with is on its way: the procedure knows the one, the description's
@@ -141,7 +152,7 @@ bool device_says_stored(device *dev)
     const bil_procedure *store = bil_description_procedure(d, BIL_PROC_STORE, hardware, 0);
     for (int i = 0; store && i < store->step_count; i++)
         if (store->steps[i].kind == BIL_STEP_UNTIL && store->steps[i].param == d->unstored)
-            return about_storing(dev, &value) && (value & store->steps[i].mask) == store->steps[i].value;
+            return number_in(dev, d->unstored, &value) && (value & store->steps[i].mask) == store->steps[i].value;
     return false;
 }
 

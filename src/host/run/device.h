@@ -47,6 +47,8 @@ void device_close(device *dev);
 bool device_says_unstored(device *dev);
 /* Does it say that all of them are? Not the opposite of the above: it may be storing, silent, or unable to tell. */
 bool device_says_stored(device *dev);
+/* Does it say that it isn't held? False where its model can't tell. */
+bool device_says_let_go(device *dev);
 
 /* A new job in memory of its own, to be freed. `config` need not name kind, description and have. */
 bil_job *device_job(device *dev, bil_job_kind kind, bil_job_config config);

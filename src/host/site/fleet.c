@@ -128,6 +128,8 @@ static void read_one(const fleet_orders *orders, fleet_task *task)
     }
     if (!task->error)
         task->unstored = device_says_unstored(&dev);
+    if (!task->error && task->said_held)
+        task->let_go = device_says_let_go(&dev);
     device_close(&dev);
 }
 
@@ -197,17 +199,19 @@ int fleet_note(const site *place, const device_row *owner, const fleet_task *t, 
 
 int fleet_seen(site_index *index, const device_row *owner, const fleet_task *t, const char *who)
 {
-    return standing_seen(index, owner, t->values_now, t->has_starts ? &t->starts : NULL, who);
+    standing_sight sight = {t->values_now, t->has_starts ? &t->starts : NULL, t->let_go};
+    return standing_seen(index, owner, &sight, who);
 }
 
 int fleet_saved(site_index *index, const device_row *owner, const bil_image *image, const bil_set_totals *totals,
-                bool unstored, const char *who)
+                bool unstored, bool let_go, const char *who)
 {
     fleet_task *seen = mem_new(1, sizeof *seen);
     if (!seen)
         return BIL_E_MEMORY;
     seen->end = FLEET_SAVED;
     seen->unstored = unstored;
+    seen->let_go = let_go;
     look(seen, image, totals);
     int error = fleet_note(index->site, owner, seen, "", who);
     if (!error)

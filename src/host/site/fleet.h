@@ -25,6 +25,7 @@ typedef struct fleet_task {
     char last_path[STORAGE_PATH]; /* of the last copy, or "" */
     char last_digest[65], last_values[65], last_serial[100], last_model[100];
     bool only_changed;
+    bool said_held;   /* a job left it held, as far as is known: it is asked whether it is */
     unsigned highest; /* number of a copy of it */
     /* how it ended */
     fleet_end end;
@@ -34,7 +35,7 @@ typedef struct fleet_task {
     int connect_errno; /* of the try, where there was none */
     char path[STORAGE_PATH];
     set_origin *origin; /* of what was read; NULL when nothing was */
-    bool unstored;
+    bool unstored, let_go;
     char values_now[65]; /* values digest of what was read; "" where not all was */
     bool has_starts;     /* and its counter of starts */
     uint32_t starts;
@@ -64,7 +65,7 @@ int fleet_note(const site *place, const device_row *owner, const fleet_task *tas
 int fleet_seen(site_index *index, const device_row *owner, const fleet_task *task, const char *who);
 /* Both, of one device that was read and saved just now: it answers. BIL_OK, or the error of a note. */
 int fleet_saved(site_index *index, const device_row *owner, const bil_image *image, const bil_set_totals *totals,
-                bool unstored, const char *who);
+                bool unstored, bool let_go, const char *who);
 /* Frees what a task holds. */
 void fleet_task_free(fleet_task *task);
 

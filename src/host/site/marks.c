@@ -31,3 +31,14 @@ int mark_name(site_index *x, const device_row *owner, const copy_row *copy, cons
                jn_pack("{s:s,s:s,s:o}", "about", copy->digest, "name", name, "after",
                        index_name_heads(x, owner->folder, name)));
 }
+
+int mark_back(site_index *x, const device_row *owner, const char *name, const char *who)
+{
+    copy_row copy;
+    if (index_copy(x, owner, name ? name : "baseline", &copy) == BIL_E_NO_COPY)
+        return BIL_E_NO_COPY;
+    json_t *body = jn_pack("{s:s,s:o}", "about", "", "after",
+                           name ? index_name_heads(x, owner->folder, name) : index_heads(x, owner->folder, "baseline"));
+    jn_put(body, name ? "name" : "text", jn_string(name ? name : ""));
+    return add(x, owner, name ? "named" : "baseline", who, body);
+}

@@ -12,6 +12,9 @@ int mark_baseline(site_index *x, const device_row *owner, copy_row *copy, const 
 /* Gives the copy a name of its own (index_name_is_good; else BIL_E_CALL). */
 int mark_name(site_index *x, const device_row *owner, const copy_row *copy, const char *name, const char *who);
 
+/* No copy goes by this name any more, or (NULL) counts as right. BIL_E_NO_COPY where none did. */
+int mark_back(site_index *x, const device_row *owner, const char *name, const char *who);
+
 /* What is to stand on the card of a device. NULL: as it was; "": taken away. */
 typedef struct card_change {
     const char *name, *address, *group, *description, *signed_by, *storage, *why, *limit;

@@ -111,11 +111,21 @@ static void tell(const site *place, const device_row *row, const record_story *s
     snprintf(out->who, sizeof out->who, "%s", s->who);
 }
 
+/* What reading it told since. */
+static void what_was_seen(site_index *x, const char *folder, record_story *s)
+{
+    s->held = s->held && !is_said(x, folder, "let_go", "record", s->intent);
+    bool over = s->on_trial && is_said(x, folder, "trial_over", "record", s->intent);
+    s->on_trial = s->on_trial && !over;
+    s->settled = s->settled || over;
+}
+
 static int look(site_index *x, const device_row *row, const ledger *known, standing *out, record_story *s)
 {
     *out = (standing){0};
     if (!newest(x, row, known, s))
         return mem_is_short() ? BIL_E_MEMORY : BIL_E_NO_RECORD;
+    what_was_seen(x, row->folder, s);
     standing_answers(x, row->folder, s);
     out->unproved = is_unproved(x, row->folder, s);
     tell(x->site, row, s, out);
@@ -202,20 +212,29 @@ int standing_answer(site_index *x, const device_row *row, const standing *of, co
                     NULL);
 }
 
-/* ---- the proof that comes later ---- */
+/* ---- what comes to be known later ---- */
 
-int standing_seen(site_index *x, const device_row *row, const char *values, const uint32_t *starts, const char *who)
+/* The kind of note that this sight is worth, or NULL. */
+static const char *news(const standing *left, const record_story *s, const standing_sight *sight)
+{
+    bool restarted = sight->starts && s->has_starts && *sight->starts != s->starts;
+    if (left->held && sight->let_go)
+        return "let_go";
+    if (left->on_trial && restarted)
+        return "trial_over";
+    return left->unproved && restarted && sight->values[0] && strcmp(sight->values, s->values) == 0 ? "lasted" : NULL;
+}
+
+int standing_seen(site_index *x, const device_row *row, const standing_sight *sight, const char *who)
 {
     ledger known;
     standing left;
-    int error = BIL_OK;
-    record_story *s = starts && values[0] ? mem_new(1, sizeof *s) : NULL;
+    record_story *s = sight->starts || sight->let_go ? mem_new(1, sizeof *s) : NULL;
     if (!s)
         return BIL_OK;
     ledger_open(&known);
-    if (look(x, row, &known, &left, s) == BIL_OK && left.unproved && s->has_starts && *starts != s->starts &&
-        strcmp(values, s->values) == 0)
-        error = note_add(x->site, row->folder, "lasted", who, jn_pack("{s:s}", "record", s->intent), NULL);
+    const char *kind = look(x, row, &known, &left, s) == BIL_OK ? news(&left, s, sight) : NULL;
+    int error = kind ? note_add(x->site, row->folder, kind, who, jn_pack("{s:s}", "record", s->intent), NULL) : BIL_OK;
     ledger_close(&known);
     mem_free(s);
     return error;

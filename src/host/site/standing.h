@@ -37,10 +37,17 @@ int standing_answer(site_index *x, const device_row *row, const standing *of, co
 /* Is that left any more? */
 bool standing_is_clean(const standing *s);
 
-/* The device was read just now: `values` is the values digest, `starts` its counter of starts (NULL: it has none).
- * Where its last write wasn't seen after a restart, and it has restarted since with just these values, that is noted:
- * the proof came later. BIL_OK, or the error of the note. */
-int standing_seen(site_index *x, const device_row *row, const char *values, const uint32_t *starts, const char *who);
+/* What reading the device just now told of what was left behind. */
+typedef struct standing_sight {
+    const char *values;     /* the values digest; "": not all of them were read */
+    const uint32_t *starts; /* its counter of starts; NULL: it has none */
+    bool let_go;            /* its state was asked for, and it isn't held */
+} standing_sight;
+
+/* Notes what came to be known by that: where its last write wasn't seen after a restart, and it has restarted since
+ * with just these values, the proof came later; a trial ended with a restart; who held it has let it go, or the supply
+ * did. BIL_OK, or the error of the note. */
+int standing_seen(site_index *x, const device_row *row, const standing_sight *sight, const char *who);
 
 /* Is its last copy of another unit than the one that belongs here, and was that neither written to as a replacement nor
  * marked as the baseline? `serial` (100 bytes) becomes that of the unit that belongs here. */
