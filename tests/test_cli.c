@@ -313,6 +313,80 @@ static void examples_work(void **state)
 
 /* ---- bad input ---- */
 
+/* ---- simulated units ---- */
+
+/* A model that nobody wrote a unit for is played by its description: the whole job, and it is named as that. */
+static void a_model_is_played_by_its_description(void **state)
+{
+    (void)state;
+    static const char *const models[] = {"ed-30", "ec-8"};
+    expect(0, NULL, sh("b site make described >/dev/null; mkdir -p described/descriptions"));
+    hints_in = "described";
+    for (int i = 0; i < 2; i++) {
+        char options[100];
+        expect(0, NULL,
+               sh("sed 's/^model: .*/model: PX-%d/' %s/descriptions/%s.yaml > described/descriptions/px.yaml", i,
+                  BILANCIA_SOURCE, models[i]));
+        snprintf(options, sizeof options, "PX-%d --site described --serial 77000%d --name pump", i, i);
+        start_unit(6, options, NULL);
+        expect(0, "✓ added", sh("cd described; b device add pump-%d %s", i, unit_at[6]));
+        expect(0, "✓ complete", sh("cd described; b read pump-%d && b baseline pump-%d", i, i));
+        expect(0, NULL,
+               sh("cd described; b edit pump-%d#last %s --why other", i,
+                  i ? "kneader_1.time=1900 plant.alarm_delay=20" : "limit.torque=120 motor.cos_phi=0.8"));
+        expect(0, "played by its description",
+               sh("cd described; echo x | b rehearse pump-%d#2 pump-%d --yes --password-fd 0", i, i));
+        expect(0, "✓ verified: 2 values",
+               sh("cd described; echo x | b write pump-%d#2 pump-%d --yes --password-fd 0", i, i));
+        expect(0, "ok", control(6, "power-cut"));
+        usleep(1500000); /* long enough for the next restart to be seen by its time since the last */
+        expect(0, "✓ equal", sh("cd described; b compare pump-%d#2 pump-%d --class setup", i, i));
+        expect(0, "✓ verified", sh("cd described; echo x | b undo pump-%d --yes --password-fd 0", i));
+        expect(0, "✓ equal", sh("cd described; b compare pump-%d#baseline pump-%d", i, i));
+        expect(0, "✓ verified", sh("cd described; echo x | b reset pump-%d --yes --password-fd 0", i));
+        stop_unit(6);
+        /* with the values of a copy, and with any that the description allows */
+        snprintf(options, sizeof options, "PX-%d --site described --values pump-%d#2", i, i);
+        start_unit(6, options, NULL);
+        expect(0, "✓ equal", sh("cd described; b compare pump-%d#2 %s --class setup", i, unit_at[6]));
+        stop_unit(6);
+        snprintf(options, sizeof options, "described/descriptions/px.yaml --values random");
+        start_unit(6, options, NULL);
+        expect(0, "✓ complete", sh("cd described; b read %s --folder .", unit_at[6]));
+        expect(0, "✓ equal", sh("cd described; b compare $(ls *.bset) %s", unit_at[6]));
+        expect(0, NULL, sh("cd described; rm -f *.bset"));
+        stop_unit(6);
+    }
+    hints_in = ".";
+    expect(2, "there is no description of this model here", sh("b simulate PX-7"));
+    expect(6, NULL, sh("b simulate described/descriptions/none.yaml"));
+    expect(0, NULL, sh("rm -r described"));
+}
+
+/* Each unit of a line has a control channel, a name and a serial number of its own. */
+static void units_of_a_line_are_told_apart(void **state)
+{
+    (void)state;
+    start_unit(6, "ed-30 --count 3 --line --speed 115200 --control three.ctl --name a,,c --serial X-1,X-2", NULL);
+    static const char *const serials[] = {"X-1", "X-2", "700002"};
+    for (int i = 0; i < 3; i++) {
+        char at[100];
+        expect(0, NULL, sh("sed -n %dp unit6.said", i + 1));
+        snprintf(at, sizeof at, "%.*s", (int)strcspn(output, "\n"), output);
+        expect(0, "ok", sh("b simulate --at three.ctl-%d set limit.torque %d.0", i + 1, 71 + i));
+        expect(0, serials[i], sh("b find '%s'", at));
+        assert_non_null(strstr(output, i == 0 ? ", a" : i == 1 ? ", unit-2" : ", c"));
+        char value[40];
+        snprintf(value, sizeof value, "%d.0 %%", 71 + i);
+        expect(1, value, sh("b compare factory '%s' --match limit.torque", at));
+    }
+    expect(0, "ok", sh("b simulate --at three.ctl-2 remember && b simulate --at three.ctl-2 set limit.torque 11"));
+    expect(0, "= 71", sh("b simulate --at three.ctl-2 recall && b simulate --at three.ctl-1 get limit.torque"));
+    expect(0, "= 72", sh("b simulate --at three.ctl-2 get limit.torque"));
+    stop_unit(6);
+    expect(2, NULL, sh("test -e three.ctl-1 || exit 2"));
+}
+
 static void wrong_calls(void **state)
 {
     (void)state;
@@ -326,7 +400,7 @@ static void wrong_calls(void **state)
     expect(2, "unknown option", sh("b read --nonsense %s", unit_at[0]));
     expect(2, "names and passwords don't belong", sh("b read modbus+tcp://a:b@127.0.0.1/1"));
     expect(2, "a purpose is", sh("b write %s %s --as gift", copy, unit_at[0]));
-    expect(2, "models are", sh("b simulate ed-99"));
+    expect(2, "no description of this model here", sh("b simulate ed-99"));
     expect(2, "printable text", sh("b read %s --why \"$(printf 'a\\nb')\"", unit_at[0]));
     expect(6, NULL, sh("b check %s >/dev/full", copy));
     const char *commands[] = {"read", "show", "compare", "write", "check", "simulate", "demo"};
@@ -469,11 +543,18 @@ static void folders_and_disks(void **state)
 int main(void)
 {
     const struct CMUnitTest tests[] = {
-        cmocka_unit_test(read_show_compare),       cmocka_unit_test(write_back_with_proof),
-        cmocka_unit_test(the_password_is_nowhere), cmocka_unit_test(examples_work),
-        cmocka_unit_test(advice_fits_the_command), cmocka_unit_test(wrong_calls),
-        cmocka_unit_test(links_that_fail),         cmocka_unit_test(a_write_that_breaks_off),
-        cmocka_unit_test(sets_that_dont_fit),      cmocka_unit_test(sets_with_wrong_values),
+        cmocka_unit_test(read_show_compare),
+        cmocka_unit_test(write_back_with_proof),
+        cmocka_unit_test(the_password_is_nowhere),
+        cmocka_unit_test(examples_work),
+        cmocka_unit_test(advice_fits_the_command),
+        cmocka_unit_test(wrong_calls),
+        cmocka_unit_test(a_model_is_played_by_its_description),
+        cmocka_unit_test(units_of_a_line_are_told_apart),
+        cmocka_unit_test(links_that_fail),
+        cmocka_unit_test(a_write_that_breaks_off),
+        cmocka_unit_test(sets_that_dont_fit),
+        cmocka_unit_test(sets_with_wrong_values),
         cmocka_unit_test(folders_and_disks),
     };
     return cmocka_run_group_tests_name("cli", tests, set_up, tear_down);

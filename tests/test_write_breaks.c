@@ -266,8 +266,7 @@ static void make_world(world *w, const play *p)
     bench_open(&w->b, on->sim, on->description, false);
     sim_unit *unit = w->b.unit;
     unit->lasting = on->lasting;
-    for (size_t i = 0; i < unit->count && on->free; i++)
-        unit->entries[i].held = false;
+    unit->free = on->free;
     w->other = malloc(sizeof *w->other);
     remember(unit, unit->running, &mill);
     assert_int_equal(bench_read(&w->b, true).u.end.cause, BIL_OK);

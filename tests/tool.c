@@ -191,6 +191,6 @@ void tool_end(void)
     for (int i = 0; i < UNITS; i++)
         stop_unit(i);
     char line[100];
-    snprintf(line, sizeof line, "rm -rf %s", folder);
+    snprintf(line, sizeof line, "rm -rf %s %s.tar", folder, folder);
     assert_int_equal(system(line), 0);
 }

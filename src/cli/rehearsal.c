@@ -4,12 +4,14 @@
 #include <string.h>
 
 #include "bilancia/cells.h"
+#include "cli/played.h"
 #include "cli/writing.h"
 #include "show/need.h"
 #include "sim/entry.h"
 #include "sim/link.h"
 
 typedef struct stage {
+    played_model *played; /* where nobody wrote a unit of this model; or NULL */
     sim_unit unit;
     sim_link sim;
     bil_cell_link over;
@@ -50,8 +52,13 @@ static bool set_stage(void *ctx, const bil_writing *w, const char *password, bil
     writing *x = ctx;
     const bil_image *have = bil_writing_have(w);
     const sim_model *model = model_of(have->description);
-    stage *s = x->stage = model ? need(1, sizeof *s) : NULL;
-    if (!s || !dress(s, model, have, password))
+    stage *s = x->stage = need(1, sizeof *s);
+    char why[300];
+    if (!model)
+        s->played = played_of(have->description, NULL, false, why, sizeof why);
+    if (!model && !s->played)
+        return false;
+    if (!dress(s, model ? model : &s->played->model, have, password))
         return false;
     *link = bil_cell_link_over(&s->over, sim_link_open(&s->sim, &s->unit));
     *clock = sim_link_clock(&s->sim);
@@ -69,11 +76,19 @@ static void rehearsed(void *ctx, const bil_writing *w, const bil_ending *end, co
     if (!well)
         say_error(bil_writing_address(w), end->cause, why);
     else if (!x->json)
-        say("%s✓ rehearsed%s on a simulated %s with the values of the device: %s, %u value%s with %u request%s "
+        say("%s✓ rehearsed%s on a %s %s with the values of the device: %s, %u value%s with %u request%s "
             "in %.1f s of its time; nothing was written to the device\n\n",
-            good(), plain(), bil_writing_description(w)->model, bil_verdict_text(end->verdict), p->written,
-            p->written == 1 ? "" : "s", p->write_requests, p->write_requests == 1 ? "" : "s",
-            (double)x->stage->sim.now / 1000);
+            good(), plain(), x->stage->played ? "unit that was played by its description, a" : "simulated",
+            bil_writing_description(w)->model, bil_verdict_text(end->verdict), p->written, p->written == 1 ? "" : "s",
+            p->write_requests, p->write_requests == 1 ? "" : "s", (double)x->stage->sim.now / 1000);
+}
+
+void writing_stage_free(writing *x)
+{
+    if (x->stage)
+        played_free(x->stage->played);
+    free(x->stage);
+    x->stage = NULL;
 }
 
 void writing_rehearses(writing *x, bool only)

@@ -3,9 +3,11 @@
 #include <signal.h>
 #include <stdlib.h>
 #include <string.h>
+#include <strings.h>
 
-#include "cli/cli.h"
+#include "cli/library.h"
 #include "cli/password.h"
+#include "cli/played.h"
 #include "show/need.h"
 #include "sim/crowd.h"
 #include "sim/entry.h"
@@ -19,35 +21,87 @@ static void on_signal(int number)
     stop = 1;
 }
 
-static const sim_model *model_named(const char *name)
+/* A model: one that somebody wrote, or one that is only described and played by that. */
+typedef struct chosen {
+    const sim_model *model;
+    played_model *played;
+    bil_host *host; /* of the description */
+    bool lasting;
+} chosen;
+
+static void let_go(chosen *c)
 {
-    const sim_model *model = sim_model_named(name);
-    char why[300] = "the models are";
-    for (const sim_model *const *one = sim_models; !model && *one; one++)
+    played_free(c->played);
+    bil_host_close(c->host);
+    *c = (chosen){NULL};
+}
+
+/* The one described in this file, or known to the site under this name; with the values of a copy, any, or as
+ * delivered. -1: there is no such description. */
+static int play(chosen *c, const char *name, const char *values, const char *where)
+{
+    library l = {.given = (char *)where, .quiet = true};
+    bil_host_config config = {.struct_size = sizeof config, .site = where};
+    const bil_description *d = NULL;
+    bil_copy *copy = NULL;
+    const char *ending = strrchr(name, '.');
+    char why[300];
+    int code = -1, error = bil_host_open(&l.host, &config);
+    bool file = ending && strcmp(ending, ".yaml") == 0, random = values && strcmp(values, "random") == 0;
+    if (!error && file)
+        error = bil_host_add_description(l.host, name);
+    for (size_t i = 0; !error && !d && (d = bil_host_description(l.host, i)); i++)
+        d = file || strcasecmp(d->model, name) == 0 ? d : NULL;
+    if (!error && d && values && !random)
+        error = bil_copy_open(l.host, values, &copy);
+    if (error) {
+        code = library_failed(&l, error);
+    } else if (copy && strcmp(bil_copy_tells(copy)->model, d->model) != 0) {
+        code = say_error(values, BIL_E_OTHER_MODEL, NULL);
+    } else if (d) {
+        c->played = played_of(d, copy ? bil_copy_image(copy) : NULL, random, why, sizeof why);
+        c->model = c->played ? &c->played->model : NULL;
+        c->lasting = d->writes_last;
+        code = c->played ? EXIT_DONE : say_error(name, BIL_E_CALL, why);
+    }
+    if (code == EXIT_DONE)
+        c->host = l.host; /* the names of the model are its */
+    else
+        bil_host_close(l.host);
+    return code;
+}
+
+/* The exit code, EXIT_DONE where there is such a model. */
+static int choose(chosen *c, const char *name, const char *values, const char *where)
+{
+    c->model = values ? NULL : sim_model_named(name);
+    int code = c->model ? EXIT_DONE : play(c, name, values, where);
+    if (code >= 0)
+        return code;
+    char why[300] = "there is no description of this model here; simulated units are there of";
+    for (const sim_model *const *one = sim_models; *one; one++)
         snprintf(why + strlen(why), sizeof why - strlen(why), "%s %s",
                  one == sim_models ? ""
                  : one[1]          ? ","
                                    : " and",
                  (*one)->name);
-    if (!model)
-        say_error(name, BIL_E_CALL, why);
-    return model;
+    return say_error(name, BIL_E_CALL, why);
 }
 
 /* What a unit is, where it isn't the usual one. */
 typedef struct identity {
     const char *serial, *name, *firmware;
+    bool delivered;
 } identity;
 
-static int serve(const char *name, int port, const char *control, int factor, bool delivered, const identity *who)
+static int serve(const chosen *which, int port, const char *control, int factor, const identity *who)
 {
-    const sim_model *model = model_named(name);
-    if (!model)
-        return EXIT_CALL;
+    const sim_model *model = which->model;
     if (factor < 1 || factor > 1000 || port < 0 || port > 65535)
         return say_error("", BIL_E_CALL, "the time factor is 1 to 1000, the port 0 to 65535");
     sim_unit *unit = need(1, sizeof *unit);
-    sim_start(unit, model, delivered, who->serial, who->name);
+    sim_start(unit, model, who->delivered, who->serial, who->name);
+    unit->lasting = which->lasting;
     if (who->firmware && !sim_put(unit, "id.firmware", who->firmware)) {
         free(unit);
         return say_error(who->firmware, BIL_E_CALL, "this doesn't fit into the unit");
@@ -78,23 +132,37 @@ static int serve(const char *name, int port, const char *control, int factor, bo
     return EXIT_DONE;
 }
 
-/* Several units at once: serial numbers and names are counted up from the model's own. */
-static int serve_crowd(const char *name, crowd *c)
+/* The i-th of a list with commas between; false where it has no such, or an empty one. */
+static bool nth(const char *list, size_t i, char *out, size_t size)
 {
-    const sim_model *model = model_named(name);
-    if (!model)
-        return EXIT_CALL;
+    for (; list && i > 0; i--) {
+        list = strchr(list, ',');
+        list += list != NULL;
+    }
+    if (!list || strcspn(list, ",") == 0)
+        return false;
+    snprintf(out, size, "%.*s", (int)strcspn(list, ","), list);
+    return true;
+}
+
+/* Several units at once: the serial numbers and names that aren't given are counted up. */
+static int serve_crowd(const chosen *which, crowd *c, const identity *who)
+{
+    const sim_model *model = which->model;
     char why[300];
     c->units = need(c->count, sizeof *c->units);
     for (size_t i = 0; i < c->count; i++) {
         char serial[16], unit_name[16];
         char number[8];
-        snprintf(serial, sizeof serial, "%u", (unsigned)(700000 + i));
         snprintf(number, sizeof number, "%u", (unsigned)(i + 1));
-        snprintf(unit_name, sizeof unit_name, "unit-%u", (unsigned)(i + 1));
+        if (!nth(who->serial, i, serial, sizeof serial))
+            snprintf(serial, sizeof serial, "%u", (unsigned)(700000 + i));
+        if (!nth(who->name, i, unit_name, sizeof unit_name))
+            snprintf(unit_name, sizeof unit_name, "unit-%u", (unsigned)(i + 1));
         c->units[i] = need(1, sizeof *c->units[i]);
-        sim_start(c->units[i], model, false, serial, unit_name);
-        if (c->line) { /* each answers at its own number */
+        sim_start(c->units[i], model, who->delivered, serial, unit_name);
+        c->units[i]->lasting = which->lasting;
+        if (c->line && model->address) { /* each answers at its own number */
             sim_put(c->units[i], model->address, number);
             sim_store(c->units[i]);
             c->units[i]->answers_at = (uint8_t)(i + 1);
@@ -144,21 +212,25 @@ static int say_to_unit(const char *control, const char **words, int count)
 
 static int run(const command *self, int argc, const char **argv)
 {
-    char *control = NULL, *at = NULL, *serial = NULL, *name = NULL, *firmware = NULL;
+    char *control = NULL, *at = NULL, *serial = NULL, *name = NULL, *firmware = NULL, *values = NULL, *where = NULL;
     int port = 0, factor = 1, delivered = 0, count = 0, line = 0, speed = 19200, reply_ms = 0;
     struct poptOption options[] = {
         {"port", 'p', POPT_ARG_INT, &port, 0, "TCP port on 127.0.0.1 (a free one)", "N"},
-        {"control", 'c', POPT_ARG_STRING, &control, 0, "make a control channel here", "PATH"},
+        {"control", 'c', POPT_ARG_STRING, &control, 0,
+         "make a control channel here; of several units at PATH-1 and so on", "PATH"},
         {"time-factor", 't', POPT_ARG_INT, &factor, 0, "its time runs so many times faster (1)", "N"},
         {"as-delivered", 0, POPT_ARG_NONE, &delivered, 0, "with factory values, not as set up in the mill", NULL},
-        {"serial", 0, POPT_ARG_STRING, &serial, 0, "its serial number", "TEXT"},
-        {"name", 0, POPT_ARG_STRING, &name, 0, "its device name", "TEXT"},
+        {"serial", 0, POPT_ARG_STRING, &serial, 0, "its serial number; of several units with commas between", "TEXT"},
+        {"name", 0, POPT_ARG_STRING, &name, 0, "its device name; of several units with commas between", "TEXT"},
         {"firmware", 0, POPT_ARG_STRING, &firmware, 0, "its firmware", "TEXT"},
         {"count", 0, POPT_ARG_INT, &count, 0, "so many units, on ports from --port on, or as 1 to N on one --line",
          "N"},
         {"line", 0, POPT_ARG_NONE, &line, 0, "a serial line (a pseudo-terminal) in place of TCP ports", NULL},
         {"speed", 0, POPT_ARG_INT, &speed, 0, "of the line, bits a second (19200)", "N"},
         {"reply-ms", 0, POPT_ARG_INT, &reply_ms, 0, "several units: a reply takes so long (0)", "N"},
+        {"values", 0, POPT_ARG_STRING, &values, 0, "played by its description: with those of this copy, or \"random\"",
+         "COPY|random"},
+        SITE_OPTION(where),
         {"at", 'a', POPT_ARG_STRING, &at, 0, "tell the unit with this control channel what happens to it", "PATH"},
         {"help", 'h', POPT_ARG_NONE, NULL, 'h', "this text", NULL},
         POPT_TABLEEND};
@@ -171,28 +243,32 @@ static int run(const command *self, int argc, const char **argv)
     if (c.count > 1)
         return call_end(
             &c, say_error(c.arguments[1], BIL_E_CALL, "one model at a time; to tell a unit something, say --at PATH"));
-    if (line || count) {
-        count = count ? count : 1;
-        if (count < 1 || count > (line ? 247 : CROWD_UNITS) || speed < 1200 || speed > 115200 || reply_ms < 0 ||
-            reply_ms > 10000)
-            return call_end(&c,
-                            say_error("", BIL_E_CALL, "1 to 2000 units (247 on a line), 1200 to 115200 bits a second"));
-        crowd many = {.count = (size_t)count,
-                      .line = line,
-                      .speed = (unsigned)speed,
-                      .reply_ms = (unsigned)reply_ms,
-                      .first_port = port};
-        return call_end(&c, serve_crowd(c.arguments[0], &many));
-    }
-    identity who = {serial, name, firmware};
-    return call_end(&c, serve(c.arguments[0], port, control, factor, delivered, &who));
+    identity who = {serial, name, firmware, delivered};
+    crowd many = {.count = (size_t)(count ? count : 1),
+                  .line = line,
+                  .speed = (unsigned)speed,
+                  .reply_ms = (unsigned)reply_ms,
+                  .first_port = port,
+                  .control = control};
+    if (count < 0 || many.count > (line ? 247 : CROWD_UNITS) || speed < 1200 || speed > 115200 || reply_ms < 0 ||
+        reply_ms > 10000)
+        return call_end(&c, say_error("", BIL_E_CALL, "1 to 2000 units (247 on a line), 1200 to 115200 bits a second"));
+    if ((line || count) && (factor != 1 || firmware))
+        return call_end(&c, say_error("", BIL_E_CALL, "time factor and firmware are for a single unit"));
+    chosen which = {NULL};
+    code = choose(&which, c.arguments[0], values, where);
+    if (code == EXIT_DONE)
+        code = line || count ? serve_crowd(&which, &many, &who) : serve(&which, port, control, factor, &who);
+    let_go(&which);
+    return call_end(&c, code);
 }
 
 const command command_simulate = {
     "simulate",
-    "[options] MODEL  |  simulate --at PATH WORDS...",
+    "[options] MODEL|FILE.yaml  |  simulate --at PATH WORDS...",
     "runs a simulated unit, or tells a running one what happens to it",
     "  bilancia simulate ed-30 --port 5020 --control crusher.ctl\n"
+    "  bilancia simulate pump.yaml --values random                 any model, played by its description\n"
     "  bilancia simulate --at crusher.ctl set limit.torque 120.0   as from the keys on its front\n"
     "  bilancia simulate --at crusher.ctl power-cut                off and on again\n"
     "  bilancia simulate --at crusher.ctl factory-reset\n"

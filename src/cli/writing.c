@@ -197,7 +197,7 @@ int writing_device(writing *x, const char *where, bil_device **dev)
 int writing_end(writing *x, int code)
 {
     code = library_end(&x->l, code); /* the options point into the call */
-    free(x->stage);
+    writing_stage_free(x);
     free(x->reasons);
     free(x);
     return code;

@@ -86,5 +86,7 @@ int write_from_copy(const command *self, int argc, const char **argv, bool only_
 int writing_words(writing *x);
 /* Has it played on a simulated unit with the values of the device before. */
 void writing_rehearses(writing *x, bool only);
+/* Frees what a rehearsal was played on. */
+void writing_stage_free(writing *x);
 
 #endif

@@ -60,6 +60,7 @@ void values_row(value_table *t, const value_row *row)
     size_t longest = 0;
     if (!out)
         return;
+    t->any = true;
     for (size_t i = 0; i < row->count; i++) {
         size_t its = shown_width(row->values[i]) + 2 * (row->odd >> i & 1);
         longest = its > longest ? its : longest;
@@ -84,5 +85,10 @@ void values_row(value_table *t, const value_row *row)
 
 bool values_end(value_table *t)
 {
+    if (!t->any && t->grid.out) { /* a heading of nothing */
+        fclose(t->grid.out);
+        t->grid.out = NULL;
+        return true;
+    }
     return grid_end(&t->grid, t->screen.out, t->screen.whole ? 0 : t->screen.width);
 }

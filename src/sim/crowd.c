@@ -16,7 +16,7 @@
 
 #include "pdu.h"
 
-enum { EVENTS = 64, FRAME = 7 + SIM_PDU, BITS = 11 };
+enum { LINE_UNITS = 247, EVENTS = 64, FRAME = 7 + SIM_PDU, BITS = 11 };
 
 static uint64_t now_us(void)
 {
@@ -30,6 +30,11 @@ static void sleep_until_us(uint64_t us)
     struct timespec until = {.tv_sec = (time_t)(us / 1000000), .tv_nsec = (long)(us % 1000000) * 1000};
     while (clock_nanosleep(CLOCK_MONOTONIC, TIMER_ABSTIME, &until, NULL) == EINTR)
         ;
+}
+
+static void serve_channel(crowd *c, size_t unit)
+{
+    sim_channel_serve(&c->channels[unit], now_us() / 1000, NULL, NULL);
 }
 
 /* ---- TCP ---- */
@@ -84,7 +89,10 @@ static bool open_ports(crowd *c, char *why, size_t size)
     return true;
 }
 
-/* What an event is about: units have the lower numbers, visitors the upper ones. */
+/* What an event is about: units have the lower numbers, visitors the ones above, control channels those from here on.
+ */
+enum { CHANNELS = 1 << 20 };
+
 static void watch(house *h, int fd, uint64_t number)
 {
     struct epoll_event event = {.events = EPOLLIN, .data.u64 = number};
@@ -147,6 +155,8 @@ static void serve_ports(crowd *c, const volatile int *stop)
         h.visitors[i].fd = -1;
     for (size_t i = 0; i < c->count; i++)
         watch(&h, c->listeners[i], i);
+    for (size_t i = 0; c->channels && i < c->count; i++)
+        watch(&h, c->channels[i].fd, CHANNELS + i);
     while (h.visitors && !*stop) {
         uint64_t now = now_us(), next = now + 100000;
         for (size_t i = 0; i < h.room; i++) {
@@ -166,7 +176,9 @@ static void serve_ports(crowd *c, const volatile int *stop)
         int count = epoll_pwait2(h.events, events, EVENTS, &wait, NULL);
         for (int i = 0; i < count; i++) {
             uint64_t number = events[i].data.u64;
-            if (number < CROWD_UNITS)
+            if (number >= CHANNELS)
+                serve_channel(c, (size_t)(number - CHANNELS));
+            else if (number < CROWD_UNITS)
                 welcome(&h, (size_t)number);
             else if (h.visitors[number - CROWD_UNITS].fd >= 0)
                 listen_to(&h, &h.visitors[number - CROWD_UNITS]);
@@ -217,12 +229,22 @@ static void serve_line(crowd *c, const volatile int *stop)
     uint8_t frame[FRAME + 4], reply[FRAME + 4];
     size_t used = 0;
     uint64_t silence = c->speed > 19200 ? 1750 : characters_us(c, 3.5);
+    size_t channels = c->channels ? c->count : 0;
+    struct pollfd waiting[1 + LINE_UNITS];
+    waiting[0] = (struct pollfd){.fd = c->listeners[0], .events = POLLIN};
+    for (size_t i = 0; i < channels; i++)
+        waiting[1 + i] = (struct pollfd){.fd = c->channels[i].fd, .events = POLLIN};
     while (!*stop) {
-        struct pollfd waiting = {.fd = c->listeners[0], .events = POLLIN};
-        if (poll(&waiting, 1, 50) <= 0) {
+        int ready = poll(waiting, 1 + channels, 50);
+        for (size_t i = 0; ready > 0 && i < channels; i++)
+            if (waiting[1 + i].revents)
+                serve_channel(c, i);
+        if (ready <= 0) {
             used = 0; /* half a request and then silence is none */
             continue;
         }
+        if (!waiting[0].revents)
+            continue;
         ssize_t got = read(c->listeners[0], frame + used, sizeof frame - used);
         if (got <= 0) { /* nobody has the other end open */
             sleep_until_us(now_us() + 2000);
@@ -263,10 +285,28 @@ static void serve_line(crowd *c, const volatile int *stop)
 
 /* ---- both ---- */
 
+static bool open_channels(crowd *c, char *why, size_t size)
+{
+    if (!c->control)
+        return true;
+    c->channels = calloc(c->count, sizeof *c->channels);
+    for (size_t i = 0; c->channels && i < c->count; i++)
+        c->channels[i].fd = -1;
+    for (size_t i = 0; c->channels && i < c->count; i++) {
+        char path[200];
+        snprintf(path, sizeof path, "%.180s-%zu", c->control, i + 1);
+        if (!sim_channel_open(&c->channels[i], c->units[i], path)) {
+            snprintf(why, size, "%s: %s", path, strerror(errno));
+            return false;
+        }
+    }
+    return c->channels != NULL;
+}
+
 bool crowd_open(crowd *c, char *why, size_t size)
 {
     why[0] = '\0';
-    return c->line ? open_line(c, why, size) : open_ports(c, why, size);
+    return (c->line ? open_line(c, why, size) : open_ports(c, why, size)) && open_channels(c, why, size);
 }
 
 void crowd_run(crowd *c, const volatile int *stop)
@@ -282,6 +322,10 @@ void crowd_close(crowd *c)
     for (size_t i = 0; c->listeners && i < (c->line ? 1 : c->count); i++)
         if (c->listeners[i] >= 0)
             close(c->listeners[i]);
+    for (size_t i = 0; c->channels && i < c->count; i++)
+        sim_channel_close(&c->channels[i]);
+    free(c->channels);
+    c->channels = NULL;
     free(c->listeners);
     free(c->ports);
     c->listeners = c->ports = NULL;

@@ -4,14 +4,16 @@
 #ifndef BIL_SIM_CROWD_H
 #define BIL_SIM_CROWD_H
 
-#include "unit.h"
+#include "channel.h"
 
 enum { CROWD_UNITS = 2000 };
 
 typedef struct crowd {
     sim_unit **units;
     size_t count;
-    unsigned reply_ms; /* until a reply begins */
+    unsigned reply_ms;   /* until a reply begins */
+    const char *control; /* each has a control channel at this path with "-" and its number from 1 on; NULL: none has */
+    sim_channel *channels;
     /* over TCP */
     int *listeners;
     int first_port; /* of consecutive ports; 0: free ones */

@@ -2,6 +2,7 @@
  * values only while held, stays held over a restart that was ordered, not over a power cut. */
 #include <stdio.h>
 #include <string.h>
+#include <threads.h>
 
 #include "entry.h"
 #include "unit.h"
@@ -58,7 +59,11 @@ static void add(sim_entry *entry, int kneader, const char *name, uint16_t offset
     snprintf(entry->name, sizeof entry->name, "kneader_%d.%s", kneader + 1, name);
 }
 
-static size_t fill(sim_entry *entries)
+enum { ENTRIES = sizeof general / sizeof general[0] + KNEADERS * 15 };
+static sim_entry entries[ENTRIES];
+static once_flag filled = ONCE_FLAG_INIT;
+
+static void fill(void)
 {
     static const char *const targets[KNEADERS] = {"27.0", "27.0", "26.5", "26.5", "28.0", "28.0", "25.5", "25.5"};
     static const char *const offsets[KNEADERS] = {"0.12", "-0.30", "0.05", "0.00", "0.41", "-0.08", "0.00", "0.22"};
@@ -84,7 +89,14 @@ static size_t fill(sim_entry *entries)
         add(&entries[n++], k, "reserved_b", 19, "u16", 0, ANY, NULL, NULL);
         entries[n - 1].role = SIM_GAP;
     }
-    return n;
+}
+
+static const sim_entry *entries_of(const sim_model *model, size_t *count)
+{
+    (void)model;
+    call_once(&filled, fill);
+    *count = ENTRIES;
+    return entries;
 }
 
 static void start(sim_unit *unit)
@@ -188,5 +200,5 @@ static uint64_t live(const sim_unit *unit, const sim_entry *entry)
     return UINT64_MAX;
 }
 
-const sim_model sim_ec8 = {"ec-8", "plant.address", false, true, 4000,    5,    100, 60,
-                           fill,   start,           tick,  may,  written, live, bank};
+const sim_model sim_ec8 = {"ec-8", "plant.address", NULL,  NULL, false, true,    4000, 5,    100,
+                           60,     entries_of,      start, tick, may,   written, live, bank, NULL};

@@ -93,10 +93,11 @@ static const sim_entry map[] = {
 };
 /* clang-format on */
 
-static size_t fill(sim_entry *entries)
+static const sim_entry *entries_of(const sim_model *model, size_t *count)
 {
-    memcpy(entries, map, sizeof map);
-    return sizeof map / sizeof map[0];
+    (void)model;
+    *count = sizeof map / sizeof map[0];
+    return map;
 }
 
 static void start(sim_unit *unit)
@@ -129,7 +130,7 @@ static sim_reply may(const sim_unit *unit, const sim_entry *entry, const uint16_
         return SIM_BUSY;
     if (is(entry, "access.key") || is(entry, "command.hold") || is(entry, "command.run"))
         return SIM_OK;
-    if (unit->level == 0 || (entry->held && unit->state != HELD))
+    if (unit->level == 0 || (entry->held && !unit->free && unit->state != HELD))
         return SIM_NOT_NOW;
     if ((is(entry, "command.restart") || is(entry, "command.factory")) && unit->state == RUNNING)
         return SIM_NOT_NOW;
@@ -216,5 +217,5 @@ static uint64_t live(const sim_unit *unit, const sim_entry *entry)
     return UINT64_MAX;
 }
 
-const sim_model sim_ed30 = {"ed-30", "bus.address", true, false, 3000,    8,    32,  16,
-                            fill,    start,         tick, may,   written, live, NULL};
+const sim_model sim_ed30 = {"ed-30", "bus.address", NULL,  NULL, true, false,   3000, 8,    32,
+                            16,      entries_of,    start, tick, may,  written, live, NULL, NULL};

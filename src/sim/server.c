@@ -5,16 +5,12 @@
 #include <netinet/in.h>
 #include <poll.h>
 #include <stdio.h>
-#include <stdlib.h>
 #include <string.h>
 #include <sys/socket.h>
-#include <sys/stat.h>
-#include <sys/un.h>
 #include <time.h>
 #include <unistd.h>
 
 #include "bilancia/host_error.h"
-#include "control.h"
 #include "pdu.h"
 
 static uint64_t real_ms(void)
@@ -57,37 +53,10 @@ static void go_dark(sim_server *s)
         hang_up(&s->clients[i]);
 }
 
-static bool control_address(const char *path, struct sockaddr_un *name)
-{
-    *name = (struct sockaddr_un){.sun_family = AF_UNIX};
-    size_t length = strlen(path);
-    if (length == 0 || length >= sizeof name->sun_path)
-        return false;
-    memcpy(name->sun_path, path, length + 1);
-    return true;
-}
-
-static bool listen_control(sim_server *s, const char *path)
-{
-    struct sockaddr_un name;
-    if (!control_address(path, &name)) {
-        errno = ENAMETOOLONG;
-        return false;
-    }
-    s->control = socket(AF_UNIX, SOCK_STREAM | SOCK_CLOEXEC, 0);
-    mode_t before = umask(0077);
-    int bound = bind(s->control, (struct sockaddr *)&name, sizeof name);
-    umask(before);
-    if (bound != 0 || listen(s->control, 4) != 0)
-        return false;
-    snprintf(s->control_path, sizeof s->control_path, "%s", path);
-    return true;
-}
-
 int sim_server_open(sim_server *s, sim_unit *unit, int port, const char *control_path, unsigned factor, char *why,
                     size_t size)
 {
-    *s = (sim_server){.unit = unit, .listener = -1, .control = -1, .factor = factor, .started = real_ms()};
+    *s = (sim_server){.unit = unit, .listener = -1, .control = {.fd = -1}, .factor = factor, .started = real_ms()};
     for (int i = 0; i < SERVER_CLIENTS; i++)
         s->clients[i] = -1;
     s->modbus = modbus_new_tcp("127.0.0.1", port);
@@ -98,7 +67,7 @@ int sim_server_open(sim_server *s, sim_unit *unit, int port, const char *control
     }
     modbus_free(s->modbus); /* made anew with the port that was free, to be found there again after a restart */
     s->modbus = modbus_new_tcp("127.0.0.1", s->port);
-    if (!s->modbus || (control_path && !listen_control(s, control_path))) {
+    if (!s->modbus || (control_path && !sim_channel_open(&s->control, unit, control_path))) {
         snprintf(why, size, "%s: %s", control_path, strerror(errno));
         sim_server_close(s);
         return BIL_E_FILE_WRITE;
@@ -110,14 +79,10 @@ int sim_server_open(sim_server *s, sim_unit *unit, int port, const char *control
 void sim_server_close(sim_server *s)
 {
     go_dark(s);
-    hang_up(&s->control);
-    if (s->control_path[0])
-        unlink(s->control_path);
+    sim_channel_close(&s->control);
     if (s->modbus)
         modbus_free(s->modbus);
     s->modbus = NULL;
-    free(s->remembered);
-    s->remembered = NULL;
 }
 
 /* ---- requests ---- */
@@ -151,28 +116,11 @@ static void set_factor(sim_server *s, unsigned factor)
     s->factor = factor;
 }
 
-/* As it is now, to be had again as often as one likes: something is tried out, and tried out once more. */
-static void remember(sim_server *s, char *answer, size_t size)
+static bool obey(void *ctx, const char *line, char *answer, size_t size)
 {
-    if (!s->remembered)
-        s->remembered = malloc(sizeof *s->remembered);
-    if (s->remembered)
-        *s->remembered = *s->unit;
-    else
-        snprintf(answer, size, "error: there is no memory for it");
-}
-
-static void recall(sim_server *s, char *answer, size_t size)
-{
-    if (s->remembered)
-        *s->unit = *s->remembered;
-    else
-        snprintf(answer, size, "error: nothing was remembered; say remember first");
-}
-
-static void obey(sim_server *s, const char *line, char *answer, size_t size)
-{
+    sim_server *s = ctx;
     unsigned number;
+    s->silent = s->silent && strcmp(line, "plug-in") != 0;
     snprintf(answer, size, "ok");
     if (sscanf(line, "time-factor %u", &number) == 1 && number >= 1 && number <= 1000)
         set_factor(s, number);
@@ -180,37 +128,9 @@ static void obey(sim_server *s, const char *line, char *answer, size_t size)
         s->silent = true;
     else if (strcmp(line, "quit") == 0)
         s->quit = true;
-    else if (strcmp(line, "remember") == 0)
-        remember(s, answer, size);
-    else if (strcmp(line, "recall") == 0)
-        recall(s, answer, size);
     else
-        sim_control(s->unit, simulated(s), line, answer, size);
-    s->silent = s->silent && strcmp(line, "plug-in") != 0;
-}
-
-static void control(sim_server *s)
-{
-    int fd = accept(s->control, NULL, NULL);
-    if (fd < 0)
-        return;
-    struct timeval patience = {1, 0};
-    setsockopt(fd, SOL_SOCKET, SO_RCVTIMEO, &patience, sizeof patience);
-    char line[256], answer[300];
-    size_t used = 0;
-    ssize_t got;
-    while (used < sizeof line - 1 && (got = recv(fd, line + used, sizeof line - 1 - used, 0)) > 0) {
-        used += (size_t)got;
-        if (memchr(line, '\n', used))
-            break;
-    }
-    line[used] = '\0';
-    line[strcspn(line, "\n")] = '\0';
-    obey(s, line, answer, sizeof answer);
-    size_t length = strlen(answer);
-    answer[length++] = '\n';
-    send(fd, answer, length, MSG_NOSIGNAL);
-    close(fd);
+        return false;
+    return true;
 }
 
 static void welcome(sim_server *s)
@@ -234,38 +154,17 @@ void sim_server_run(sim_server *s, const volatile int *stop)
             listen_modbus(s);
         struct pollfd waiting[SERVER_CLIENTS + 2];
         waiting[0] = (struct pollfd){.fd = s->listener, .events = POLLIN};
-        waiting[1] = (struct pollfd){.fd = s->control, .events = POLLIN};
+        waiting[1] = (struct pollfd){.fd = s->control.fd, .events = POLLIN};
         for (int i = 0; i < SERVER_CLIENTS; i++)
             waiting[i + 2] = (struct pollfd){.fd = s->clients[i], .events = POLLIN};
         if (poll(waiting, SERVER_CLIENTS + 2, up ? 100 : 20) <= 0)
             continue;
         if (waiting[1].revents)
-            control(s);
+            sim_channel_serve(&s->control, simulated(s), obey, s);
         for (int i = 0; i < SERVER_CLIENTS; i++)
             if (waiting[i + 2].revents && !serve(s, s->clients[i]))
                 hang_up(&s->clients[i]);
         if (waiting[0].revents)
             welcome(s);
     }
-}
-
-int sim_control_call(const char *path, const char *line, char *answer, size_t size)
-{
-    struct sockaddr_un name;
-    int fd = socket(AF_UNIX, SOCK_STREAM | SOCK_CLOEXEC, 0);
-    struct timeval patience = {5, 0};
-    char text[256];
-    int length = snprintf(text, sizeof text, "%s\n", line);
-    ssize_t got = -1;
-    size_t used = 0;
-    setsockopt(fd, SOL_SOCKET, SO_RCVTIMEO, &patience, sizeof patience);
-    if (fd >= 0 && (size_t)length < sizeof text && control_address(path, &name) &&
-        connect(fd, (struct sockaddr *)&name, sizeof name) == 0 &&
-        send(fd, text, (size_t)length, MSG_NOSIGNAL) == length)
-        while (used < size - 1 && (got = recv(fd, answer + used, size - 1 - used, 0)) > 0)
-            used += (size_t)got;
-    hang_up(&fd);
-    answer[used] = '\0';
-    answer[strcspn(answer, "\n")] = '\0';
-    return used > 0 ? BIL_OK : BIL_E_CONTROL;
 }

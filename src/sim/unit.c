@@ -15,14 +15,12 @@ const sim_model *sim_model_named(const char *name)
     return NULL;
 }
 
-/* ---- values in cells, the device's way ---- */
-
 /* ---- the unit ---- */
 
 static void answer_there(sim_unit *unit)
 {
-    const sim_entry *entry = sim_find(unit, unit->model->address);
-    unit->answers_at = (uint8_t)sim_number(unit, entry, &unit->running[entry->space][entry->address]);
+    const sim_entry *entry = unit->model->address ? sim_find(unit, unit->model->address) : NULL;
+    unit->answers_at = entry ? (uint8_t)sim_number(unit, entry, &unit->running[entry->space][entry->address]) : 1;
 }
 
 void sim_start(sim_unit *unit, const sim_model *model, bool as_delivered, const char *serial, const char *name)
@@ -30,7 +28,7 @@ void sim_start(sim_unit *unit, const sim_model *model, bool as_delivered, const 
     memset(unit, 0, sizeof *unit);
     memset(unit->owner, 0xff, sizeof unit->owner);
     unit->model = model;
-    unit->count = model->map(unit->entries);
+    unit->entries = model->map(model, &unit->count);
     for (size_t i = 0; i < unit->count; i++) {
         const sim_entry *entry = &unit->entries[i];
         for (size_t k = 0; k < sim_cells_of(entry); k++)
@@ -39,9 +37,9 @@ void sim_start(sim_unit *unit, const sim_model *model, bool as_delivered, const 
         if (text && !sim_parse(unit, entry, text, &unit->running[entry->space][entry->address]))
             abort(); /* the map itself is wrong */
     }
-    if (serial && !sim_put(unit, "id.serial", serial))
+    if (serial && !sim_put(unit, model->serial ? model->serial : "id.serial", serial))
         fprintf(stderr, "simulate: this serial number doesn't fit the model\n");
-    if (name && !sim_put(unit, "bus.name", name))
+    if (name && !sim_put(unit, model->called ? model->called : "bus.name", name))
         sim_put(unit, "plant.name", name);
     memcpy(unit->stored, unit->running, sizeof unit->stored);
     memcpy(unit->kept[0], unit->stored[0], sizeof unit->kept[0]);
@@ -50,8 +48,26 @@ void sim_start(sim_unit *unit, const sim_model *model, bool as_delivered, const 
     answer_there(unit);
 }
 
+/* The cells of a request in the unit; false where they aren't side by side there, or nowhere. */
+static bool in_unit(const sim_unit *unit, uint8_t space, uint16_t *address, uint16_t count)
+{
+    if (!unit->model->pages)
+        return true;
+    uint32_t last = (uint32_t)*address + (count ? count - 1u : 0);
+    if (space >= SIM_SPACES || last > UINT16_MAX)
+        return false;
+    const uint16_t *pages = unit->model->pages[space];
+    uint16_t begin = pages[*address / SIM_PAGE], end = pages[last / SIM_PAGE];
+    if (begin == UINT16_MAX || end - begin != (int)(last / SIM_PAGE - *address / SIM_PAGE) * SIM_PAGE)
+        return false;
+    *address = (uint16_t)(begin + *address % SIM_PAGE);
+    return true;
+}
+
 bool sim_own(sim_unit *unit, uint8_t space, uint16_t address, uint16_t count, const uint16_t *cells)
 {
+    if (!in_unit(unit, space, &address, count))
+        return false;
     for (uint16_t i = 0; i < count; i++)
         if (space >= SIM_SPACES || (uint32_t)address + i >= SIM_CELLS || unit->owner[space][address + i] < 0)
             return false;
@@ -213,7 +229,8 @@ sim_reply sim_read(sim_unit *unit, uint64_t now, uint8_t space, uint16_t address
     if (reply == SIM_OK && unit->listener)
         unit->listener(unit->listener_ctx, unit, false, space, address, count, NULL);
     if (reply == SIM_OK)
-        reply = read_cells(unit, space, address, count, cells);
+        reply =
+            in_unit(unit, space, &address, count) ? read_cells(unit, space, address, count, cells) : SIM_BAD_ADDRESS;
     return mute ? SIM_SILENT : reply;
 }
 
@@ -224,6 +241,8 @@ sim_reply sim_write(sim_unit *unit, uint64_t now, uint8_t space, uint16_t addres
         return SIM_DEAD;
     bool mute = false;
     sim_reply reply = struck(unit, &mute);
+    if (reply == SIM_OK && !in_unit(unit, space, &address, count))
+        return SIM_BAD_ADDRESS;
     sim_hearing hearing = sim_fault_hears(unit, space, address);
     if (reply == SIM_OK && hearing == SIM_DEAF)
         return SIM_SILENT;

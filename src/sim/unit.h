@@ -9,7 +9,7 @@
 #include <stddef.h>
 #include <stdint.h>
 
-enum { SIM_CELLS = 4096, SIM_SPACES = 2, SIM_ENTRIES = 256 };
+enum { SIM_CELLS = 4096, SIM_SPACES = 2, SIM_PAGE = 256 };
 
 /* How a request ends; the numbers are the exception codes of the Modbus Application Protocol 1.1b3, chapter 7. */
 typedef enum sim_reply {
@@ -35,7 +35,7 @@ typedef enum sim_role {
 } sim_role;
 
 typedef struct sim_entry {
-    char name[32];
+    char name[64];
     uint8_t space;
     uint16_t address;
     const char *kind; /* "u8" .. "i64", "f32", "t16" (text of 16 bytes) */
@@ -60,11 +60,12 @@ typedef struct sim_fault {
 
 typedef struct sim_model {
     const char *name;
-    const char *address; /* the entry with the unit number at which it answers, from its next start on */
+    const char *address; /* the entry with the unit number at which it answers, from its next start on; NULL: it is 1 */
+    const char *serial, *called; /* entries of its serial number and its name; NULL: the usual ones */
     bool low_cell_first, text_low_byte_first;
     uint32_t boot_ms, reply_ms;
     uint16_t most_read, most_write; /* cells in one request */
-    size_t (*map)(sim_entry *entries);
+    const sim_entry *(*map)(const struct sim_model *model, size_t *count);
     void (*start)(struct sim_unit *unit);
     void (*tick)(struct sim_unit *unit);
     /* May this entry be written now? Then what follows from it, `changed` telling whether it is another value. */
@@ -73,6 +74,9 @@ typedef struct sim_model {
     uint64_t (*live)(const struct sim_unit *unit, const sim_entry *entry);
     /* Cells that show what else is kept of the cell `home`, or NULL; may be NULL. */
     const uint16_t *(*bank)(const struct sim_unit *unit, uint8_t space, uint16_t address, uint16_t *home);
+    /* Where the cells of an address lie that begins with this byte: the first of SIM_PAGE in the unit, 0xffff: nowhere.
+     * NULL: every address is where it says. */
+    const uint16_t (*pages)[256];
 } sim_model;
 
 typedef struct sim_counters {
@@ -81,7 +85,7 @@ typedef struct sim_counters {
 
 typedef struct sim_unit {
     const sim_model *model;
-    sim_entry entries[SIM_ENTRIES];
+    const sim_entry *entries; /* of the model */
     size_t count;
     int16_t owner[SIM_SPACES][SIM_CELLS]; /* index of the entry, -1: unmapped */
     uint16_t running[SIM_SPACES][SIM_CELLS], stored[SIM_SPACES][SIM_CELLS];
@@ -101,6 +105,7 @@ typedef struct sim_unit {
     uint64_t requests; /* since the unit was made */
     uint32_t late_ms;  /* the reply just given comes so much later */
     bool lasting;      /* values last as soon as they are written */
+    bool free;         /* none of them needs the unit held */
     /* hears of each request that reaches it, before it is answered; may be NULL */
     void (*listener)(void *ctx, const struct sim_unit *unit, bool write, uint8_t space, uint16_t address,
                      uint16_t count, const uint16_t *cells);

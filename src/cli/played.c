@@ -1,0 +1,350 @@
+#include "cli/played.h"
+
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+#include <time.h>
+
+#include "show/need.h"
+#include "sim/entry.h"
+
+/* ---- values ---- */
+
+static bool is_scaled(const bil_format *f)
+{
+    return f->mul != 1 || f->offset != 0;
+}
+
+static const char *kind_of(const bil_format *f, char own[8])
+{
+    static const char *const numbers[2][9] = {{"", "u8", "u16", "", "u32", "", "", "", "u64"},
+                                              {"", "i8", "i16", "", "i32", "", "", "", "i64"}};
+    if (f->type == BIL_F32)
+        return "f32";
+    if (f->type != BIL_TEXT)
+        return numbers[bil_type_is_signed((bil_type)f->type)][f->size];
+    snprintf(own, 8, "t%u", (f->size + 1u) / 2 * 2);
+    return own;
+}
+
+/* As the control channel takes it. */
+static void text_of(const bil_format *f, const uint8_t *raw, char out[PLAYED_VALUE])
+{
+    uint64_t number = f->type == BIL_TEXT ? 0 : bil_value_number(raw, f->size), unit = 1;
+    if (f->type == BIL_TEXT) {
+        snprintf(out, PLAYED_VALUE, "%.*s", (int)f->size, (const char *)raw);
+        return;
+    }
+    if (f->type == BIL_F32) {
+        uint32_t bits = (uint32_t)number;
+        float value;
+        memcpy(&value, &bits, sizeof value);
+        snprintf(out, PLAYED_VALUE, "%.9g", (double)value);
+        return;
+    }
+    bool negative = bil_type_is_signed((bil_type)f->type) && number >> (8 * f->size - 1) & 1;
+    if (negative)
+        number = (f->size < 8 ? (UINT64_C(1) << 8 * f->size) : 0) - number;
+    int decimals = is_scaled(f) ? 0 : f->decimals;
+    for (int i = 0; i < decimals; i++)
+        unit *= 10;
+    if (decimals)
+        snprintf(out, PLAYED_VALUE, "%s%llu.%0*llu", negative ? "-" : "", (unsigned long long)(number / unit), decimals,
+                 (unsigned long long)(number % unit));
+    else
+        snprintf(out, PLAYED_VALUE, "%s%llu", negative ? "-" : "", (unsigned long long)number);
+}
+
+static uint64_t dice(uint64_t below)
+{
+    uint64_t roll = (uint64_t)(uint32_t)rand() << 31 ^ (uint64_t)(uint32_t)rand();
+    return below ? roll % below : roll;
+}
+
+/* Any value that the description allows. */
+static void roll(const bil_format *f, uint8_t raw[BIL_TEXT_MAX])
+{
+    bool number = f->type != BIL_TEXT && !bil_type_is_float((bil_type)f->type);
+    memset(raw, 0, BIL_TEXT_MAX);
+    if (f->type == BIL_TEXT) {
+        snprintf((char *)raw, f->size, "%c%u", 'a' + (int)dice(26), (unsigned)dice(100));
+        return;
+    }
+    uint64_t value = f->choice_count && bil_type_size((bil_type)f->type) <= 2 ? f->choices[dice(f->choice_count)].value
+                     : f->type == BIL_BOOL                                    ? dice(2)
+                     : number && f->limited                                   ? f->low + dice(f->high - f->low + 1)
+                     : number                                                 ? dice(100)
+                                                                              : 0;
+    if (number && f->limited && bil_type_is_signed((bil_type)f->type))
+        value ^= UINT64_C(1) << 63; /* limits are keys, see bil_value_key */
+    for (int i = f->size; i-- > 0; value >>= 8)
+        raw[i] = (uint8_t)value;
+}
+
+/* The least that it can be, where nothing else is known. */
+static void least(const bil_format *f, uint8_t raw[BIL_TEXT_MAX])
+{
+    uint64_t value = f->limited && !bil_type_is_float((bil_type)f->type) ? f->low : 0;
+    memset(raw, 0, BIL_TEXT_MAX);
+    if (f->type == BIL_TEXT)
+        return;
+    if (f->limited && bil_type_is_signed((bil_type)f->type))
+        value ^= UINT64_C(1) << 63;
+    if (f->choice_count && !f->limited && f->type != BIL_BITS8 && f->type != BIL_BITS16 && f->type != BIL_BITS32)
+        value = f->choices[0].value;
+    for (int i = f->size; i-- > 0; value >>= 8)
+        raw[i] = (uint8_t)value;
+}
+
+/* ---- entries ---- */
+
+static uint8_t role_of(const bil_param *p)
+{
+    if (p->cls == BIL_CLASS_COMMAND)
+        return SIM_COMMAND;
+    if (p->cls == BIL_CLASS_SECRET || !(p->flags & BIL_READABLE))
+        return SIM_SECRET;
+    if (p->cls == BIL_CLASS_LIVE)
+        return p->format.type == BIL_TEXT ? SIM_IDENTITY : SIM_LIVE; /* a text that stays */
+    if (p->cls == BIL_CLASS_UNIT || !(p->flags & BIL_WRITABLE))
+        return SIM_IDENTITY;
+    return p->cls == BIL_CLASS_CALIBRATION ? SIM_CALIBRATION : SIM_SETTING;
+}
+
+static void put_limits(sim_entry *e, const bil_format *f)
+{
+    e->low = 1, e->high = 0;
+    if (f->type == BIL_TEXT || bil_type_is_float((bil_type)f->type) || f->size == 8 || !f->limited)
+        return;
+    uint64_t sign = bil_type_is_signed((bil_type)f->type) ? UINT64_C(1) << 63 : 0;
+    e->low = (int64_t)(f->low ^ sign);
+    e->high = (int64_t)(f->high ^ sign);
+}
+
+/* Who it says it is. */
+static const char *identity_of(const bil_description *d, uint16_t index)
+{
+    const char *const says[BIL_ID_COUNT] = {[BIL_ID_VENDOR] = d->vendor,
+                                            [BIL_ID_MODEL] = d->model,
+                                            [BIL_ID_HARDWARE] = d->hardware_count ? d->hardwares[0] : "",
+                                            [BIL_ID_FIRMWARE] = d->firmware_count ? d->firmwares[0] : "",
+                                            [BIL_ID_SERIAL] = "PLAYED-1",
+                                            [BIL_ID_NAME] = "played"};
+    for (int i = 0; i < BIL_ID_COUNT; i++)
+        if (d->identity[i] == index && d->params[index].format.type == BIL_TEXT)
+            return says[i];
+    return NULL;
+}
+
+static void put_value(played_model *p, const bil_description *d, uint16_t index, bool random)
+{
+    sim_entry *e = &p->entries[index];
+    const bil_format *f = &d->params[index].format;
+    const char *says = identity_of(d, index);
+    uint8_t raw[BIL_TEXT_MAX];
+    bool known = d->factory && d->factory_known[index];
+    e->factory = p->texts[index];
+    if (says && !known) {
+        snprintf(p->texts[index], PLAYED_VALUE, "%.*s", (int)f->size, says);
+        return;
+    }
+    if (random && e->role == SIM_SETTING && index != d->link_unit)
+        roll(f, raw);
+    else if (known)
+        memcpy(raw, d->factory + d->params[index].raw_at, f->size);
+    else
+        least(f, raw);
+    if (index == d->link_unit && !known)
+        raw[f->size - 1] = 1;
+    text_of(f, raw, p->texts[index]);
+}
+
+static bool add_entry(played_model *p, const bil_description *d, uint16_t index, uint16_t *pages, char *why,
+                      size_t size)
+{
+    const bil_param *param = &d->params[index];
+    sim_entry *e = &p->entries[index];
+    snprintf(e->name, sizeof e->name, "%s", param->id);
+    e->space = param->space;
+    e->address = (uint16_t)param->at.number;
+    e->kind = kind_of(&param->format, p->kinds[index]);
+    e->role = role_of(param);
+    e->decimals = is_scaled(&param->format) ? 0 : param->format.decimals;
+    e->held = param->flags & BIL_NEEDS_HOLD;
+    put_limits(e, &param->format);
+    if (param->space < SIM_SPACES && param->cells && sim_played_place(p, e, pages))
+        return true;
+    snprintf(why, size, "%s lies where a simulated unit has no room: it has %d times %d cells of each kind", param->id,
+             SIM_CELLS / SIM_PAGE, SIM_PAGE);
+    return false;
+}
+
+/* What may be read across is there, too, where no value is. */
+static void add_gaps(played_model *p, const bil_description *d, uint16_t *pages)
+{
+    enum { CELLS = 1 << 16 };
+    bool(*taken)[CELLS] = need(SIM_SPACES, sizeof *taken);
+    for (uint16_t i = 0; i < d->count; i++)
+        for (uint32_t k = 0; k < d->params[i].cells; k++)
+            taken[d->params[i].space][(d->params[i].at.number + k) % CELLS] = true;
+    for (uint16_t i = 0; i < d->across_count; i++)
+        for (uint32_t cell = d->across[i].first; cell <= d->across[i].last && d->across[i].space < SIM_SPACES; cell++) {
+            uint8_t space = (uint8_t)d->across[i].space;
+            sim_entry gap = {.space = space, .address = (uint16_t)cell, .kind = "u16", .role = SIM_GAP, .low = 1};
+            if (!taken[space][cell] && sim_played_place(p, &gap, pages)) {
+                taken[space][cell] = true;
+                p->entries[p->count++] = gap;
+            }
+        }
+    free(taken);
+}
+
+/* ---- what follows from what ---- */
+
+static void add_order(played_model *p, const played_order *order)
+{
+    if (p->order_count < PLAYED_ORDERS)
+        p->orders[p->order_count++] = *order;
+}
+
+/* A procedure the other way round: once its values are written, what it waits for is so. */
+static void add_procedure(played_model *p, const bil_procedure *how)
+{
+    static const int deeds[BIL_PROC_COUNT] = {[BIL_PROC_UNLOCK] = PLAYED_OPENS,
+                                              [BIL_PROC_HOLD] = -1,
+                                              [BIL_PROC_RELEASE] = -1,
+                                              [BIL_PROC_STORE] = PLAYED_STORES,
+                                              [BIL_PROC_RESTART] = PLAYED_RESTARTS,
+                                              [BIL_PROC_FACTORY_RESET] = PLAYED_RESETS,
+                                              [BIL_PROC_START] = -1};
+    played_order o = {.in_one = how->kind == BIL_PROC_RELEASE && how->for_state, .state = how->found};
+    int last = -1;
+    for (int i = 0; i < how->step_count; i++)
+        last = how->steps[i].kind <= BIL_STEP_SECRET ? i : last;
+    for (int i = 0; i < how->step_count; i++) {
+        const bil_proc_step *s = &how->steps[i];
+        if (s->kind == BIL_STEP_WRITE || s->kind == BIL_STEP_SECRET) {
+            o.entry = &p->entries[s->param];
+            o.any = s->kind == BIL_STEP_SECRET;
+            o.value = s->value;
+            o.shows = NULL;
+            if (i == last && deeds[how->kind] >= 0) {
+                o.deed = (played_deed)deeds[how->kind];
+                add_order(p, &o);
+                p->locks = p->locks || o.deed == PLAYED_OPENS;
+            }
+        } else if (s->kind == BIL_STEP_UNTIL && o.entry) {
+            o.deed = PLAYED_SHOWS;
+            o.shows = &p->entries[s->param];
+            o.shown = s->value;
+            add_order(p, &o);
+            if (how->kind == BIL_PROC_STORE && o.shows == p->unstored)
+                p->stored = s->value;
+        }
+    }
+}
+
+static const sim_entry *entry_of(const played_model *p, uint16_t index)
+{
+    return index == BIL_NONE ? NULL : &p->entries[index];
+}
+
+static void add_behaviour(played_model *p, const bil_description *d)
+{
+    p->state = entry_of(p, d->state);
+    p->starts = entry_of(p, d->starts);
+    p->uptime = entry_of(p, d->uptime);
+    p->changes = entry_of(p, d->changes);
+    p->unstored = entry_of(p, d->unstored);
+    p->held = d->state_held;
+    while (p->idle < 31 && !(d->state_idle >> p->idle & 1) && d->state_idle)
+        p->idle++;
+    p->not_stored = d->unstored_value;
+    p->stored = d->unstored_value == 0;
+    p->keeps_hold = d->restart_keeps_hold;
+    for (uint16_t i = 0; i < d->procedure_count; i++) {
+        const bil_procedure *how = &d->procedures[i];
+        if (!how->hardware || (d->hardware_count && strcmp(how->hardware, d->hardwares[0]) == 0))
+            add_procedure(p, how);
+    }
+}
+
+/* ---- all of it ---- */
+
+static void put_orders_of_cells(played_model *p, const bil_description *d)
+{
+    for (uint16_t i = 0; i < d->count; i++) {
+        const bil_format *f = &d->params[i].format;
+        if (f->type == BIL_TEXT)
+            p->model.text_low_byte_first = f->order & BIL_LOW_BYTE_FIRST;
+        else if (d->params[i].cells > 1)
+            p->model.low_cell_first = f->order & BIL_LOW_CELL_FIRST;
+    }
+    p->model.most_read = p->model.most_write = UINT16_MAX;
+    for (uint16_t i = 0; i < d->space_count; i++) {
+        const bil_space *s = &d->spaces[i];
+        p->model.most_read = s->read_most < p->model.most_read ? s->read_most : p->model.most_read;
+        p->model.most_write = s->write_most < p->model.most_write ? s->write_most : p->model.most_write;
+    }
+}
+
+/* The values of an image, as texts of the entries. */
+static void take(played_model *p, const bil_image *as)
+{
+    const bil_description *d = as->description;
+    for (uint16_t i = 0; i < d->count; i++)
+        if (as->state[i] == BIL_PRESENT && p->entries[i].role != SIM_COMMAND) {
+            text_of(&d->params[i].format, bil_image_raw(as, i), p->set_up[i]);
+            p->entries[i].plant = p->set_up[i];
+        }
+}
+
+played_model *played_of(const bil_description *d, const bil_image *as, bool random, char *why, size_t size)
+{
+    played_model *p = need(1, sizeof *p);
+    uint16_t pages[SIM_SPACES] = {0};
+    size_t gaps = 0;
+    bool good = true;
+    sim_played_begin(p, d->model);
+    for (uint16_t i = 0; i < d->across_count; i++)
+        gaps += d->across[i].last - d->across[i].first + 1u;
+    p->entries = need(d->count + gaps, sizeof *p->entries);
+    p->texts = need(d->count, sizeof *p->texts);
+    p->set_up = need(d->count, sizeof *p->set_up);
+    p->kinds = need(d->count, sizeof *p->kinds);
+    p->count = d->count;
+    put_orders_of_cells(p, d);
+    srand((unsigned)time(NULL));
+    for (uint16_t i = 0; i < d->count && good; i++)
+        good = add_entry(p, d, d->by_place[i], pages, why, size);
+    for (uint16_t i = 0; i < d->count && good; i++)
+        put_value(p, d, i, random);
+    if (!good) {
+        played_free(p);
+        return NULL;
+    }
+    add_gaps(p, d, pages);
+    add_behaviour(p, d);
+    if (d->identity[BIL_ID_SERIAL] != BIL_NONE)
+        p->model.serial = p->entries[d->identity[BIL_ID_SERIAL]].name;
+    if (d->identity[BIL_ID_NAME] != BIL_NONE)
+        p->model.called = p->entries[d->identity[BIL_ID_NAME]].name;
+    if (d->link_unit != BIL_NONE)
+        p->model.address = p->entries[d->link_unit].name;
+    if (d->restart_absent_ms >= p->model.boot_ms)
+        p->model.boot_ms = d->restart_absent_ms + 1000;
+    if (as)
+        take(p, as);
+    return p;
+}
+
+void played_free(played_model *p)
+{
+    if (!p)
+        return;
+    free(p->entries);
+    free(p->texts);
+    free(p->set_up);
+    free(p->kinds);
+    free(p);
+}
