@@ -7,6 +7,7 @@
 #include "host/base/nearest.h"
 #include "host/look/finding.h"
 #include "show/age.h"
+#include "show/columns.h"
 #include "tool.h"
 
 /* ---- a small plant: the controller 0 with values in force, stored and kept; drives 1 to 3; another controller 4 ----
@@ -337,6 +338,25 @@ static void what_can_be_read_of_a_damaged_copy(void **state)
            sh("%s/evil --other-scale old.bset && b compare whole.bset old.bset --other-model", BILANCIA_EXAMPLES));
 }
 
+/* The tables of the site take no more than there is; commands aren't broken. */
+static void tables_fit_the_terminal(void **state)
+{
+    (void)state;
+    static const unsigned short widths[] = {60, 80, 110, 200};
+    static const char *const commands[] = {"b overview --site mill", "b history kneader-1 --site mill"};
+    for (size_t i = 0; i < sizeof widths / sizeof widths[0]; i++)
+        for (size_t k = 0; k < 2; k++) {
+            assert_true(at_terminal(widths[i], 60, "", "NO_COLOR=1 %s", commands[k]) <= 1);
+            size_t heads = 0;
+            for (char *line = strtok(output, "\r\n"); line; line = strtok(NULL, "\r\n")) {
+                heads += strstr(line, k ? "when (UTC)" : "last copy") != NULL;
+                if (shown_width(line) > widths[i] && !strstr(line, "bilancia ") && !strstr(line, folder))
+                    fail_msg("%d columns, \"%s\": %s", widths[i], commands[k], line);
+            }
+            assert_int_equal(heads, 1);
+        }
+}
+
 static void time_left(void **state)
 {
     (void)state;
@@ -427,6 +447,7 @@ int main(void)
 
         cmocka_unit_test(what_can_be_read_of_a_damaged_copy),
         cmocka_unit_test(plain_characters),
+        cmocka_unit_test(tables_fit_the_terminal),
         cmocka_unit_test(time_left),
         cmocka_unit_test(mistyped_words),
         cmocka_unit_test(memory_stays_small),

@@ -10,14 +10,14 @@
 #include "show/overview_page.h"
 #include "show/standing.h"
 
-/* Which columns there is room for, and whether the state stands behind them. */
-enum { NARROW = 80, AGE = 14 };
+/* From these widths on there is room for all columns, and for the state behind them. */
+enum { ALL_COLUMNS = 80, STATE_TOO = 110, AGE = 14 };
 enum { NAME, LAST_COPY, GROUP, ASKED, COLUMNS };
 
-static bool is_narrow(void)
+static bool has_room(size_t width)
 {
     screen l = the_screen();
-    return !l.whole && l.width < NARROW;
+    return l.whole || l.width >= width;
 }
 
 static void put_cells(grid *g, const bil_site_standing *one)
@@ -46,7 +46,7 @@ static bool put_row(void *ctx, const bil_site_standing *one)
         if (first) {
             grid_row(g, standing_mark(s), code);
             put_cells(g, one);
-            tell(g->out, is_narrow() ? "\n    " : "");
+            tell(g->out, has_room(STATE_TOO) ? "" : "\n    ");
         } else {
             grid_line(g);
             tell(g->out, "  %s%s%s ", code, standing_mark(s), plain());
@@ -63,10 +63,9 @@ static bool put_row(void *ctx, const bil_site_standing *one)
 static int put_devices(library *l, bil_site_sum *sum)
 {
     static const char *const heads[COLUMNS] = {"device", "last copy", "group", "last asked"};
-    bool narrow = is_narrow();
     size_t most[COLUMNS] = {the_screen().whole ? 0 : the_screen().width / 3, 0, 16, 0};
     grid g;
-    grid_begin(&g, narrow ? LAST_COPY + 1 : COLUMNS, most);
+    grid_begin(&g, has_room(ALL_COLUMNS) ? COLUMNS : LAST_COPY + 1, most);
     g.longest[LAST_COPY] = AGE;
     g.longest[ASKED] = AGE;
     if (!g.out)
@@ -74,7 +73,7 @@ static int put_devices(library *l, bil_site_sum *sum)
     grid_row(&g, " ", "");
     for (size_t i = 0; i < g.columns; i++)
         grid_cell(&g, heads[i], "");
-    tell(g.out, narrow ? "\n" : "state\n");
+    tell(g.out, has_room(STATE_TOO) ? "state\n" : "\n");
     int error = bil_site_overview(l->site, sum, put_row, &g);
     if (!grid_end(&g, stdout, 0) && !error)
         return say_error("temporary file", BIL_E_FILE_WRITE, NULL);
