@@ -135,10 +135,18 @@ bool device_says_unstored(device *dev)
     return number_in(dev, dev->description->unstored, &value) && value == dev->description->unstored_value;
 }
 
+/* It stands by itself, or is at work: what is neither may be about to be held. */
 bool device_says_let_go(device *dev)
 {
+    const bil_description *d = dev->description;
     uint64_t value;
-    return number_in(dev, dev->description->state, &value) && value != dev->description->state_held;
+    if (!number_in(dev, d->state, &value) || value == d->state_held)
+        return false;
+    bool let_go = value < 32 && d->state_idle >> value & 1;
+    for (uint16_t i = 0; i < d->procedure_count && !let_go; i++)
+        let_go =
+            d->procedures[i].kind == BIL_PROC_START && d->procedures[i].for_state && d->procedures[i].found == value;
+    return let_go;
 }
 
 /* What is neither "not stored" nor what storing ends with is on its way: the procedure knows the one, the description's
