@@ -33,7 +33,7 @@ static void let_go(chosen *c)
 {
     played_free(c->played);
     bil_host_close(c->host);
-    *c = (chosen){NULL};
+    *c = (chosen){.model = NULL};
 }
 
 /* The one described in this file, or known to the site under this name; with the values of a copy, any, or as
@@ -255,7 +255,7 @@ static int run(const command *self, int argc, const char **argv)
         return call_end(&c, say_error("", BIL_E_CALL, "1 to 2000 units (247 on a line), 1200 to 115200 bits a second"));
     if ((line || count) && (factor != 1 || firmware))
         return call_end(&c, say_error("", BIL_E_CALL, "time factor and firmware are for a single unit"));
-    chosen which = {NULL};
+    chosen which = {.model = NULL};
     code = choose(&which, c.arguments[0], values, where);
     if (code == EXIT_DONE)
         code = line || count ? serve_crowd(&which, &many, &who) : serve(&which, port, control, factor, &who);
