@@ -43,7 +43,7 @@ set(PLAIN_HOST src/host/base/float_text.c src/host/base/arena.c src/host/base/er
 file(GLOB SIM CONFIGURE_DEPENDS src/sim/*.c)
 list_of(sim_models sim_model sim_ sim/unit.h ${SIM})
 set(PLAIN_SIM ${SIM} ${LISTS}/sim_models.c) # those that need no link of the computer's
-list(FILTER PLAIN_SIM EXCLUDE REGEX "/(crowd|server|pdu)\\.c$")
+list(FILTER PLAIN_SIM EXCLUDE REGEX "/(crowd|server|pdu|channel)\\.c$")
 add_library(bilancia_sim STATIC ${SIM} ${LISTS}/sim_models.c)
 target_include_directories(bilancia_sim PRIVATE src)
 target_link_libraries(bilancia_sim PUBLIC bilancia PRIVATE PkgConfig::MODBUS)

@@ -1,19 +1,38 @@
 /* The kneading controller EC-8: high cell first, text with the low byte first; identity and state in input cells; takes
  * values only while held, stays held over a restart that was ordered, not over a power cut. */
-#include <stdio.h>
 #include <string.h>
-#include <threads.h>
 
 #include "entry.h"
 #include "unit.h"
 
 enum { STANDBY, KNEADING, HELD, STARTING };
-enum { KNEADERS = 8, FACTORY_KEY = 4660 };
+enum { FACTORY_KEY = 4660 };
 
 #define ANY 1, 0
 
 /* clang-format off */
-static const sim_entry general[] = {
+#define KNEADER_VALUE(n, name, offset, kind, role, decimals, low, high, factory, plant) \
+    {"kneader_" #n "." name, 0, 1000 + 20 * (n - 1) + offset, kind, role, decimals, true, low, high, factory, plant},
+#define KNEADER_FREE(n, name, offset, kind, role, decimals, factory, plant) \
+    KNEADER_VALUE(n, name, offset, kind, role, decimals, 1, 0, factory, plant)
+#define KNEADER(n, enabled, direction, target, correction) \
+    KNEADER_VALUE(n, "enabled", 0, "u8", SIM_SETTING, 0, 0, 1, "0", enabled) \
+    KNEADER_VALUE(n, "direction", 1, "u8", SIM_SETTING, 0, 0, 2, "0", direction) \
+    KNEADER_VALUE(n, "target", 2, "i16", SIM_SETTING, 1, 50, 450, "25.0", target) \
+    KNEADER_VALUE(n, "low", 3, "i16", SIM_SETTING, 1, -100, 600, "15.0", "22.0") \
+    KNEADER_VALUE(n, "high", 4, "i16", SIM_SETTING, 1, -100, 600, "35.0", "30.5") \
+    KNEADER_VALUE(n, "time", 5, "u16", SIM_SETTING, 0, 60, 7200, "1800", "2400") \
+    KNEADER_VALUE(n, "speed", 6, "u16", SIM_SETTING, 1, 10, 400, "10.0", "18.5") \
+    KNEADER_VALUE(n, "water", 7, "u32", SIM_SETTING, 2, 0, 20000, "0.00", "12.25") \
+    KNEADER_VALUE(n, "ramp", 9, "u16", SIM_SETTING, 1, 0, 600, "5.0", "8.0") \
+    KNEADER_FREE(n, "gain", 10, "f32", SIM_SETTING, 0, "1", "2.6") \
+    KNEADER_VALUE(n, "sensor", 12, "u8", SIM_SETTING, 0, 0, 2, "0", "1") \
+    KNEADER_VALUE(n, "lid_stop", 13, "u8", SIM_SETTING, 0, 0, 1, "1", NULL) \
+    KNEADER_VALUE(n, "offset", 14, "i16", SIM_CALIBRATION, 2, -500, 500, "0.00", correction) \
+    KNEADER_FREE(n, "reserved_a", 15, "u64", SIM_GAP, 0, NULL, NULL) \
+    KNEADER_FREE(n, "reserved_b", 19, "u16", SIM_GAP, 0, NULL, NULL)
+
+static const sim_entry map[] = {
     {"id.vendor", 1, 0, "t10", SIM_IDENTITY, 0, false, ANY, "Esempio", NULL},
     {"id.model", 1, 5, "t10", SIM_IDENTITY, 0, false, ANY, "EC-8", NULL},
     {"id.hardware", 1, 10, "t2", SIM_IDENTITY, 0, false, ANY, "2", NULL},
@@ -41,62 +60,22 @@ static const sim_entry general[] = {
     {"plant.door_lock", 0, 2016, "u8", SIM_SETTING, 0, true, 0, 1, "0", "1"},
     {"plant.zone", 0, 2017, "i16", SIM_SETTING, 0, true, -720, 840, "0", "60"},
     {"plant.energy_limit", 0, 2018, "u32", SIM_SETTING, 2, true, ANY, "0.00", "12.75"},
+    KNEADER(1, "1", "2", "27.0", "0.12")
+    KNEADER(2, "1", "1", "27.0", "-0.30")
+    KNEADER(3, "1", "2", "26.5", "0.05")
+    KNEADER(4, "1", "1", "26.5", "0.00")
+    KNEADER(5, "1", "2", "28.0", "0.41")
+    KNEADER(6, "1", "1", "28.0", "-0.08")
+    KNEADER(7, "0", "2", "25.5", "0.00")
+    KNEADER(8, "0", "1", "25.5", "0.22")
 };
 /* clang-format on */
-
-static void add(sim_entry *entry, int kneader, const char *name, uint16_t offset, const char *kind, uint8_t decimals,
-                int64_t low, int64_t high, const char *factory, const char *plant)
-{
-    *entry = (sim_entry){.address = (uint16_t)(1000 + 20 * kneader + offset),
-                         .kind = kind,
-                         .role = SIM_SETTING,
-                         .decimals = decimals,
-                         .held = true,
-                         .low = low,
-                         .high = high,
-                         .factory = factory,
-                         .plant = plant};
-    snprintf(entry->name, sizeof entry->name, "kneader_%d.%s", kneader + 1, name);
-}
-
-enum { ENTRIES = sizeof general / sizeof general[0] + KNEADERS * 15 };
-static sim_entry entries[ENTRIES];
-static once_flag filled = ONCE_FLAG_INIT;
-
-static void fill(void)
-{
-    static const char *const targets[KNEADERS] = {"27.0", "27.0", "26.5", "26.5", "28.0", "28.0", "25.5", "25.5"};
-    static const char *const offsets[KNEADERS] = {"0.12", "-0.30", "0.05", "0.00", "0.41", "-0.08", "0.00", "0.22"};
-    memcpy(entries, general, sizeof general);
-    size_t n = sizeof general / sizeof general[0];
-    for (int k = 0; k < KNEADERS; k++) {
-        add(&entries[n++], k, "enabled", 0, "u8", 0, 0, 1, "0", k < 6 ? "1" : "0");
-        add(&entries[n++], k, "direction", 1, "u8", 0, 0, 2, "0", k % 2 ? "1" : "2");
-        add(&entries[n++], k, "target", 2, "i16", 1, 50, 450, "25.0", targets[k]);
-        add(&entries[n++], k, "low", 3, "i16", 1, -100, 600, "15.0", "22.0");
-        add(&entries[n++], k, "high", 4, "i16", 1, -100, 600, "35.0", "30.5");
-        add(&entries[n++], k, "time", 5, "u16", 0, 60, 7200, "1800", "2400");
-        add(&entries[n++], k, "speed", 6, "u16", 1, 10, 400, "10.0", "18.5");
-        add(&entries[n++], k, "water", 7, "u32", 2, 0, 20000, "0.00", "12.25");
-        add(&entries[n++], k, "ramp", 9, "u16", 1, 0, 600, "5.0", "8.0");
-        add(&entries[n++], k, "gain", 10, "f32", 0, ANY, "1", "2.6");
-        add(&entries[n++], k, "sensor", 12, "u8", 0, 0, 2, "0", "1");
-        add(&entries[n++], k, "lid_stop", 13, "u8", 0, 0, 1, "1", NULL);
-        add(&entries[n++], k, "offset", 14, "i16", 2, -500, 500, "0.00", offsets[k]);
-        entries[n - 1].role = SIM_CALIBRATION;
-        add(&entries[n++], k, "reserved_a", 15, "u64", 0, ANY, NULL, NULL);
-        entries[n - 1].role = SIM_GAP;
-        add(&entries[n++], k, "reserved_b", 19, "u16", 0, ANY, NULL, NULL);
-        entries[n - 1].role = SIM_GAP;
-    }
-}
 
 static const sim_entry *entries_of(const sim_model *model, size_t *count)
 {
     (void)model;
-    call_once(&filled, fill);
-    *count = ENTRIES;
-    return entries;
+    *count = sizeof map / sizeof map[0];
+    return map;
 }
 
 static void start(sim_unit *unit)
