@@ -66,29 +66,13 @@ static void add_copy_json(json_t *list, const bil_site_past *p)
 static bool is_narrow(void)
 {
     screen l = the_screen();
-    return !l.whole && l.width < NARROW;
+    return !screen_takes(&l, NARROW);
 }
 
 static const char *when_text(const char *when, char out[20])
 {
     snprintf(out, 20, "%.10s %.5s", when, strlen(when) > 16 ? when + 11 : "");
     return out;
-}
-
-static void put_cells(grid *g, const char *const *cells)
-{
-    for (size_t i = 0; i < g->columns; i++)
-        grid_cell(g, cells[i], "");
-}
-
-/* A table, with its heading. */
-static void begin(grid *g, const char *const *heads, size_t columns, const char *rest)
-{
-    grid_begin(g, columns, NULL);
-    grid_row(g, " ", "");
-    put_cells(g, heads);
-    if (g->out)
-        tell(g->out, "%s\n", is_narrow() ? "" : rest);
 }
 
 static void put_mark(FILE *out, const char **between, const char *code, const char *text)
@@ -139,8 +123,8 @@ static void put_copy(grid *g, const bil_site_past *p)
     drift_text(p->has_before, p->from_before, before, sizeof before);
     drift_text(p->has_baseline, p->from_baseline, baseline, sizeof baseline);
     grid_row(g, p->baseline ? "★" : c->damaged ? "✗" : " ", p->baseline ? good() : c->damaged ? bad() : "");
-    put_cells(g,
-              (const char *const[]){called(c, word), when_text(c->when, when), before, baseline, c->who, c->firmware});
+    grid_cells(g,
+               (const char *const[]){called(c, word), when_text(c->when, when), before, baseline, c->who, c->firmware});
     if (is_narrow())
         tell(g->out, "\n      ");
     put_marks(g->out, p);
@@ -184,7 +168,7 @@ static void put_job(grid *g, const bil_site_job *j)
         if (strcmp(j->verdict, bil_verdict_name((bil_verdict)i)) == 0)
             verdict = bil_verdict_text((bil_verdict)i);
     grid_row(g, " ", "");
-    put_cells(g, (const char *const[]){when_text(j->when, when), j->kind, values, j->who});
+    grid_cells(g, (const char *const[]){when_text(j->when, when), j->kind, values, j->who});
     if (is_narrow())
         tell(out, "\n      ");
     tell(out, "%s%s%s", j->held || j->unfinished ? bad() : j->on_trial ? warn() : "", verdict, plain());
@@ -206,9 +190,6 @@ static void put_job(grid *g, const bil_site_job *j)
 static bool each_job(void *ctx, const bil_site_job *j)
 {
     telling *t = ctx;
-    if (!t->json && t->shown == 0)
-        begin(&t->grid, (const char *const[]){"jobs (UTC)", "kind", "written", "by"},
-              is_narrow() ? JOB_BY : JOB_COLUMNS, "result");
     t->shown++;
     if (t->json)
         add_job_json(t->list, j);
@@ -242,8 +223,9 @@ static int put_copies(library *l, const wanted *w, const char *name, bool baseli
 {
     telling t = {0};
     char word[4 * DEVICE_NAME + 3];
-    begin(&t.grid, (const char *const[]){"#", "when (UTC)", "vs before", baseline ? "vs ★" : "", "by", "firmware"},
-          is_narrow() ? BY : COPY_COLUMNS, "");
+    grid_begin(&t.grid, is_narrow() ? BY : COPY_COLUMNS, NULL);
+    grid_heading(&t.grid,
+                 (const char *const[]){"#", "when (UTC)", "vs before", baseline ? "vs ★" : "", "by", "firmware"}, "");
     int error = bil_site_history(l->site, name, w->all ? 0 : USUAL, each_copy, &t);
     if (!grid_end(&t.grid, stdout, 0) && !error)
         return say_error("temporary file", BIL_E_FILE_WRITE, NULL);
@@ -256,8 +238,10 @@ static int put_copies(library *l, const wanted *w, const char *name, bool baseli
 static int put_jobs(library *l, const wanted *w, const char *name)
 {
     telling t = {0};
+    grid_begin(&t.grid, is_narrow() ? JOB_BY : JOB_COLUMNS, NULL);
+    grid_heading(&t.grid, (const char *const[]){"jobs (UTC)", "kind", "written", "by"}, is_narrow() ? "" : "result");
     int error = bil_site_jobs(l->site, name, w->all ? 0 : USUAL, each_job, &t);
-    if (t.shown && !grid_end(&t.grid, stdout, 0) && !error)
+    if (!grid_end(&t.grid, stdout, 0) && !error)
         return say_error("temporary file", BIL_E_FILE_WRITE, NULL);
     if (!error && w->jobs && t.shown == 0)
         say("Nothing was written to it yet.\n");

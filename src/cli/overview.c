@@ -17,7 +17,7 @@ enum { NAME, LAST_COPY, GROUP, ASKED, COLUMNS };
 static bool has_room(size_t width)
 {
     screen l = the_screen();
-    return l.whole || l.width >= width;
+    return screen_takes(&l, width);
 }
 
 static void put_cells(grid *g, const bil_site_standing *one)
@@ -28,9 +28,7 @@ static void put_cells(grid *g, const bil_site_standing *one)
         age_text(d->last->when, age, sizeof age);
     if (one->asked[0])
         age_text(one->asked, asked, sizeof asked);
-    const char *const cells[COLUMNS] = {d->name, age, d->group, asked};
-    for (size_t i = 0; i < g->columns; i++)
-        grid_cell(g, cells[i], "");
+    grid_cells(g, (const char *const[COLUMNS]){d->name, age, d->group, asked});
 }
 
 static bool put_row(void *ctx, const bil_site_standing *one)
@@ -70,10 +68,7 @@ static int put_devices(library *l, bil_site_sum *sum)
     g.longest[ASKED] = AGE;
     if (!g.out)
         return say_error("temporary file", BIL_E_FILE_WRITE, NULL);
-    grid_row(&g, " ", "");
-    for (size_t i = 0; i < g.columns; i++)
-        grid_cell(&g, heads[i], "");
-    tell(g.out, has_room(STATE_TOO) ? "state\n" : "\n");
+    grid_heading(&g, heads, has_room(STATE_TOO) ? "state" : "");
     int error = bil_site_overview(l->site, sum, put_row, &g);
     if (!grid_end(&g, stdout, 0) && !error)
         return say_error("temporary file", BIL_E_FILE_WRITE, NULL);

@@ -77,8 +77,7 @@ static void roll(const bil_format *f, uint8_t raw[BIL_TEXT_MAX])
                                                                               : 0;
     if (number && f->limited && bil_type_is_signed((bil_type)f->type))
         value ^= UINT64_C(1) << 63; /* limits are keys, see bil_value_key */
-    for (int i = f->size; i-- > 0; value >>= 8)
-        raw[i] = (uint8_t)value;
+    bil_value_put_number(raw, f->size, value);
 }
 
 /* The least that it can be, where nothing else is known. */
@@ -92,8 +91,7 @@ static void least(const bil_format *f, uint8_t raw[BIL_TEXT_MAX])
         value ^= UINT64_C(1) << 63;
     if (f->choice_count && !f->limited && f->type != BIL_BITS8 && f->type != BIL_BITS16 && f->type != BIL_BITS32)
         value = f->choices[0].value;
-    for (int i = f->size; i-- > 0; value >>= 8)
-        raw[i] = (uint8_t)value;
+    bil_value_put_number(raw, f->size, value);
 }
 
 /* ---- entries ---- */
@@ -327,6 +325,8 @@ played_model *played_of(const bil_description *d, const bil_image *as, bool rand
     add_behaviour(p, d);
     if (d->identity[BIL_ID_SERIAL] != BIL_NONE)
         p->model.serial = p->entries[d->identity[BIL_ID_SERIAL]].name;
+    if (d->identity[BIL_ID_FIRMWARE] != BIL_NONE)
+        p->model.firmware = p->entries[d->identity[BIL_ID_FIRMWARE]].name;
     if (d->identity[BIL_ID_NAME] != BIL_NONE)
         p->model.called = p->entries[d->identity[BIL_ID_NAME]].name;
     if (d->link_unit != BIL_NONE)

@@ -102,7 +102,7 @@ static int serve(const chosen *which, int port, const char *control, int factor,
     sim_unit *unit = need(1, sizeof *unit);
     sim_start(unit, model, who->delivered, who->serial, who->name);
     unit->lasting = which->lasting;
-    if (who->firmware && !sim_put(unit, "id.firmware", who->firmware)) {
+    if (who->firmware && !(model->firmware && sim_put(unit, model->firmware, who->firmware))) {
         free(unit);
         return say_error(who->firmware, BIL_E_CALL, "this doesn't fit into the unit");
     }

@@ -31,8 +31,10 @@ static void put_finding(void *ctx, const char *what, const char *path, const cha
     json_t *list = ctx;
     char whole[600];
     (void)harms;
-    size_t length = strlen(path); /* a place in a file begins with its name */
-    snprintf(whole, sizeof whole, "%s", strncmp(why, path, length) == 0 && why[length] == ':' ? why + length + 1 : why);
+    size_t length = strlen(path);
+    if (length && strncmp(why, path, length) == 0 && why[length] == ':') /* a place in a file begins with its name */
+        why += length + 1;
+    snprintf(whole, sizeof whole, "%s", why);
     for (size_t i = 0; i < sizeof advice / sizeof advice[0]; i++)
         if (strcmp(advice[i].what, what) == 0)
             snprintf(whole, sizeof whole, "%s%s", why, advice[i].now);

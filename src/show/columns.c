@@ -12,6 +12,11 @@ size_t shown_width(const char *text)
     return width;
 }
 
+bool screen_takes(const screen *l, size_t width)
+{
+    return l->whole || l->width >= width;
+}
+
 void put_cell(FILE *file, const char *text, size_t width)
 {
     static const char blanks[] = "                                                                                ";
@@ -26,12 +31,4 @@ void put_cell(FILE *file, const char *text, size_t width)
         terminal_put(file, "…", SIZE_MAX);
     else if (width - all < sizeof blanks)
         fwrite(blanks, 1, width - all, file);
-}
-
-void put_last_cell(FILE *file, const char *text, size_t width)
-{
-    if (shown_width(text) > width)
-        put_cell(file, text, width);
-    else
-        terminal_put(file, text, SIZE_MAX);
 }

@@ -16,11 +16,11 @@ typedef struct screen {
     bool whole; /* nobody looks at it in that width: nothing is cut */
 } screen;
 
+/* Is there room for so much? */
+bool screen_takes(const screen *l, size_t width);
 /* Characters that a text takes on the screen. */
 size_t shown_width(const char *text);
 /* The text and blanks up to `width`; longer text is cut with an ellipsis. */
 void put_cell(FILE *file, const char *text, size_t width);
-/* The text as far as `width` goes, without blanks behind it. */
-void put_last_cell(FILE *file, const char *text, size_t width);
 
 #endif

@@ -21,6 +21,7 @@ void grid_row(grid *g, const char *mark, const char *code)
 {
     if (!g->out)
         return;
+    g->records++;
     putc(RECORD, g->out);
     fputs(code, g->out);
     fputs(mark, g->out);
@@ -38,10 +39,27 @@ void grid_cell(grid *g, const char *text, const char *code)
     putc(UNIT, g->out);
 }
 
+void grid_cells(grid *g, const char *const *texts)
+{
+    for (size_t i = 0; i < g->columns; i++)
+        grid_cell(g, texts[i], "");
+}
+
+void grid_heading(grid *g, const char *const *texts, const char *rest)
+{
+    g->headed = true;
+    grid_row(g, " ", "");
+    grid_cells(g, texts);
+    if (g->out)
+        tell(g->out, "%s\n", rest);
+}
+
 void grid_line(grid *g)
 {
-    if (g->out)
-        putc(RECORD, g->out);
+    if (!g->out)
+        return;
+    g->records++;
+    putc(RECORD, g->out);
 }
 
 /* ---- once all are known ---- */
@@ -50,11 +68,11 @@ void grid_line(grid *g)
 static size_t seen_width(const char *text)
 {
     size_t width = 0;
-    for (; *text; text++) {
-        if (*text == ESCAPE)
-            text += strcspn(text, "m");
-        else
-            width += ((unsigned char)*text & 0xc0) != 0x80;
+    while (*text) {
+        bool is_code = *text == ESCAPE;
+        size_t length = is_code ? strcspn(text, "m") : 1;
+        width += !is_code && ((unsigned char)*text & 0xc0) != 0x80;
+        text += length + (is_code && text[length]);
     }
     return width;
 }
@@ -159,7 +177,7 @@ bool grid_end(grid *g, FILE *out, size_t width)
         return false;
     char *record = NULL;
     size_t room = 0;
-    for (int round = 0; round < 2; round++) {
+    for (int round = g->headed && g->records == 1 ? 2 : 0; round < 2; round++) {
         ssize_t length;
         rewind(g->out);
         for (bool first = true; (length = getdelim(&record, &room, RECORD, g->out)) > 0; first = false) {

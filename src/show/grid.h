@@ -15,6 +15,8 @@ typedef struct grid {
     FILE *out;                 /* what comes behind the cells is told here; NULL: there is no room for it */
     size_t columns;            /* at most GRID_MOST */
     size_t most[GRID_MOST];    /* for each column: what is longer is cut there; 0: nothing is */
+    size_t records;            /* rows and lines */
+    bool headed;               /* the first of them is a heading */
     size_t longest[GRID_MOST]; /* may be set before the first row: then a column is no narrower than that */
 } grid;
 
@@ -24,6 +26,11 @@ void grid_begin(grid *g, size_t columns, const size_t *most);
  * after the other. */
 void grid_row(grid *g, const char *mark, const char *code);
 void grid_cell(grid *g, const char *text, const char *code);
+/* All cells of a row, in no colour. */
+void grid_cells(grid *g, const char *const *texts);
+/* What stands above the columns, as the first row; `rest` above what comes behind them. A heading of nothing isn't
+ * printed. */
+void grid_heading(grid *g, const char *const *texts, const char *rest);
 /* A line without cells: what is told from here on. */
 void grid_line(grid *g);
 /* Prints it all, and lets go of it. The rest of a row that goes beyond the screen's width is cut there, where that

@@ -27,11 +27,10 @@ void values_begin(value_table *t, screen l, size_t count, const char *const *lab
     grid_begin(&t->grid, 1 + count, NULL);
     if (!labels || !value_most(&l, count))
         return;
-    grid_row(&t->grid, " ", "");
-    grid_cell(&t->grid, "parameter", "");
+    const char *heads[GRID_MOST] = {"parameter"};
     for (size_t i = 0; i < count; i++)
-        grid_cell(&t->grid, labels[i], "");
-    tell(t->grid.out, "\n");
+        heads[1 + i] = labels[i];
+    grid_heading(&t->grid, heads, "");
 }
 
 /* Each value once, behind the labels of all that have it. */
@@ -60,7 +59,6 @@ void values_row(value_table *t, const value_row *row)
     size_t longest = 0;
     if (!out)
         return;
-    t->any = true;
     for (size_t i = 0; i < row->count; i++) {
         size_t its = shown_width(row->values[i]) + 2 * (row->odd >> i & 1);
         longest = its > longest ? its : longest;
@@ -85,10 +83,5 @@ void values_row(value_table *t, const value_row *row)
 
 bool values_end(value_table *t)
 {
-    if (!t->any && t->grid.out) { /* a heading of nothing */
-        fclose(t->grid.out);
-        t->grid.out = NULL;
-        return true;
-    }
     return grid_end(&t->grid, t->screen.out, t->screen.whole ? 0 : t->screen.width);
 }

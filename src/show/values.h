@@ -20,7 +20,6 @@ typedef struct value_table {
     grid grid;
     screen screen;
     size_t count;
-    bool any;
 } value_table;
 
 /* `labels` stand above the values where there is room; NULL: nothing does. What is told to `grid.out` behind a row

@@ -179,5 +179,20 @@ static uint64_t live(const sim_unit *unit, const sim_entry *entry)
     return UINT64_MAX;
 }
 
-const sim_model sim_ec8 = {"ec-8", "plant.address", NULL,  NULL, false, true,    4000, 5,    100,
-                           60,     entries_of,      start, tick, may,   written, live, bank, NULL};
+const sim_model sim_ec8 = {.name = "ec-8",
+                           .address = "plant.address",
+                           .serial = "id.serial",
+                           .firmware = "id.firmware",
+                           .called = "plant.name",
+                           .text_low_byte_first = true,
+                           .boot_ms = 4000,
+                           .reply_ms = 5,
+                           .most_read = 100,
+                           .most_write = 60,
+                           .map = entries_of,
+                           .start = start,
+                           .tick = tick,
+                           .may = may,
+                           .written = written,
+                           .live = live,
+                           .bank = bank};

@@ -217,5 +217,19 @@ static uint64_t live(const sim_unit *unit, const sim_entry *entry)
     return UINT64_MAX;
 }
 
-const sim_model sim_ed30 = {"ed-30", "bus.address", NULL,  NULL, true, false,   3000, 8,    32,
-                            16,      entries_of,    start, tick, may,  written, live, NULL, NULL};
+const sim_model sim_ed30 = {.name = "ed-30",
+                            .address = "bus.address",
+                            .serial = "id.serial",
+                            .firmware = "id.firmware",
+                            .called = "bus.name",
+                            .low_cell_first = true,
+                            .boot_ms = 3000,
+                            .reply_ms = 8,
+                            .most_read = 32,
+                            .most_write = 16,
+                            .map = entries_of,
+                            .start = start,
+                            .tick = tick,
+                            .may = may,
+                            .written = written,
+                            .live = live};

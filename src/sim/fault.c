@@ -174,7 +174,7 @@ void sim_fault_at_start(sim_unit *unit)
 {
     const sim_fault *other = standing(unit, OTHER_UNIT, NULL), *moved = standing(unit, OTHER_ADDRESS, NULL);
     if (other) {
-        sim_put(unit, "id.serial", other->text);
+        sim_put(unit, unit->model->serial, other->text);
         sim_store(unit);
     }
     if (moved)

@@ -37,10 +37,10 @@ void sim_start(sim_unit *unit, const sim_model *model, bool as_delivered, const 
         if (text && !sim_parse(unit, entry, text, &unit->running[entry->space][entry->address]))
             abort(); /* the map itself is wrong */
     }
-    if (serial && !sim_put(unit, model->serial ? model->serial : "id.serial", serial))
+    if (serial && !(model->serial && sim_put(unit, model->serial, serial)))
         fprintf(stderr, "simulate: this serial number doesn't fit the model\n");
-    if (name && !sim_put(unit, model->called ? model->called : "bus.name", name))
-        sim_put(unit, "plant.name", name);
+    if (name && !(model->called && sim_put(unit, model->called, name)))
+        fprintf(stderr, "simulate: this name doesn't fit the model\n");
     memcpy(unit->stored, unit->running, sizeof unit->stored);
     memcpy(unit->kept[0], unit->stored[0], sizeof unit->kept[0]);
     memcpy(unit->kept[1], unit->stored[0], sizeof unit->kept[1]);

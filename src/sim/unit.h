@@ -61,7 +61,7 @@ typedef struct sim_fault {
 typedef struct sim_model {
     const char *name;
     const char *address; /* the entry with the unit number at which it answers, from its next start on; NULL: it is 1 */
-    const char *serial, *called; /* entries of its serial number and its name; NULL: the usual ones */
+    const char *serial, *firmware, *called; /* entries of what tells it apart, and of its name; NULL: it has none */
     bool low_cell_first, text_low_byte_first;
     uint32_t boot_ms, reply_ms;
     uint16_t most_read, most_write; /* cells in one request */
