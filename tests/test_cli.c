@@ -93,7 +93,6 @@ static int set_up(void **state)
 {
     (void)state;
     tool_begin();
-    hints_in = ".";
     start_unit(0, "ed-30", password);
     start_unit(1, "ec-8", NULL);
     start_unit(2, "ed-30 --firmware 2.4.3", NULL);
@@ -329,7 +328,6 @@ static void a_model_is_played_by_its_description(void **state)
     (void)state;
     static const char *const models[] = {"ed-30", "ec-8"};
     expect(0, NULL, sh("b site make described >/dev/null; mkdir -p described/descriptions"));
-    hints_in = "described";
     for (int i = 0; i < 2; i++) {
         char options[100];
         expect(0, NULL,
@@ -366,7 +364,6 @@ static void a_model_is_played_by_its_description(void **state)
         expect(0, NULL, sh("cd described; rm -f *.bset"));
         stop_unit(6);
     }
-    hints_in = ".";
     expect(2, "there is no description of this model here", sh("b simulate PX-7"));
     expect(6, NULL, sh("b simulate described/descriptions/none.yaml"));
     expect(0, NULL, sh("rm -r described"));
@@ -411,7 +408,7 @@ static void wrong_calls(void **state)
     expect(2, "a purpose is", sh("b write %s %s --as gift", copy, unit_at[0]));
     expect(2, "no description of this model here", sh("b simulate ed-99"));
     expect(2, "printable text", sh("b read %s --why \"$(printf 'a\\nb')\"", unit_at[0]));
-    expect(6, NULL, sh("b check %s >/dev/full", copy));
+    expect(6, NULL, sh("$B check %s >/dev/full", copy));
     const char *commands[] = {"read", "show", "compare", "write", "check", "simulate", "demo"};
     for (size_t i = 0; i < sizeof commands / sizeof commands[0]; i++)
         for (int asked = 0; asked < 2; asked++) {
@@ -536,11 +533,11 @@ static void folders_and_disks(void **state)
     expect(6, "can't be written", sh("b read %s --folder /nowhere", unit_at[0]));
     expect(6, "can't be written", sh("b read %s --folder %s", unit_at[0], copy));
     expect(6, "can't be written", sh("b read %s --folder /proc", unit_at[0]));
-    sh("mkdir full; (ulimit -f 0; b read %s --folder full 2>&1; echo code $?) | cat", unit_at[0]);
+    sh("mkdir full; (ulimit -f 0; $B read %s --folder full 2>&1; echo code $?) | cat", unit_at[0]);
     expect(0, "the disk is full", 0);
     expect(0, "code 6", 0);
     expect(0, NULL, sh("test -z \"$(ls -A full)\"")); /* nothing half-written stays behind */
-    sh("(ulimit -f 0; BILANCIA_PASSWORD=%s b write %s %s --yes --folder full 2>&1; echo code $?) | cat", "mill-30",
+    sh("(ulimit -f 0; BILANCIA_PASSWORD=%s $B write %s %s --yes --folder full 2>&1; echo code $?) | cat", "mill-30",
        copy, unit_at[0]);
     expect(0, "the disk is full", 0);
     expect(0, "code 6", 0);

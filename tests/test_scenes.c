@@ -136,8 +136,6 @@ static void play(FILE *file, const scene *s, unsigned number)
         assert_int_equal(code, 0);
         return;
     }
-    hints_in = strstr(s->types, "cd ..") ? "." : "mill";
-    hints_hold();
     snprintf(line, sizeof line, "%s/raw", folder);
     FILE *raw = fopen(line, "w");
     assert_non_null(raw);

@@ -125,8 +125,8 @@ static void the_index_says_what_the_files_say(void **state)
         if (!number)
             snprintf(deed, sizeof deed, "%s", deed_of);
         sh("%s", deed); /* some are refused */
-        static const char *const say = "(b overview --json --site mill; b history crusher --json --all --site mill; "
-                                       "b history kneading --json --all --site mill)";
+        static const char *const say = "($B overview --json --site mill; $B history crusher --json --all --site mill; "
+                                       "$B history kneading --json --all --site mill)";
         if (sh("%s > kept; rm -r cache; %s > made; cmp kept made", say, say) != 0)
             fail_msg("after \"%s\" the index says something else: %s", deed, output);
     }
@@ -340,9 +340,9 @@ static void nothing_is_lost(void **state)
     make_mill();
     enum { HANDS = 6, TIMES = 8 };
     expect(0, NULL,
-           sh("for hand in 1 2 3 4 5 6; do (for i in 1 2 3 4 5 6 7 8; do b read crusher --site mill --why $hand.$i "
+           sh("for hand in 1 2 3 4 5 6; do (for i in 1 2 3 4 5 6 7 8; do $B read crusher --site mill --why $hand.$i "
               ">/dev/null || echo bad; "
-              "b note crusher \"$hand.$i\" --site mill >/dev/null || echo bad; done) & done; wait"));
+              "$B note crusher \"$hand.$i\" --site mill >/dev/null || echo bad; done) & done; wait"));
     if (strstr(output, "bad"))
         fail_msg("%s", output);
     assert_int_equal(count_of("mill", "crusher"), HANDS * TIMES);
@@ -402,7 +402,7 @@ static void sixteen_units_on_one_line(void **state)
     expect(0, "16 known", sh("b find site --site line"));
     /* one owner a line: two programs take turns, and both get what they came for */
     expect(0, NULL,
-           sh("line=$(head -n 1 unit7.said); (b read --all --site line | tail -n 1) & sleep 0.3; b read \"$line\" "
+           sh("line=$(head -n 1 unit7.said); ($B read --all --site line | tail -n 1) & sleep 0.3; $B read \"$line\" "
               "--folder . ; "
               "echo code $?; wait"));
     expect(0, "code 0", 0);
@@ -434,7 +434,7 @@ static void watching(void **state)
     (void)state;
     make_mill();
     expect(0, NULL, sh("b read --all --site mill"));
-    sh("b watch --every 1 --rounds 3 --site mill >watched 2>&1 & sleep 0.5; b simulate --at unit1.ctl set plant.zone "
+    sh("$B watch --every 1 --rounds 3 --site mill >watched 2>&1 & sleep 0.5; b simulate --at unit1.ctl set plant.zone "
        "90; wait");
     expect(0, NULL, sh("cat watched; grep -c saved, watched"));
     assert_int_equal(count_of("mill", "kneading"), 2);
@@ -639,7 +639,7 @@ static void sites_that_are_wrong(void **state)
     expect(0, "limit.torque",
            sh("b read kneading --site mill >/dev/null; cp -r mill ro; rm ro/.index*; chmod -R a-w ro; "
               "b history kneading --site ro; b show twin#1 --site ro"));
-    sh("chmod -R u+w ro; rm -rf ro; before=$(find mill -type f | sort); (ulimit -f 0; b read kneading --site mill "
+    sh("chmod -R u+w ro; rm -rf ro; before=$(find mill -type f | sort); (ulimit -f 0; $B read kneading --site mill "
        "2>&1; echo code $?; "
        "b note kneading x --site mill 2>&1; echo code $?) | cat; test \"$before\" = \"$(find mill -type f | sort)\" && "
        "echo same");

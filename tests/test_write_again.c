@@ -12,9 +12,6 @@ static int begin(void **state)
 {
     (void)state;
     tool_begin();
-#ifdef BILANCIA_LONG
-    hints_in = ".";
-#endif
     start_unit(0, "ed-30 --name crusher --serial ED30-0417", NULL);
     expect(0, NULL, sh("b site make mill --name 'Poggio Finto' && b device add crusher %s --site mill", unit_at[0]));
     expect(0, NULL, sh("b read crusher --site mill --why good && b baseline crusher --site mill"));
@@ -409,9 +406,9 @@ static void one_write_at_a_time(void **state)
     disturb();
     expect(
         3, "somebody else is writing",
-        sh("echo mill-30 | b write crusher#baseline crusher --yes --password-fd 0 --site mill --who bruno >first 2>&1 "
+        sh("echo mill-30 | $B write crusher#baseline crusher --yes --password-fd 0 --site mill --who bruno >first 2>&1 "
            "& "
-           "for i in $(seq 500); do grep -q ^Device first && break; sleep 0.02; done; echo mill-30 | b write "
+           "for i in $(seq 500); do grep -q ^Device first && break; sleep 0.02; done; echo mill-30 | $B write "
            "crusher#baseline crusher --yes --password-fd 0 --site mill; e=$?; wait; "
            "exit $e"));
     assert_non_null(strstr(output, "bruno since 20"));

@@ -153,7 +153,7 @@ static void what_is_refused(void **state)
     refuse("the folder for the record can't be written", 6,
            (snprintf(line, sizeof line, "b write good.bset %s --yes --folder good.bset", unit_at[0]), line));
     refuse("the disk is full", 6,
-           "said=$( (ulimit -f 0; b write crusher#baseline crusher --yes --site mill 2>&1; echo \"code $?\") | cat); "
+           "said=$( (ulimit -f 0; $B write crusher#baseline crusher --yes --site mill 2>&1; echo \"code $?\") | cat); "
            "echo \"$said\"; exit ${said##*code }");
     expect(0, NULL, sh("b device change crusher --writers anna --site mill"));
     refuse("somebody who may not write to this device", 3, site);

@@ -14,56 +14,143 @@ char unit_at[UNITS][64];
 
 /* ---- commands ---- */
 
+/* While proposals are followed, each command hands over when it has ended: a file with what it said (at a terminal:
+ * nothing, it was read there) beside one with its environment and place, and goes on when it may. */
+enum { ASK = 8, GO = 9 };
+#define HANDS_OVER                                                                                                     \
+    "over() { { export -p; pwd | sed \"s/.*/cd '&'/\"; } >$t.env; echo $t >&8; read _ <&9; cd \"$PWD\"; return $c; "   \
+    "}; "                                                                                                              \
+    "new() { t=$(mktemp /tmp/bilancia-test-said-XXXXXX) c=0; }; "
+#define TOLD                                                                                                           \
+    HANDS_OVER                                                                                                         \
+    "b() { local t c; [ \"$1\" != simulate ] || { $B \"$@\"; return; }; new; "                                         \
+    "if [ /dev/stdout -ef /dev/stderr ]; then $B \"$@\" >$t 2>&1 8>&- 9<&- || c=$?; cat $t; "                          \
+    "else $B \"$@\" >$t 2>$t.err 8>&- 9<&- || c=$?; cat $t; cat $t.err >&2; cat $t.err >>$t; rm $t.err; fi; "          \
+    "over; }; "
+#define SHOWN HANDS_OVER "b() { local t c; new; $B \"$@\" 8>&- 9<&- || c=$?; over; }; "
+#define ALONE "b() { $B \"$@\"; }; "
+
+static void pipes(int ask[2], int go[2])
+{
+    assert_int_equal(pipe(ask), 0);
+    assert_int_equal(pipe(go), 0);
+}
+
+static void in_shell(const char *shell, const char *line, const int ask[2], const int go[2])
+{
+    if (hints_on) {
+        dup2(ask[1], ASK);
+        dup2(go[0], GO);
+    }
+    execl(shell, shell, "-c", line, (char *)NULL);
+    _exit(127);
+}
+
+/* A command has ended: what it proposes is followed, then its shell goes on. */
+static void take_over(int ask, int go, const char *shown)
+{
+    char at[100] = "", path[110];
+    for (size_t i = 0; i + 1 < sizeof at && read(ask, at + i, 1) == 1 && at[i] != '\n'; i++)
+        at[i + 1] = '\0';
+    at[strcspn(at, "\n")] = '\0';
+    snprintf(path, sizeof path, "%s.env", at);
+    static char said[OUTPUT];
+    FILE *file = fopen(at, "r");
+    said[file ? fread(said, 1, OUTPUT - 1, file) : 0] = '\0';
+    if (file)
+        fclose(file);
+    hints_on = false; /* what comes meanwhile isn't followed */
+    hints_hold(shown ? shown : said, path);
+    hints_on = true;
+    unlink(at);
+    unlink(path);
+    assert_int_equal(write(go, "\n", 1), 1);
+}
+
+static int code_of(int status)
+{
+    return WIFEXITED(status) ? WEXITSTATUS(status) : -1;
+}
+
 /* Runs a shell line in the test's folder; `b` is the tool. Returns the exit code; what was said is in `output`, and all
  * that was ever said in the file "said". */
 int sh(const char *format, ...)
 {
-    char line[8000], whole[9000];
+    static int depth;
+    char line[8000], whole[10000];
     va_list list;
     va_start(list, format);
     vsnprintf(line, sizeof line, format, list);
     va_end(list);
-    snprintf(
-        whole, sizeof whole,
-        "cd %s; B=%s; b() { $B \"$@\"; }; ( %s\n) >said.now 2>&1 </dev/null; code=$?; cat said.now >>said; exit $code",
-        folder, BILANCIA_TOOL, line);
-    int status = system(whole);
+    snprintf(whole, sizeof whole,
+             "cd %s; B=%s; %s( %s\n) >said.%d 2>&1 </dev/null; code=$?; cat said.%d >>said; exit $code", folder,
+             BILANCIA_TOOL, hints_on ? TOLD : ALONE, line, depth, depth);
+    depth++;
+    int ask[2], go[2], status = 0;
+    pipes(ask, go);
+    pid_t child = fork();
+    if (child == 0)
+        in_shell("/bin/sh", whole, ask, go);
+    struct pollfd asked = {.fd = ask[0], .events = POLLIN};
+    while (waitpid(child, &status, hints_on ? WNOHANG : 0) == 0)
+        if (poll(&asked, 1, 20) > 0)
+            take_over(ask[0], go[1], NULL);
+    depth--;
+    for (int i = 0; i < 2; i++)
+        close(ask[i]), close(go[i]);
     char path[100];
-    snprintf(path, sizeof path, "%s/said.now", folder);
+    snprintf(path, sizeof path, "%s/said.%d", folder, depth);
     FILE *file = fopen(path, "r");
     size_t got = file ? fread(output, 1, OUTPUT - 1, file) : 0;
     output[got] = '\0';
     if (file)
         fclose(file);
-    return WIFEXITED(status) ? WEXITSTATUS(status) : -1;
+    return code_of(status);
 }
 
 int at_terminal(unsigned short columns, unsigned short rows, const char *input, const char *format, ...)
 {
-    char line[8000], whole[9000];
+    char line[8000], whole[10000];
     va_list list;
     va_start(list, format);
     vsnprintf(line, sizeof line, format, list);
     va_end(list);
-    snprintf(whole, sizeof whole, "cd %s; b() { %s \"$@\"; }; %s", folder, BILANCIA_TOOL, line);
+    snprintf(whole, sizeof whole, "cd %s; B=%s; %s%s", folder, BILANCIA_TOOL, hints_on ? SHOWN : ALONE, line);
     struct winsize size = {.ws_row = rows, .ws_col = columns};
-    int master;
+    int master, ask[2], go[2];
+    pipes(ask, go);
     pid_t child = forkpty(&master, NULL, NULL, &size);
     if (child == 0) {
         setenv("TERM", "xterm", 1);
-        execl("/bin/bash", "bash", "-c", whole, (char *)NULL);
-        _exit(127);
+        in_shell("/bin/bash", whole, ask, go);
     }
     assert_int_equal(write(master, input, strlen(input)), strlen(input));
-    size_t used = 0;
-    ssize_t got;
-    while (used + 1 < OUTPUT && (got = read(master, output + used, OUTPUT - 1 - used)) > 0)
-        used += (size_t)got;
-    output[used] = '\0';
+    char *shown = malloc(OUTPUT);
+    assert_non_null(shown);
+    size_t used = 0, followed = 0;
+    ssize_t got = 0;
+    struct pollfd ready[] = {{.fd = master, .events = POLLIN}, {.fd = ask[0], .events = POLLIN}};
+    while (used + 1 < OUTPUT && poll(ready, 2, -1) > 0) {
+        if (ready[0].revents) {
+            got = read(master, shown + used, OUTPUT - 1 - used);
+            if (got <= 0)
+                break;
+            used += (size_t)got;
+        } else if (ready[1].revents) { /* all that it showed was read */
+            shown[used] = '\0';
+            take_over(ask[0], go[1], shown + followed);
+            followed = used;
+        }
+    }
+    shown[used] = '\0';
+    memcpy(output, shown, used + 1);
+    free(shown);
     close(master);
+    for (int i = 0; i < 2; i++)
+        close(ask[i]), close(go[i]);
     int status;
     waitpid(child, &status, 0);
-    return WIFEXITED(status) ? WEXITSTATUS(status) : -1;
+    return code_of(status);
 }
 
 void wait_for(int master, const char *what)
@@ -99,7 +186,6 @@ void expect(int code, const char *says, int got)
         fprintf(stderr, "%s\n", output); /* whole: a failure's own text is cut */
         fail_msg("exit %d and \"%s\" were expected; exit %d came", code, says ? says : "", got);
     }
-    hints_hold();
 }
 
 int control(int unit, const char *words)
@@ -182,6 +268,7 @@ void tool_begin(void)
     setenv("XDG_CACHE_HOME", state, 1);
     setenv("LC_ALL", "C.UTF-8", 1);
     setenv("BILANCIA_TURNS", folder, 1); /* other tests have units of the same number */
+    hints_on = getenv("BILANCIA_HINTS") != NULL;
 }
 
 void tool_end(void)

@@ -61,17 +61,19 @@ typedef struct bil_host_config {
 
 /* Opens the library for a program; `config` NULL: as usual. On an error *host is NULL where memory was short or the
  * call is wrong, else a handle that only tells what it was about, and is to be closed. BIL_E_YAML, BIL_E_NO_SITE,
- * BIL_E_SITE_BROKEN, BIL_E_CALL (a name that can't be one), BIL_E_MEMORY, BIL_E_BAD_CALL. */
+ * BIL_E_SITE_FILE, BIL_E_CALL (a name that can't be one), BIL_E_MEMORY, BIL_E_BAD_CALL. */
 int bil_host_open(bil_host **host, const bil_host_config *config);
 
 /* Closes it with all that was opened with it. NULL does nothing. */
 void bil_host_close(bil_host *host);
 
 /* Of the last call that took this host, or a handle opened with it: the error; what it is about (a file, an address, a
- * name, or ""); what was seen (or ""); and all of it as one line for a person. */
+ * name, or ""); what was seen (or ""); the folder of the site that it is about, where a site had a say that wasn't
+ * named (or ""); and all of it as one line for a person. */
 int bil_host_error(const bil_host *host);
 const char *bil_host_what(const bil_host *host);
 const char *bil_host_why(const bil_host *host);
+const char *bil_host_of_site(const bil_host *host);
 const char *bil_host_trouble(const bil_host *host);
 
 /* Who acts, as given or found; "" where that can't be told. */

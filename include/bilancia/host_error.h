@@ -29,6 +29,7 @@ extern "C" {
     /* the site */ \
     X(90, NO_SITE, "no_site", "there is no site here") \
     X(91, SITE_BROKEN, "site_broken", "the folder of the site is damaged") \
+    X(124, SITE_FILE, "site_file", "what makes this folder a site can't be read") \
     X(92, NO_DEVICE, "no_device", "the site has no such device") \
     X(93, NO_COPY, "no_copy", "the device has no such copy") \
     X(94, KEPT, "kept", "this copy is kept for good") \

@@ -48,7 +48,7 @@ typedef struct bil_site_device {
 } bil_site_device;
 
 /* Opens the site in this folder; NULL: the host's. What it knows quickly is brought up to date. BIL_E_NO_SITE,
- * BIL_E_SITE_BROKEN. On an error *site is NULL. */
+ * BIL_E_SITE_FILE, BIL_E_SITE_BROKEN. On an error *site is NULL. */
 int bil_site_open(bil_host *host, const char *folder, bil_site **site);
 
 /* Makes one; the folder may be there, but no site. BIL_E_CALL, BIL_E_FILE_WRITE. */
@@ -77,6 +77,7 @@ const char *bil_site_name(const bil_site *site);
     X(NO_ANSWER, "no_answer", "doesn't answer") \
     X(LONG_AGO, "long_ago", "not asked for long") \
     X(DISPUTED, "disputed", "two places of the site disagree") \
+    X(TWO_BASELINES, "two_baselines", "two baselines were marked") \
     X(DAMAGED, "damaged", "the last copy is damaged") \
     X(UNSTORED, "unstored", "values not stored yet") \
     X(UNPROVED, "unproved", "stored, not seen after a restart") \

@@ -73,7 +73,8 @@ typedef struct bil_story {
     uint32_t aside;   /* 1 << bil_check for each check that it set aside */
     bool foreign;     /* it is of another computer: then it counts once a person agrees, and its checks
                        * hold again */
-    const char *ours; /* and this computer's own newest record there, or "" */
+    const char *ours; /* and this computer's own newest record there, where it
+                       * leaves anything to do, or "" */
 } bil_story;
 
 /* What is to be written, how, and how the program answers. Texts and lists needn't outlive the call. */

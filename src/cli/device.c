@@ -75,9 +75,6 @@ static void put_text(const bil_site_standing *one)
         if (texts[i].text[0])
             say("%-13s %s\n", texts[i].name, texts[i].text);
     say("%-13s %d\n", "Copies", d->copies);
-    if (d->disputed)
-        say("%s!%s two places of the site say different things of this device; device change decides\n", warn(),
-            plain());
 }
 
 static int show(library *l, const char *which, bool json)

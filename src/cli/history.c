@@ -253,15 +253,12 @@ static int put_text(library *l, const wanted *w, const bil_site_standing *one)
     const bil_site_device *d = one->device;
     char name[DEVICE_NAME];
     int count = d->copies, code = EXIT_DONE;
-    bool disputed = d->baseline_disputed, baseline = d->baseline[0];
+    bool baseline = d->baseline[0];
     snprintf(name, sizeof name, "%s", d->name);
     say("%s%s%s  %s%s\n", bold(), d->name, plain(), d->address, d->retired ? ", out of service" : "");
     put_standing(one);
     if (!w->jobs && count)
         code = put_copies(l, w, name, baseline, count);
-    if (code == EXIT_DONE && disputed)
-        say("%s!%s two baselines were marked that don't know of each other; mark one again to decide\n", warn(),
-            plain());
     if (code == EXIT_DONE)
         code = library_code(l, bil_site_notes(l->site, name, "note", put_device_note, NULL));
     return code == EXIT_DONE ? put_jobs(l, w, name) : code;

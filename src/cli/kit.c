@@ -104,8 +104,10 @@ static int check(library *l, const char *path)
         say("%s\n", files.lines[i]);
     say_lacks(&kit);
     char word[4 * 4200 + 3], device[4 * DEVICE_NAME + 3];
+    error = library_site(l); /* what is wrong with it doesn't concern the kit */
     say("To have its copy in a site: bilancia take-in %s %s%s\n", pasted(path, word, sizeof word),
-        kit.device[0] ? pasted(kit.device, device, sizeof device) : "DEVICE", next_site());
+        kit.device[0] ? pasted(kit.device, device, sizeof device) : "DEVICE",
+        !error && l->site ? next_site() : " --site FOLDER");
     return EXIT_DONE;
 }
 

@@ -29,6 +29,8 @@ static void put_disputes(const library *l)
 int library_failed(const library *l, int error)
 {
     bool told = l->host && bil_host_error(l->host) == error;
+    if (told && bil_host_of_site(l->host)[0])
+        next_like(bil_host_of_site(l->host), l->description);
     return say_error(told ? bil_host_what(l->host) : "", error, told ? bil_host_why(l->host) : NULL);
 }
 

@@ -26,22 +26,27 @@ static int make(library *l, const char *folder, const char *name)
 static void put_finding(void *ctx, const char *what, const char *path, const char *why, bool harms)
 {
     static const struct {
-        const char *what, *now;
-    } advice[] = {{"no_card", ": bilancia device add"}, {"disputed_device", "; bilancia device change decides"}};
+        const char *what, *before, *behind;
+    } advice[] = {{"no_card", "bilancia device add ", " ADDRESS"},
+                  {"disputed_device", "bilancia device change ", ""},
+                  {"disputed_baseline", "bilancia baseline ", "#last"}};
     json_t *list = ctx;
-    char whole[600];
+    char word[1000], next[2048] = "";
     (void)harms;
     size_t length = strlen(path);
     if (length && strncmp(why, path, length) == 0 && why[length] == ':') /* a place in a file begins with its name */
         why += length + 1;
-    snprintf(whole, sizeof whole, "%s", why);
     for (size_t i = 0; i < sizeof advice / sizeof advice[0]; i++)
         if (strcmp(advice[i].what, what) == 0)
-            snprintf(whole, sizeof whole, "%s%s", why, advice[i].now);
+            snprintf(next, sizeof next, "%s%s%s%s", advice[i].before, pasted(path, word, sizeof word), advice[i].behind,
+                     next_site());
     if (list)
-        json_array_append_new(list, json_pack("{s:s,s:s,s:s}", "what", what, "path", path, "why", whole));
+        json_array_append_new(list, json_pack("{s:s,s:s,s:s,s:s*}", "what", what, "path", path, "why", why, "next",
+                                              next[0] ? next : NULL));
     else
-        say("%s! %s%s: %s\n", warn(), plain(), path, whole);
+        say("%s! %s%s: %s\n", warn(), plain(), path, why);
+    if (!list && next[0])
+        say("  What to do: %s\n", next);
 }
 
 /* What jobs left behind is no fault of the files, and whoever looks after the site wants to know it all the same. */

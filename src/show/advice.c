@@ -89,6 +89,7 @@
     X(CSV, "mend the line named; docs/compare.md tells how a table looks") \
     X(NO_SITE, "go to the folder of the site[, name it with --site], or make one: bilancia site make FOLDER") \
     X(SITE_BROKEN, "what is wrong: bilancia site check@") \
+    X(SITE_FILE, "bring site.json from another place of this site, or as it was; nothing else of the site is lost") \
     X(NO_DEVICE, "its devices: bilancia overview@; to add one: bilancia device add NAME ADDRESS@") \
     X(NO_COPY, "its copies: bilancia history %@") \
     X(KEPT, "the first copy, the baseline and proved copies can't be deleted; mark another baseline first") \
@@ -101,7 +102,7 @@
     X(TURN, "wait until that has ended, then run the command again; what is stuck ends with the program that has it[, or is set aside with --despite turn='THE REASON']") \
     X(NO_RECORD, "name the device of a site, or the .brec file that the write printed") \
     X(DESCRIPTORS, "close other programs, or raise the limit: ulimit -n 1024") \
-    X(CARD, "who wrote what: bilancia site check@; to decide, say once more how it is to be: device change[, or for this once --despite card='THE REASON']") \
+    X(CARD, "who wrote what: bilancia site check@; to let it be as it is here: bilancia device change %@[, or for this once --despite card='THE REASON']") \
     X(NO_KEY, "give the file with the secret half: a PEM file of an Ed25519 key") \
     X(FOREIGN, "look at what it asks for and at the machine; or begin anew with a copy that you chose") \
     X(RECORD_FORM, "take another one; the saved copies beside it can be written as ever")

@@ -28,7 +28,14 @@ static const struct {
     [BIL_STANDING_DRIFTED] = {"≠", TINT_WARN, {"bilancia compare %s#baseline %s#last", NULL}, {"to look", NULL}},
     [BIL_STANDING_NO_ANSWER] = {"✗", TINT_BAD, {"bilancia read %s", NULL}, {"to ask again", NULL}},
     [BIL_STANDING_LONG_AGO] = {"!", TINT_WARN, {"bilancia read %s", NULL}, {"to ask", NULL}},
-    [BIL_STANDING_DISPUTED] = {"!", TINT_BAD, {"bilancia device show %s", NULL}, {"to look", NULL}},
+    [BIL_STANDING_DISPUTED] = {"!",
+                               TINT_BAD,
+                               {"bilancia device show %s", "bilancia device change %s"},
+                               {"to look", "to let it be so"}},
+    [BIL_STANDING_TWO_BASELINES] = {"!",
+                                    TINT_WARN,
+                                    {"bilancia history %s", "bilancia baseline %s#last"},
+                                    {"to look", "to mark one again"}},
     [BIL_STANDING_DAMAGED] = {"✗", TINT_BAD, {"bilancia read %s", NULL}, {"for a new one", NULL}},
     [BIL_STANDING_UNSTORED] = {"!", TINT_WARN, {"bilancia compare %s#stored %s", NULL}, {"to look", NULL}},
     [BIL_STANDING_UNPROVED] = {"·", TINT_PLAIN, {"bilancia write %s#last %s --prove", NULL}, {"to prove it", NULL}},
@@ -117,8 +124,11 @@ size_t standing_next(const bil_site_standing *one, bil_standing s, next_step out
     bool baseline = one->device->baseline[0] != '\0';
     for (size_t i = 0; i < NEXT_MOST && all[s].next[i]; i++) {
         const char *pattern = all[s].next[i];
+        if (!one->device->address[0] && strncmp(pattern, "bilancia read", 13) == 0) /* its note is gone */
+            pattern = "bilancia device add %s ADDRESS";
         bool lasts = strncmp(pattern, "bilancia keep", 13) == 0 || strncmp(pattern, "bilancia write", 14) == 0;
-        if ((s == BIL_STANDING_EXCHANGED && i == 0 && !baseline) || (lasts && one->device->limit[0]))
+        bool demanded = s == BIL_STANDING_UNPROVED && one->device->signed_by[0]; /* and the last copy may have none */
+        if ((s == BIL_STANDING_EXCHANGED && i == 0 && !baseline) || (lasts && one->device->limit[0]) || demanded)
             continue;
         if (s <= BIL_STANDING_ON_TRIAL && one->elsewhere)
             fill_in(pattern, pasted(one->record, word, sizeof word), out[count].command, sizeof out[count].command);

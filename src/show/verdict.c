@@ -118,7 +118,7 @@ static void put_how_to_go_on(const write_call *w)
 static void put_way_to_proof(const write_call *w)
 {
     char last[SITE_WORD], copy[4 * SITE_WORD + 3], name[4 * SITE_WORD + 3];
-    if (!write_may_last(w))
+    if (!write_may_last(w) || json_object_get(w->despite, "signature")) /* nobody signed what the device has now */
         return;
     snprintf(last, sizeof last, "%.280s#last", w->keep.name);
     say("  To have the proof now:  bilancia write %s %s --prove%s\n", pasted(last, copy, sizeof copy),

@@ -282,6 +282,11 @@ const char *bil_host_why(const bil_host *h)
     return h->trouble.why;
 }
 
+const char *bil_host_of_site(const bil_host *h)
+{
+    return h->trouble.site;
+}
+
 const char *bil_host_trouble(const bil_host *h)
 {
     const trouble *t = &h->trouble;

@@ -155,7 +155,7 @@ static bool check_device(void *ctx, const device_row *row)
     if (index_unclear(f->x, row, unclear, sizeof unclear) && row->disputed)
         found(f, "disputed_device", row->name, unclear);
     if (row->baseline_disputed)
-        found(f, "disputed_baseline", row->name, "two baselines that don't know of each other; mark one again");
+        found(f, "disputed_baseline", row->name, "two baselines that don't know of each other");
     index_copies(f->x, row->folder, 0, check_copy, f);
     index_notes(f->x, row->folder, NULL, NULL, count_note, f);
     index_strange(f->x, row->folder, check_file, f);

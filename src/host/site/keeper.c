@@ -92,6 +92,8 @@ static int ask_around(const char *folder, char seen[][STORAGE_PATH], size_t *cou
             trouble_of(t, error, "", why);
         else
             error = ask_site(its, NULL, c, t);
+        if (error)
+            snprintf(t->site, sizeof t->site, "%s", its->place.path);
         if (its->index.db)
             open_site_close(its);
     }

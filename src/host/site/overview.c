@@ -60,8 +60,8 @@ static void by_copies(site_index *index, const device_row *row, overview_row *ou
     if (row->copies && row->baseline[0] && !(out->all & unknown) &&
         index_copy(index, row, "baseline", &baseline) == BIL_OK)
         out->drift = index_drift(index, &baseline, &row->last);
-    is_so(out, BIL_STANDING_DRIFTED,
-          out->drift > 0 || (out->drift < 0 && row->baseline[0] && row->copies && !damaged && !(out->all & unknown)));
+    bool comparable = row->baseline[0] && !row->baseline_disputed && row->copies && !damaged && !(out->all & unknown);
+    is_so(out, BIL_STANDING_DRIFTED, out->drift > 0 || (out->drift < 0 && comparable));
     is_so(out, BIL_STANDING_DAMAGED, damaged);
     is_so(out, BIL_STANDING_UNSTORED, json_is_true(json_object_get(row->state, "unstored")));
     is_so(out, BIL_STANDING_NO_COPY, row->copies == 0);
@@ -87,7 +87,8 @@ int overview_of(site_index *index, const device_row *row, const ledger *known, o
     by_copies(index, row, out);
     is_so(out, BIL_STANDING_NO_ANSWER, silent);
     is_so(out, BIL_STANDING_LONG_AGO, asked_long_ago(out->asked));
-    is_so(out, BIL_STANDING_DISPUTED, row->disputed || row->baseline_disputed);
+    is_so(out, BIL_STANDING_DISPUTED, row->disputed);
+    is_so(out, BIL_STANDING_TWO_BASELINES, row->baseline_disputed);
     is_so(out, BIL_STANDING_NO_BASELINE, row->copies && !row->baseline[0]);
     is_so(out, BIL_STANDING_WELL, out->all == 0);
     if (row->retired)

@@ -27,7 +27,7 @@ static int load(site *s, char *why, size_t size)
     char *text = storage_text(path, NOTE_MOST, &length);
     if (!text) {
         snprintf(why, size, "%s: %s", path, storage_why(errno));
-        return storage_open_error() == BIL_E_FILE_OPEN ? BIL_E_SITE_BROKEN : storage_open_error();
+        return storage_open_error() == BIL_E_FILE_OPEN ? BIL_E_SITE_FILE : storage_open_error();
     }
     json_t *json = jn_read(text, length, &at);
     char hex[2 * BIL_SHA256 + 1] = "";
@@ -39,13 +39,13 @@ static int load(site *s, char *why, size_t size)
     int error = BIL_OK;
     if (!json) {
         snprintf(why, size, "%s:%d:%d: %s", path, at.line, at.column, at.text);
-        error = BIL_E_SITE_BROKEN;
+        error = BIL_E_SITE_FILE;
     } else if (!json_is_integer(format) || json_integer_value(format) != FORMAT) {
         snprintf(why, size, "%s: another version of this tool made this site", path);
-        error = BIL_E_SITE_BROKEN;
+        error = BIL_E_SITE_FILE;
     } else if (!name || !site_name_is_good(name)) {
         snprintf(why, size, "%s: the name of the site is missing", path);
-        error = BIL_E_SITE_BROKEN;
+        error = BIL_E_SITE_FILE;
     } else {
         snprintf(s->name, sizeof s->name, "%s", name);
     }

@@ -18,7 +18,7 @@ typedef struct site {
     char id[17]; /* from what its first file says: the same in all its places */
 } site;
 
-/* The site at `given`, or the one that the current folder lies in. BIL_E_NO_SITE, BIL_E_SITE_BROKEN. */
+/* The site at `given`, or the one that the current folder lies in. BIL_E_NO_SITE, BIL_E_SITE_FILE. */
 int site_find(site *s, const char *given, char *why, size_t why_size);
 /* The site that this folder lies in. */
 int site_around(site *s, const char *folder, char *why, size_t why_size);

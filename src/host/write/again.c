@@ -57,7 +57,8 @@ int again_of_device(again *a, write_call *w)
         return write_fail(w, w->keep.name, BIL_E_NO_RECORD, "nothing was written to this device yet");
     record_story *ours = mem_new(1, sizeof *ours);
     a->ours_too = ours && a->last.foreign && story_newest_of_ours(w->keep.records, &a->known, a->undoes, ours);
-    snprintf(a->ours, sizeof a->ours, "%s", ours ? ours->path : "");
+    a->ours_too = a->ours_too && (a->undoes || !ours->settled);
+    snprintf(a->ours, sizeof a->ours, "%s", a->ours_too ? ours->path : "");
     mem_free(ours);
     return begin(a, w);
 }
