@@ -30,20 +30,19 @@ static bil_outcome open_card(void *ctx, bil_result *result)
 }
 
 /* Moves to the first cell. Only holding cells are on a card, and only as many as the file is long. */
-static bil_outcome find(card *c, uint16_t space, uint16_t address, bil_result *result)
+static bil_outcome find(card *c, uint8_t table, uint16_t address, bil_result *result)
 {
     result->cause = c->file ? BIL_E_REFUSED : BIL_E_LOST;
     if (!c->file)
         return BIL_NOT_SENT;
-    return space == BIL_HOLDING && fseek(c->file, 2L * address, SEEK_SET) == 0 ? BIL_DONE : BIL_REFUSED;
+    return table == BIL_HOLDING && fseek(c->file, 2L * address, SEEK_SET) == 0 ? BIL_DONE : BIL_REFUSED;
 }
 
-static bil_outcome read_card(void *ctx, uint16_t space, uint16_t address, uint16_t count, uint16_t *cells,
-                             bil_result *result)
+static bil_outcome read_card(void *ctx, const bil_span *at, uint16_t *cells, bil_result *result)
 {
     card *c = ctx;
-    bil_outcome outcome = find(c, space, address, result);
-    for (uint16_t i = 0; i < count && outcome == BIL_DONE; i++) {
+    bil_outcome outcome = find(c, at->table, at->first, result);
+    for (uint16_t i = 0; i < at->count && outcome == BIL_DONE; i++) {
         int high = getc(c->file), low = getc(c->file);
         if (low == EOF)
             return BIL_REFUSED; /* not on this card */
@@ -52,12 +51,11 @@ static bil_outcome read_card(void *ctx, uint16_t space, uint16_t address, uint16
     return outcome;
 }
 
-static bil_outcome write_card(void *ctx, uint16_t space, uint16_t address, uint16_t count, const uint16_t *cells,
-                              bil_result *result)
+static bil_outcome write_card(void *ctx, const bil_span *at, const uint16_t *cells, bil_result *result)
 {
     card *c = ctx;
-    bil_outcome outcome = find(c, space, address, result);
-    for (uint16_t i = 0; i < count && outcome == BIL_DONE; i++)
+    bil_outcome outcome = find(c, at->table, at->first, result);
+    for (uint16_t i = 0; i < at->count && outcome == BIL_DONE; i++)
         if (putc(cells[i] >> 8, c->file) == EOF || putc(cells[i] & 0xff, c->file) == EOF)
             outcome = BIL_UNKNOWN; /* some of it may be there */
     return fflush(c->file) == 0 ? outcome : BIL_UNKNOWN;

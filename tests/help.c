@@ -92,11 +92,11 @@ static void before(void *ctx, const bil_job *job, const bil_action *action)
         b->before(b->ctx, job, action);
 }
 
-static bool secret(void *ctx, uint8_t slot, uint8_t *raw, size_t size)
+static bool secret(void *ctx, uint8_t slot, const bil_format *format, uint8_t *raw)
 {
     const bench *b = ctx;
     size_t length = b->password ? strlen(b->password) : 0;
-    if (slot != 1 || length == 0 || length > size)
+    if (slot != 1 || length == 0 || length > format->size)
         return false;
     memcpy(raw, b->password, length);
     return true;

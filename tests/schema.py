@@ -35,8 +35,8 @@ def with_text_keys(value):
     return [with_text_keys(v) for v in value] if isinstance(value, list) else value
 
 
-for model in ("ed-30", "ec-8"):
-    with open(f"{source}/descriptions/{model}.yaml", encoding="utf-8") as f:
+for model in ("descriptions/ed-30", "descriptions/ec-8", "tests/one-of-each"):
+    with open(f"{source}/{model}.yaml", encoding="utf-8") as f:
         document = with_text_keys(yaml.safe_load(f))
     errors = list(description_validator.iter_errors(document))
     if errors:
@@ -67,4 +67,4 @@ for line in wrong_lines:
 document["parameters"]["Bad Id"] = {"name": "x", "type": "u8", "class": "setup", "at": 1}
 if description_validator.is_valid(document):
     sys.exit("the schema accepts a wrong id")
-print(f"schema: {lines + 2 + len(wrong_lines) + 1} passed, 0 failed")
+print(f"schema: {lines + 3 + len(wrong_lines) + 1} passed, 0 failed")

@@ -164,7 +164,7 @@ static void the_writer_refuses_what_doesnt_fit(void **state)
     assert_int_equal(bil_set_begin(&writer, none, none, NULL, &header, line, &length), BIL_E_SPACE);
     header.why = str("say \"olio\" \\ è");
     assert_int_equal(bil_set_begin(&writer, none, none, NULL, &header, line, &length), BIL_OK);
-    bil_item item = {.id = str("a"), .type = BIL_U8, .cls = BIL_CLASS_SETUP, .size = 1, .name = {text, 600}};
+    bil_item item = {.id = str("a"), .type = BIL_U8, .cls = BIL_CLASS_SETUP, .size = 1, .name = {text, 1000}};
     assert_int_equal(bil_set_item(&writer, &item, line, &length), BIL_E_SET_LONG);
     uint8_t digest[BIL_SHA256] = {0}, bytes[BIL_SET_CHUNK + 1] = {0};
     text[BIL_FILE_NAME_MAX + 1] = '\0';

@@ -58,6 +58,10 @@ static const struct {
     {8, "stored_values: ^maybe", "none of"},
     {9, "identify: {model: ^id.modell}", "no parameter"},
     {9, "identify: ^{}", "missing"},
+    {9, "identify: {model: ^{}}", "1 to 4"},
+    {9, "identify: {model: {x.state: ^hold}}", "choices"},
+    {9, "identify: {model: {^x.hold: 3}}", "can't be read"},
+    {9, "identify: {model: {id.model: ^3}}", "at most 32 bits"},
     {10, "state: {parameter: x.state, held: ^hold}", "choices"},
     {12, "  - {does: hold, steps: [{write: x.hold, value: ^65536}]}", "outside its limits"},
     {12, "  - {does: hold, steps: [{until: ^x.hold, value: 1}]}", "can't be read"},
@@ -77,7 +81,40 @@ static const struct {
     {10, "unit_shows: {^different: [id.model]}", "no key"},
     {13, "  - ^{does: hold, steps: [{wait: 5}]}", "two of this"},
     {15, "  ^id.Model: {name: Model, type: text, size: 4, class: unit, at: 0}", "is no id"},
-    {15, "  id.model: {name: Model, type: text, size: ^3, class: unit, at: 0}", "whole cells"},
+    {7, "groups: ^{repeat: {id: c, count: 2, stride: 9}, parameters: {}}\nlink: {}", "a list"},
+    {7, "groups: [^{parameters: {}}]\nlink: {}", "missing"},
+    {7, "groups: [{repeat: {id: c, count: ^0, stride: 9}, parameters: {}}]\nlink: {}", "1 to 1000"},
+    {7, "groups: [{repeat: {id: c, count: 2, stride: 9}, parameters: {s: ^{name: S, type: u16, class: setup, at: 65530}}}]\nlink: {}", "c_2.s lies behind"},
+    {7, "groups: [{repeat: {id: c, count: 2, stride: 1}, parameters: {s: ^{name: S, type: u32, class: setup, at: 100}}}]\nlink: {}", "c_1.s and c_2.s lie on"},
+    {7, "groups: [{repeat: {id: c, count: 2, stride: 1}, parameters: {s: {name: S, type: u16, class: setup, at: 100, resets: [^\"c_{n}.t\"]}}}]\nlink: {}", "c_1.t"},
+    {7, "groups: [{repeat: {id: C, count: 2, stride: 1}, parameters: {^s: {name: S, type: u16, class: setup, at: 100}}}]\nlink: {}", "C_1.s"},
+    {15, "  id.model: {name: Model, type: text, size: ^161, class: unit, at: 0}", "1 to 160"},
+    {15, "  id.model: {name: Model, type: text, size: 4, class: unit, at: 0, form: ^bcd}", "without a sign"},
+    {7, "spaces: {^coils: {table: holding, unit: 2}}\nlink: {}", "of the device itself"},
+    {7, "spaces: {annex: {table: holding, unit: ^256}}\nlink: {}", "0 to 255"},
+    {7, "spaces: {annex: {table: holding, above: ^0}}\nlink: {}", "1 to 255"},
+    {7, "spaces: {annex: ^{table: holding}}\nlink: {}", "either"},
+    {7, "link: {largest_write_bits: ^1969}", "1 to 1968"},
+    {17, "  x.level: {name: L, type: i16, class: setup, at: 11, space: ^annex}", "no space"},
+    {17, "  x.level: {name: L, type: ^i16, class: setup, at: 11, space: coils}", "is a bool"},
+    {17, "  x.level: ^{name: L, type: bool, class: setup, at: 11, space: discrete}", "can't be written"},
+    {17, "  x.level: {name: L, type: i32, class: setup, at: 14, writes: ^single}", "takes 2 cells"},
+    {17, "  x.level: {name: L, type: i16, class: setup, at: 11, writes: ^masked}", "some bits"},
+    {17, "  x.level: {name: L, type: i16, class: setup, at: 11, bit: [4, ^16]}", "4 to 15"},
+    {17, "  x.level: {name: L, type: i8, class: setup, at: 11, bit: ^[0, 8]}", "doesn't go into 9 bits"},
+    {17, "  x.level: {name: L, type: i32, class: setup, at: 14, bit: ^3}", "doesn't go into"},
+    {17, "  x.level: {name: L, type: u16, class: setup, at: 11, bit: ^[0, 5], form: bcd}", "four bits"},
+    {17, "  x.level: {name: L, type: i16, class: setup, at: 11, form: sign_magnitude, limits: ^[-32768, 0]}", "wider"},
+    {17, "  x.level: {name: L, type: u16, class: setup, at: 11, form: bcd, limits: ^[0, 10000]}", "wider"},
+    {17, "  x.level: {name: L, type: u16, class: setup, at: 11, form: ^sign_magnitude}", "with a sign"},
+    {17, "  x.level: {name: L, type: u16, class: setup, at: 11, form: ^loose}", "leaves nothing"},
+    {17, "  x.level: {name: L, type: u16, class: setup, at: 11, form: ^length}", "only a text"},
+    {17, "  x.level: ^{name: L, type: choice8, class: setup, at: 11, bit: [0, 1], choices: {0: a, 4: b}}", "no room in 2 bits"},
+    {17, "  x.level: {name: L, type: u8, class: setup, at: 11, bit: [0, 3]}\n  x.more: ^{name: M, type: bool, class: setup, at: 11, bit: 3}", "same bits"},
+    {17, "  x.level: {name: L, type: u8, class: setup, at: 11, bit: [0, 3]}\n  x.more: ^{name: M, type: u8, class: setup, at: 11}", "same cell"},
+    {17, "  x.level: {name: L, type: bool, class: setup, at: 11, bit: 0}\n  x.more: ^{name: M, type: bool, class: setup, at: 11, bit: 3, writes: masked}", "the way"},
+    {17, "  x.level: {name: L, type: bool, class: setup, at: 11, bit: 0}\n  x.more: ^{name: M, type: bool, class: setup, at: 11, bit: 3, byte_order: low_first}", "order of its bytes"},
+    {17, "  x.level: ^{name: L, type: bool, class: command, at: 11, bit: 0}", "masked"},
     {15, "  id.model: {name: Model, type: text, size: 4, class: unit, at: ^65535}", "0 to 65534"},
     {16, "  ^id.model: {name: Hold, type: u16, class: command, at: 10}", "twice"},
     {17, "  x.level: {name: L, type: i16, class: setup, at: 11, scale: ^999999999999999, offset: 0.000000001}", "too large together"},
@@ -120,12 +157,19 @@ static void every_error_has_its_place(void **state)
     assert_int_equal(bil_value_check(&level->format, (const uint8_t[]){0, 7}), BIL_E_STEP);        /* 0.7 */
     description_free(&loaded);
     for (size_t i = 0; i < sizeof wrong / sizeof wrong[0]; i++) {
-        char line[200], place[100];
+        char line[300], place[100];
         size_t column = strcspn(wrong[i].text, "^");
         snprintf(line, sizeof line, "%.*s%s", (int)column, wrong[i].text,
                  wrong[i].text + column + (wrong[i].text[column] == '^'));
         write_yaml(path, wrong[i].line, line);
-        snprintf(place, sizeof place, "%s:%d:%zu: ", path, wrong[i].line, column + 1);
+        const char *begin = wrong[i].text, *row = wrong[i].text;
+        int rows = 0;
+        while ((row = memchr(row, '\n', (size_t)(wrong[i].text + column - row))) != NULL) {
+            begin = ++row;
+            rows++;
+        }
+        snprintf(place, sizeof place, "%s:%d:%zu: ", path, wrong[i].line + rows,
+                 (size_t)(wrong[i].text + column - begin) + 1);
         int error = description_load(&loaded, path, why, sizeof why);
         if (error != BIL_E_YAML || strncmp(why, place, strlen(place)) != 0 || !strstr(why, wrong[i].says))
             fail_msg("\"%s\" gives \"%s\" and not \"%s...%s\"", wrong[i].text, error ? why : "no error", place,
@@ -290,6 +334,16 @@ static void large_ones_take_their_time_and_no_more(void **state)
         used += (size_t)snprintf(text + used, ROOM - used, "*a, ");
     assert_int_equal(load_large(text, used, why, sizeof why), BIL_E_YAML);
     assert_non_null(strstr(why, "stand for others"));
+    used = 0; /* twenty thousand of one text */
+    for (int i = 0; i < LINES; i++)
+        used += (size_t)snprintf(text + used, ROOM - used, "%s\n", sound[i]);
+    used += (size_t)snprintf(text + used, ROOM - used,
+                             "groups:\n  - repeat: {id: y, count: 999, stride: 20}\n    parameters:\n");
+    for (int i = 0; i < 20; i++)
+        used += (size_t)snprintf(text + used, ROOM - used,
+                                 "      p%d: {name: P, type: u16, class: setup, at: %d, resets: [\"y_{n}.p%d\"]}\n", i,
+                                 100 + i, (i + 7) % 20);
+    assert_int_equal(load_large(text, used, why, sizeof why), BIL_OK);
     for (int kind = 0; kind < 3; kind++) {
         used = 0;
         for (int i = 0; i < LINES - 1; i++)
@@ -320,10 +374,84 @@ static void large_ones_take_their_time_and_no_more(void **state)
     }
 }
 
+/* A group that repeats is what one gets by writing each of them down. */
+static void repeated_is_written_out(void **state)
+{
+    (void)state;
+    static const char *const lines[] = {
+        "{name: \"Sensor {n} kind\", type: choice8, class: setup, at: %u, choices: {0: none, 3: hot}, factory: hot}",
+        "{name: \"Gain%s\", type: i24, class: calibration, at: %u, scale: 0.01, limits: [-5.00, 5.00], unit: mV}",
+        "{name: \"On%s\", type: bool, class: setup, at: %u, bit: 3, resets: [\"%s.kind\", \"%s.gain\"]}"};
+    static const char *const ids[] = {"kind", "gain", "on"};
+    enum { TIMES = 13, STRIDE = 5, AT = 1000 };
+    char text[2][12000], why[400], line[400], id[20], name[60];
+    size_t used[2] = {0};
+    loaded_description loaded[2];
+    for (int way = 0; way < 2; way++)
+        for (int i = 0; i < LINES; i++)
+            used[way] += (size_t)snprintf(text[way] + used[way], sizeof text[way] - used[way], "%s\n", sound[i]);
+    used[0] += (size_t)snprintf(text[0] + used[0], sizeof text[0] - used[0],
+                                "groups: [{repeat: {id: channel, count: %d, stride: %d}, parameters: {", TIMES, STRIDE);
+    for (unsigned n = 0; n <= TIMES; n++) /* 0: the pattern */
+        for (unsigned i = 0; i < 3; i++) {
+            unsigned at = AT + i + (i == 2) + (n ? (n - 1) * STRIDE : 0);
+            snprintf(id, sizeof id, n ? "channel_%u" : "channel_{n}", n);
+            snprintf(name, sizeof name, n ? " %u" : "", n);
+            if (i == 0)
+                snprintf(line, sizeof line, lines[0], at);
+            else if (i == 1)
+                snprintf(line, sizeof line, lines[1], name, at);
+            else
+                snprintf(line, sizeof line, lines[2], name, at, id, id);
+            char *number = strstr(line, "{n} kind");
+            if (number && n) {
+                char rest[400];
+                snprintf(rest, sizeof rest, "%s", number + 3);
+                snprintf(number, (size_t)(line + sizeof line - number), "%u%s", n, rest);
+            }
+            if (n)
+                used[1] +=
+                    (size_t)snprintf(text[1] + used[1], sizeof text[1] - used[1], "  %s.%s: %s\n", id, ids[i], line);
+            else
+                used[0] += (size_t)snprintf(text[0] + used[0], sizeof text[0] - used[0], "%s: %s, ", ids[i], line);
+        }
+    used[0] += (size_t)snprintf(text[0] + used[0], sizeof text[0] - used[0], "}}]\n");
+    for (int way = 0; way < 2; way++)
+        if (description_load_text(&loaded[way], "text", text[way], used[way], why, sizeof why) != BIL_OK)
+            fail_msg("%s in\n%s", why, text[way]);
+    const bil_description *a = &loaded[0].table, *b = &loaded[1].table;
+    assert_int_equal(a->count, LINES - 14 + 3 * TIMES);
+    assert_true(a->count == b->count && a->raw_size == b->raw_size);
+    same_text(a->layout, b->layout);
+    assert_memory_equal(a->by_place, b->by_place, a->count * sizeof a->by_place[0]);
+    assert_memory_equal(a->factory, b->factory, a->raw_size);
+    assert_memory_equal(a->factory_known, b->factory_known, a->count);
+    for (uint16_t i = 0; i < a->count; i++) {
+        const bil_param *p = &a->params[i], *q = &b->params[i];
+        same_text(p->id, q->id);
+        same_text(p->name, q->name);
+        same_text(p->unit, q->unit);
+        assert_true(p->at.number == q->at.number && p->raw_at == q->raw_at && p->space == q->space &&
+                    p->cells == q->cells && p->cls == q->cls && p->flags == q->flags && p->way == q->way &&
+                    p->stage == q->stage && p->reset_count == q->reset_count);
+        assert_memory_equal(p->resets, q->resets, p->reset_count * sizeof p->resets[0]);
+        bil_format f = p->format, g = q->format;
+        for (uint16_t k = 0; k < f.choice_count; k++) {
+            assert_int_equal(f.choices[k].value, g.choices[k].value);
+            same_text(f.choices[k].name, g.choices[k].name);
+        }
+        f.choices = g.choices = NULL;
+        assert_memory_equal(&f, &g, sizeof f);
+    }
+    description_free(&loaded[0]);
+    description_free(&loaded[1]);
+}
+
 int main(void)
 {
-    const struct CMUnitTest tests[] = {
-        cmocka_unit_test(every_error_has_its_place), cmocka_unit_test(the_generated_tables_are_the_loaded_ones),
-        cmocka_unit_test(doubts_are_said), cmocka_unit_test(large_ones_take_their_time_and_no_more)};
+    const struct CMUnitTest tests[] = {cmocka_unit_test(every_error_has_its_place),
+                                       cmocka_unit_test(the_generated_tables_are_the_loaded_ones),
+                                       cmocka_unit_test(doubts_are_said), cmocka_unit_test(repeated_is_written_out),
+                                       cmocka_unit_test(large_ones_take_their_time_and_no_more)};
     return cmocka_run_group_tests_name("description", tests, NULL, NULL);
 }

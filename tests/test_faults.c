@@ -264,8 +264,9 @@ static void play(peer *p, bil_link *link, unsigned rounds_wanted)
         bool writes = roll_below(&d, 2);
         for (uint16_t k = 0; k < count; k++)
             cells[k] = writes ? next++ : 0;
-        bil_outcome outcome = writes ? under.ops->write(under.ctx, BIL_HOLDING, address, count, cells, &result)
-                                     : under.ops->read(under.ctx, BIL_HOLDING, address, count, cells, &result);
+        const bil_span at = {.first = address, .count = count};
+        bil_outcome outcome =
+            writes ? under.ops->write(under.ctx, &at, cells, &result) : under.ops->read(under.ctx, &at, cells, &result);
         outcomes[outcome]++;
         if (outcome == BIL_DONE)
             assert_memory_equal(p->cells + address, cells, count * sizeof cells[0]);

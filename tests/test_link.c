@@ -105,7 +105,7 @@ static void every_reply_has_its_outcome(void **state)
     const bil_cells under = modbus.over.below;
     uint16_t cells[2] = {0x1234, 0xabcd};
     bil_result result = {0};
-    assert_int_equal(under.ops->read(under.ctx, BIL_HOLDING, 7, 2, cells, &result),
+    assert_int_equal(under.ops->read(under.ctx, &(bil_span){.first = 7, .count = 2}, cells, &result),
                      BIL_NOT_SENT); /* not connected yet */
     for (size_t i = 0; i < sizeof cases / sizeof cases[0]; i++) {
         p.reply_size = bytes_of(cases[i].reply, p.reply);
@@ -114,8 +114,9 @@ static void every_reply_has_its_outcome(void **state)
         pthread_create(&thread, NULL, answer_once, &p);
         result = (bil_result){0};
         assert_int_equal(under.ops->connect(under.ctx, &result), BIL_DONE);
-        bil_outcome outcome = cases[i].write ? under.ops->write(under.ctx, BIL_HOLDING, 7, 2, cells, &result)
-                                             : under.ops->read(under.ctx, BIL_HOLDING, 7, 2, cells, &result);
+        bil_outcome outcome = cases[i].write
+                                  ? under.ops->write(under.ctx, &(bil_span){.first = 7, .count = 2}, cells, &result)
+                                  : under.ops->read(under.ctx, &(bil_span){.first = 7, .count = 2}, cells, &result);
         if (outcome != cases[i].outcome || result.cause != cases[i].cause || result.code != cases[i].code)
             fail_msg("%s: outcome %d, cause %s, code %u", cases[i].what, (int)outcome,
                      bil_error_name((int)result.cause), result.code);
@@ -138,7 +139,7 @@ static void every_reply_has_its_outcome(void **state)
         pthread_create(&thread, NULL, answer_once, &p);
         under.ops->speak_to(under.ctx, BIL_UNIT(unit));
         assert_int_equal(under.ops->connect(under.ctx, &result), BIL_DONE);
-        assert_int_equal(under.ops->read(under.ctx, BIL_HOLDING, 7, 1, cells, &result), BIL_DONE);
+        assert_int_equal(under.ops->read(under.ctx, &(bil_span){.first = 7, .count = 1}, cells, &result), BIL_DONE);
         assert_int_equal(p.request[6], unit);
         under.ops->close(under.ctx);
         pthread_join(thread, NULL);
@@ -243,8 +244,9 @@ static void a_line_with_another_server(void **state)
             cells[k] = (uint16_t)roll(&d);
         w.fault = fault;
         result = (bil_result){0};
-        bil_outcome outcome = writes ? under.ops->write(under.ctx, BIL_HOLDING, at, count, cells, &result)
-                                     : under.ops->read(under.ctx, BIL_HOLDING, at, count, cells, &result);
+        bil_outcome outcome =
+            writes ? under.ops->write(under.ctx, &(bil_span){.first = at, .count = count}, cells, &result)
+                   : under.ops->read(under.ctx, &(bil_span){.first = at, .count = count}, cells, &result);
         if (writes)
             memcpy(model + at, cells, count * sizeof cells[0]); /* the server did it, whatever became of the reply */
         bool slow = !fault && outcome == BIL_UNKNOWN && result.cause == BIL_E_SILENT; /* a busy machine is no fault */

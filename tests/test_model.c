@@ -81,11 +81,9 @@ static bil_outcome dial(void *ctx, bil_result *result)
     return r->gone ? BIL_NOT_SENT : BIL_DONE;
 }
 
-static bil_outcome read_row(void *ctx, uint16_t space, uint16_t address, uint16_t count, uint16_t *cells,
-                            bil_result *result)
+static bil_outcome read_row(void *ctx, const bil_span *at, uint16_t *cells, bil_result *result)
 {
     row *r = ctx;
-    (void)space;
     r->now += 5;
     if (r->number && r->speaks != r->number) {
         bool says = r->there_cause && r->there_times > 0;
@@ -95,32 +93,30 @@ static bil_outcome read_row(void *ctx, uint16_t space, uint16_t address, uint16_
     }
     result->cause = r->always == BIL_BUSY ? BIL_E_BUSY : BIL_E_SILENT;
     if (r->on_read)
-        r->on_read(r, address);
+        r->on_read(r, at->first);
     if (r->always != BIL_DONE)
         return r->always;
-    bool hole = address > NUMBER || address + count > NUMBER + 1;
-    if (hole || (r->unreadable_one && address <= ONE && address + count > ONE)) {
+    bool hole = at->first > NUMBER || at->first + at->count > NUMBER + 1;
+    if (hole || (r->unreadable_one && at->first <= ONE && at->first + at->count > ONE)) {
         result->cause = BIL_E_REFUSED;
         result->code = 2;
         return BIL_REFUSED;
     }
-    memcpy(cells, r->cells + address, count * sizeof cells[0]);
+    memcpy(cells, r->cells + at->first, at->count * sizeof cells[0]);
     return BIL_DONE;
 }
 
-static bil_outcome write_row(void *ctx, uint16_t space, uint16_t address, uint16_t count, const uint16_t *cells,
-                             bil_result *result)
+static bil_outcome write_row(void *ctx, const bil_span *at, const uint16_t *cells, bil_result *result)
 {
     row *r = ctx;
-    (void)space;
     r->now += 5;
-    for (uint16_t i = 0; i < count; i++) {
+    for (uint16_t i = 0; i < at->count; i++) {
         bil_outcome outcome = BIL_DONE;
-        r->cells[address + i] = cells[i];
-        r->writes[address + i]++;
-        r->cells[STARTS] = (uint16_t)(r->cells[STARTS] + (address + i == RESTART && !r->restart_lost));
+        r->cells[at->first + i] = cells[i];
+        r->writes[at->first + i]++;
+        r->cells[STARTS] = (uint16_t)(r->cells[STARTS] + (at->first + i == RESTART && !r->restart_lost));
         if (r->hook)
-            r->hook(r, (uint16_t)(address + i), result, &outcome);
+            r->hook(r, (uint16_t)(at->first + i), result, &outcome);
         if (outcome != BIL_DONE)
             return outcome;
     }

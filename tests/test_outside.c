@@ -371,7 +371,7 @@ static void what_cant_be_read_closes(void **state)
                                        "touch -r $note y; sed -i s/reading/trials_/ $note; touch -r y $note"};
     for (size_t i = 0; i < sizeof harm / sizeof harm[0]; i++) {
         fresh();
-        expect(0, NULL, sh("b device change crusher --limit reading --site mill; b overview --site mill"));
+        expect(0, NULL, sh("$B device change crusher --limit reading --site mill; $B overview --site mill"));
         expect(
             0, NULL,
             sh("note=$(grep -l reading mill/devices/crusher/notes/*); cp $note kept; echo $note >name; %s", harm[i]));

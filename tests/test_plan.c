@@ -25,6 +25,7 @@ static void make_spaces(map *m, dice *d)
         /* what the other way does is none of its business */
         m->spaces[i] = (bil_space){.reading = m->rule.write ? (uint8_t)roll_below(d, 3) : (uint8_t)sharing,
                                    .writing = m->rule.write ? (uint8_t)sharing : (uint8_t)roll_below(d, 3),
+                                   .bits = sharing == BIL_SHARE_NEIGHBOURS && roll_below(d, 3) == 0,
                                    .read_most = m->rule.write ? 1 : most,
                                    .write_most = m->rule.write ? most : 1};
     }
@@ -37,6 +38,29 @@ static void make_spaces(map *m, dice *d)
                                  .last = (uint16_t)(first + roll_below(d, 10)),
                                  .at = (uint16_t)(1000 * (i + 1))};
     }
+}
+
+/* Some have only a part of their cell, and the next one may have another part of it. */
+static void make_part(map *m, dice *d, uint16_t i)
+{
+    bil_param *p = &m->params[i], *before = i ? p - 1 : NULL;
+    const bil_space *space = &m->spaces[p->space];
+    bool cells = (m->rule.write ? space->writing : space->reading) == BIL_SHARE_NEIGHBOURS && !space->bits;
+    bool shares = before && before->space == p->space && before->format.width && roll_below(d, 3);
+    unsigned from = shares ? before->format.bit + before->format.width : 0;
+    if (shares && from < 16) {
+        p->at = before->at;
+        p->way = before->way;
+    } else if (!cells || roll_below(d, 3)) {
+        return;
+    } else {
+        from = 0;
+        p->way = (uint8_t)roll_below(d, 3);
+    }
+    p->cells = 1;
+    p->format.bit = (uint8_t)(from + (roll_below(d, 2) ? roll_below(d, 16u - from) : 0u));
+    unsigned room = 16u - p->format.bit;
+    p->format.width = (uint8_t)(roll_below(d, 2) ? room : 1 + roll_below(d, room));
 }
 
 static void make_map(map *m, dice *d)
@@ -59,6 +83,11 @@ static void make_map(map *m, dice *d)
         m->params[i].cells = (uint8_t)(1 + roll_below(d, 4));
         address += m->params[i].cells + (roll_below(d, 2) ? roll_below(d, 4) : 0);
         m->params[i].flags = roll_below(d, 4) ? BIL_READABLE : 0;
+        if (roll_below(d, 5) == 0 && m->spaces[m->params[i].space].writing == BIL_SHARE_NEIGHBOURS)
+            m->params[i].way = BIL_WAY_SINGLE;
+        make_part(m, d, i);
+        if (i && m->params[i].at.number == m->params[i - 1].at.number)
+            address = m->params[i].at.number + 1;
         m->params[i].cls = roll_below(d, 4) ? BIL_CLASS_SETUP : roll_below(d, 2) ? BIL_CLASS_UNIT : BIL_CLASS_LIVE;
         m->by_place[i] = i;
         if (roll_below(d, 5) || i == 0)
@@ -132,6 +161,14 @@ static uint32_t request_cost(const map *m, unsigned set)
                 return 0;
         }
     const bil_space *space = &m->spaces[first->space];
+    bool one_cell = true, alone = false;
+    for (uint16_t i = 0; i < m->asked; i++)
+        if (set >> i & 1) {
+            one_cell = one_cell && m->params[m->items[i]].at.number == first->at.number;
+            alone = alone || m->params[m->items[i]].way != BIL_WAY_TOGETHER;
+        }
+    if (m->rule.write && alone && !one_cell)
+        return 0;
     uint8_t sharing = m->rule.write ? space->writing : space->reading;
     uint16_t most = m->rule.write ? space->write_most : space->read_most;
     if (sharing == BIL_SHARE_NONE && values > 1)
@@ -141,16 +178,28 @@ static uint32_t request_cost(const map *m, unsigned set)
     uint32_t from = first->at.number, end = last->at.number + last->cells;
     if (values > 1 && end - from > most)
         return 0;
+    bool leaves = false; /* bits that nobody asked for: where they can't be masked, the cells are read first */
     for (uint32_t cell = from; cell < end; cell++) {
         bool asked = false;
+        unsigned bits = 0;
         for (uint16_t i = 0; i < m->asked; i++) {
             const bil_param *p = &m->params[m->items[i]];
-            asked = asked || (set >> i & 1 && cell >= p->at.number && cell < p->at.number + p->cells);
+            bool has = set >> i & 1 && cell >= p->at.number && cell < p->at.number + p->cells;
+            asked = asked || has;
+            for (unsigned bit = 0; bit < 16 && has; bit++)
+                bits |=
+                    (unsigned)(!p->format.width || (bit >= p->format.bit && bit < p->format.bit + p->format.width + 0u))
+                    << bit;
         }
+        leaves = leaves || (asked && bits != 0xffff);
         if (!asked && (m->rule.write || !is_harmless(m, first->space, cell)))
             return 0;
     }
-    return m->rule.request_cost + (end - from) * m->rule.cell_cost;
+    uint32_t cells = 0; /* of bits, sixteen in one */
+    for (uint32_t cell = from; cell < end; cell += space->bits ? 16 : 1)
+        cells++;
+    bool twice = m->rule.write && leaves && first->way != BIL_WAY_MASKED;
+    return (twice ? 2u : 1u) * (m->rule.request_cost + cells * m->rule.cell_cost);
 }
 
 /* All ways to part them, whether they lie behind each other or not: what the first one that is left shares a request

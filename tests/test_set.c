@@ -325,12 +325,12 @@ static void other_forms_are_refused(void **state)
     assert_int_equal(with_line(VALUE("\"raw\":\"05\",\"value\":5"), true, 2, 0, 0), BIL_E_SET_COUNT);
     assert_int_equal(with_line(VALUE("\"raw\":\"05\",\"value\":5"), false, 1, 0, 0),
                      BIL_E_SET_ALTERED); /* values digest */
-    char twice[600], overlong[700], name[600];
+    char twice[600], overlong[1200], name[1100];
     snprintf(twice, sizeof twice, "%s%s", VALUE("\"raw\":\"05\",\"value\":5"), VALUE("\"raw\":\"05\",\"value\":5"));
     assert_int_equal(with_line(twice, true, 2, 0, 0), BIL_E_SET_ORDER);
     memset(name, 'n', sizeof name);
     snprintf(overlong, sizeof overlong,
-             "{\"id\":\"x.y\",\"type\":\"u8\",\"class\":\"setup\",\"raw\":\"05\",\"value\":5,\"name\":\"%.500s\"}\n",
+             "{\"id\":\"x.y\",\"type\":\"u8\",\"class\":\"setup\",\"raw\":\"05\",\"value\":5,\"name\":\"%.1000s\"}\n",
              name);
     assert_int_equal(with_line(overlong, true, 1, 0, 0), BIL_E_SET_LONG);
 #undef VALUE

@@ -27,9 +27,10 @@ int at_terminal(unsigned short columns, unsigned short rows, const char *input, 
 /* At a pseudo-terminal: waits until this was said there; types. */
 void wait_for(int master, const char *what);
 void type_at(int master, const char *text);
-/* While `hints_on`, as BILANCIA_HINTS begins it: each command that a command of sh or at_terminal proposes is run as it stands, in a copy of the
- * state in which it was proposed, and has to do what it promises. `said` is what was said, `place` a shell file that
- * sets the environment and folder of who would type it. Not while commands run beside each other. */
+/* While `hints_on`, as BILANCIA_HINTS begins it: each command that a command of sh or at_terminal proposes is run as it
+ * stands, in a copy of the state in which it was proposed, and has to do what it promises. `said` is what was said,
+ * `place` a shell file that sets the environment and folder of who would type it. Not while commands run beside each
+ * other. */
 extern bool hints_on;
 extern unsigned hints_run;
 void hints_hold(const char *said, const char *place);

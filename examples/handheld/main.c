@@ -35,22 +35,20 @@ static uint64_t clock_ms;
 
 /* ---- the line: two functions ---- */
 
-static bil_outcome unit_read(void *ctx, uint16_t space, uint16_t address, uint16_t count, uint16_t *cells,
-                             bil_result *result)
+static bil_outcome unit_read(void *ctx, const bil_span *at, uint16_t *cells, bil_result *result)
 {
     (void)ctx;
     clock_ms += 8;
-    result->code = (uint32_t)sim_read(&unit, clock_ms, (uint8_t)space, address, count, cells);
+    result->code = (uint32_t)sim_read(&unit, clock_ms, at->table, at->first, at->count, cells);
     result->cause = result->code == SIM_OK ? BIL_OK : result->code == SIM_DEAD ? BIL_E_SILENT : BIL_E_REFUSED;
     return result->code == SIM_OK ? BIL_DONE : result->code == SIM_DEAD ? BIL_UNKNOWN : BIL_REFUSED;
 }
 
-static bil_outcome unit_write(void *ctx, uint16_t space, uint16_t address, uint16_t count, const uint16_t *cells,
-                              bil_result *result)
+static bil_outcome unit_write(void *ctx, const bil_span *at, const uint16_t *cells, bil_result *result)
 {
     (void)ctx;
     clock_ms += 8;
-    result->code = (uint32_t)sim_write(&unit, clock_ms, (uint8_t)space, address, count, cells);
+    result->code = (uint32_t)sim_write(&unit, clock_ms, at->table, at->first, at->count, cells);
     result->cause = result->code == SIM_OK ? BIL_OK : result->code == SIM_DEAD ? BIL_E_SILENT : BIL_E_REFUSED;
     return result->code == SIM_OK ? BIL_DONE : result->code == SIM_DEAD ? BIL_UNKNOWN : BIL_REFUSED;
 }

@@ -1,4 +1,4 @@
-/* bilancia/cells.h - links to devices whose values lie in cells of 16 bits: registers.
+/* bilancia/cells.h - links to devices whose values lie in cells of 16 bits, registers, and in single bits: coils.
  *
  * Four or five functions on cells are all that a new one needs; bil_cell_link_over makes a link of them. It works out
  * which cells a request takes, from the first to the last value with the gaps between, and turns raw values into cells
@@ -14,21 +14,38 @@
 extern "C" {
 #endif
 
-/* Modbus Application Protocol 1.1b3, 6.3; no request takes more. */
+/* Modbus Application Protocol 1.1b3, 6.1 and 6.3; no request takes more. */
 #define BIL_CELLS_MAX 125
+#define BIL_CELL_BITS_MAX (16 * BIL_CELLS_MAX)
 
-/* The spaces that a register link usually has; others may be added behind them. */
-typedef enum bil_cell_space { BIL_HOLDING, BIL_INPUT } bil_cell_space;
+/* The four tables of such a device, chapter 4.3. The first spaces of a description that was loaded are these, for the
+ * device itself; others may stand behind them. */
+typedef enum bil_cell_table {
+    BIL_HOLDING,
+    BIL_INPUT,    /* can't be written */
+    BIL_COILS,    /* single bits */
+    BIL_DISCRETE, /* single bits that can't be written */
+    BIL_CELL_TABLES
+} bil_cell_table;
+
+/* Which cells, or bits, a transfer takes, in its bank. */
+typedef struct bil_span {
+    uint16_t space, first, count;
+    uint8_t table; /* bil_cell_table */
+    uint8_t way;   /* bil_way, in writing */
+    int16_t unit;  /* who answers there, as in bil_space */
+    uint16_t mask; /* of a masked write: the bits of the one cell that are written; the others stay */
+} bil_span;
+bil_span bil_cells_span(const bil_transfer *transfer);
 
 /* The functions on cells that a link is made of; each tells an outcome as the link above does (link.h). */
 typedef struct bil_cell_ops {
     /* As in bil_link_ops. */
     bil_outcome (*connect)(void *ctx, bil_result *result);
-    /* Reads or writes `count` cells from `address` on; `space` is the index in the description's `spaces`. */
-    bil_outcome (*read)(void *ctx, uint16_t space, uint16_t address, uint16_t count, uint16_t *cells,
-                        bil_result *result);
-    bil_outcome (*write)(void *ctx, uint16_t space, uint16_t address, uint16_t count, const uint16_t *cells,
-                         bil_result *result);
+    /* Reads or writes these cells. Of bits, sixteen stand in a cell, the first one in its lowest bit, and what is left
+     * of the last cell is zero. */
+    bil_outcome (*read)(void *ctx, const bil_span *at, uint16_t *cells, bil_result *result);
+    bil_outcome (*write)(void *ctx, const bil_span *at, const uint16_t *cells, bil_result *result);
     void (*close)(void *ctx);
     /* Speaks to another BIL_UNIT on the same line from the next connection on, 0: the one it was made for. NULL
      * where a link has only one device. */
@@ -50,20 +67,18 @@ typedef struct bil_cell_link {
 /* Makes a link of functions on cells. Both arguments outlive it; `memory` needs no clearing before. */
 bil_link bil_cell_link_over(bil_cell_link *memory, bil_cells cells);
 
-/* Which cells a transfer takes, in its bank. */
-typedef struct bil_span {
-    uint16_t space, first, count;
-} bil_span;
-bil_span bil_cells_span(const bil_transfer *transfer);
-
-/* Number of cells that the value takes: one for 1 and 2 bytes, else size / 2. */
+/* Number of cells that the value takes: one for up to two bytes, else as many as its bytes need; one more for a text
+ * with its length, one a byte for one that is wide. */
 size_t bil_value_cells(const bil_format *format);
 
-/* Cells (host integers, in the order of their addresses) to raw, and back, in the format's order.
- * An 8 bit value sits in the low byte of its cell, the high byte zero (i8: the sign); a bool is 0 or 1.
- * Anything else gives BIL_E_ENCODING, so that no bit is lost silently. */
+/* Cells (host integers, in the order of their addresses) to raw, in the format's order and form. A value that leaves
+ * some of its cells (8, 24 bits) sits in their low end, zeros above it (the sign, of a signed one), unless it is loose;
+ * a bool is 0 or 1. Anything else gives BIL_E_ENCODING, so that no bit is lost silently; so do digits that are none,
+ * and a length larger than the text. */
 int bil_value_from_cells(const bil_format *format, const uint16_t *cells, uint8_t *raw);
-void bil_value_to_cells(const bil_format *format, const uint8_t *raw, uint16_t *cells);
+/* And back; of a value that has only a part of its cell, the rest of the cell stays as it is. BIL_E_RANGE where the
+ * form has no such value (more digits than fit, a magnitude too large, more bits than it has). */
+int bil_value_to_cells(const bil_format *format, const uint8_t *raw, uint16_t *cells);
 
 #ifdef __cplusplus
 }

@@ -4,8 +4,8 @@
  * run time by the host. Tables are never written to; all pointers in them outlive every use.
  *
  * Ids match [a-z0-9_]+(\.[a-z0-9_]+)*, at most BIL_ID_MAX bytes; the first part is the group. `params` is
- * sorted by id in byte order, `by_place` by space, there by number where neighbours share a request, else by id; no two
- * share a cell.
+ * sorted by id in byte order, `by_place` by space, there by number where neighbours share a request, and by bit in one
+ * cell, else by id; no two share a bit.
  *
  * Thread rules: all functions are pure; tables are const and may be shared. */
 #ifndef BILANCIA_DESCRIPTION_H
@@ -18,7 +18,7 @@ extern "C" {
 #endif
 
 /* Limits of a description, and the mark for "none" among indices. */
-#define BIL_TABLE_VERSION 2 /* of the structs below: a table that was made for another one doesn't compile */
+#define BIL_TABLE_VERSION 3 /* of the structs below: a table that was made for another one doesn't compile */
 #define BIL_ID_MAX 63
 #define BIL_NAME_MAX 48 /* bytes of a plain name */
 #define BIL_UNIT_MAX 15 /* bytes of a unit of measure */
@@ -64,6 +64,10 @@ enum {
     BIL_ACCESS = 64,       /* changes who may do what on the device */
 };
 
+/* How a value is written where neighbours share a request: together with them; by the function for a single cell or
+ * coil (5, 6); by the one that changes only some bits of a cell (22). Those of one cell have the same way. */
+typedef enum bil_way { BIL_WAY_TOGETHER, BIL_WAY_SINGLE, BIL_WAY_MASKED } bil_way;
+
 /* Which values of one space may share a request. */
 typedef enum bil_sharing {
     BIL_SHARE_NEIGHBOURS, /* side by side, and in reading across gaps that the description allows: registers */
@@ -73,10 +77,15 @@ typedef enum bil_sharing {
 
 /* Where values lie together: holding cells, a document, answers to one question. */
 typedef struct bil_space {
-    const char *ask, *set;          /* in the words of the link's kind; NULL where it needs none */
-    uint8_t reading, writing;       /* bil_sharing */
-    bool whole;                     /* a write carries every value of the space that the device has */
-    uint16_t read_most, write_most; /* in one request: cells where neighbours share, else values; at least 1 */
+    const char *ask, *set;    /* in the words of the link's kind; NULL where it needs none */
+    uint8_t reading, writing; /* bil_sharing */
+    bool whole;               /* a write carries every value of the space that the device has */
+    bool bits;                /* a number is one bit; sixteen of them cost as much as a cell */
+    uint8_t table;            /* of a device with cells: bil_cell_table (cells.h) */
+    int16_t unit;             /* on a line, who answers there: 0 the device itself; n > 0 the unit number n - 1; n < 0
+                               * the one that is -n above the number of the device */
+    uint16_t read_most,
+        write_most; /* in one request: cells, or bits, where neighbours share; else values; at least 1 */
 } bil_space;
 
 /* Where a value lies in its space. */
@@ -92,9 +101,10 @@ typedef struct bil_param {
     bil_at at;
     uint16_t raw_at; /* where its raw value lies in an image */
     uint8_t space;   /* index in the description's spaces */
-    uint8_t cells;   /* of 16 bits, where it lies among such; else 0 */
+    uint8_t cells;   /* of 16 bits, where it lies among such, 1 where a number is one bit; else 0 */
     uint8_t cls;     /* bil_class */
     uint8_t flags;
+    uint8_t way;            /* bil_way */
     uint8_t stage;          /* written in rising order, 0 to 9 */
     uint8_t reset_count;    /* parameters that the device resets when this one changes */
     const uint16_t *resets; /* their indices in params */
@@ -116,6 +126,13 @@ typedef enum bil_identity {
     BIL_ID_NAME,
     BIL_ID_COUNT
 } bil_identity;
+
+/* What a parameter shows on this model and on no other: a type code, a number of a board. At most BIL_SIGNS_MAX. */
+#define BIL_SIGNS_MAX 4
+typedef struct bil_sign {
+    uint16_t param;
+    uint32_t value; /* raw, in the low end */
+} bil_sign;
 
 /* Steps of a procedure: a flat list, no expressions, no jumps. */
 typedef enum bil_step_kind {
@@ -236,6 +253,9 @@ typedef struct bil_description {
     uint16_t procedure_count;
     const bil_procedure *procedures;
     uint16_t identity[BIL_ID_COUNT]; /* index of the text or number that tells it, or BIL_NONE */
+    const bil_sign *signs; /* where the model isn't told by its name: all of these together; the first one is the
+                            * identity, too */
+    uint8_t sign_count;
     /* what tells the unit, beside its serial number: what stays the same for good (a hardware address), and what only
      * grows; indices of readable parameters of the class unit, at most 4 each */
     const uint16_t *unit_same, *unit_grows;

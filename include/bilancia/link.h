@@ -36,6 +36,7 @@ typedef struct bil_result {
     bil_outcome outcome;
     bil_error cause; /* for a transfer or connect that wasn't done: SILENT, LOST, GARBLED, REFUSED, ... */
     uint32_t code;   /* the device's own reason for a refusal, 0 if it gave none */
+    uint32_t more;   /* requests that it took beside the one: cells read before some of their bits were written */
     uint64_t now_ms; /* a clock that never goes back; only differences count */
 } bil_result;
 

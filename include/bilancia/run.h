@@ -31,9 +31,10 @@ typedef struct bil_run_hooks {
     bool (*save)(void *ctx, const bil_image *have);
     /* Before each action, for a person who waits. */
     void (*progress)(void *ctx, const bil_job *job, const bil_action *action);
-    /* Puts the secret of this slot into `raw`, which has `size` bytes and is zeroed; it is wiped once it was sent.
-     * False, or NULL: there is none that fits. */
-    bool (*secret)(void *ctx, uint8_t slot, uint8_t *raw, size_t size);
+    /* Puts the secret of this slot into `raw`, which has the bytes of this format and is zeroed; it is wiped once it
+     * was sent. What a person types is a text: bil_value_parse makes any value of it. False, or NULL: there is none
+     * that fits. */
+    bool (*secret)(void *ctx, uint8_t slot, const bil_format *format, uint8_t *raw);
     void *ctx;
 } bil_run_hooks;
 

@@ -37,10 +37,10 @@ extern "C" {
 
 /* The format's version, and the longest that its parts may be. */
 #define BIL_SET_VERSION 0
-#define BIL_SET_ITEM_LINE 512 /* longest parameter or left-out line, with its LF */
-#define BIL_SET_LINE 2048     /* longest line of any kind, with its LF */
-#define BIL_SET_CHUNK 1440    /* bytes of a file in one chunk; only the last may be shorter */
-#define BIL_SET_TAIL 68       /* bytes from the digest's first hex digit to the end of the file */
+#define BIL_SET_ITEM_LINE 1024 /* longest parameter or left-out line, with its LF */
+#define BIL_SET_LINE 2048      /* longest line of any kind, with its LF */
+#define BIL_SET_CHUNK 1440     /* bytes of a file in one chunk; only the last may be shorter */
+#define BIL_SET_TAIL 68        /* bytes from the digest's first hex digit to the end of the file */
 #define BIL_FILE_NAME_MAX 120
 
 /* A piece of text in somebody else's memory, with no NUL behind it. */

@@ -1,7 +1,8 @@
 /* bilancia/value.h - values of parameters: raw bits, exact decimals.
  *
- * The raw value is the truth: the decoded bits, most significant byte first, in 1, 2, 4 or 8 bytes
- * (text: its fixed length). It is never the order on the wire. What a person sees is an exact decimal,
+ * The raw value is the truth: the decoded bits, most significant byte first, in 1, 2, 3, 4, 6 or 8 bytes
+ * (text: its fixed length, filled up with NUL). It is never the order on the wire. What a person sees is an exact
+ * decimal,
  *
  *     shown = (raw * mul + offset) * 10^-decimals
  *
@@ -22,18 +23,19 @@
 extern "C" {
 #endif
 
-#define BIL_TEXT_MAX 64    /* bytes in the longest text value; an even number */
-#define BIL_VALUE_TEXT 160 /* bytes that hold the text of any value, with its NUL */
+#define BIL_TEXT_MAX 160   /* bytes in the longest text value */
+#define BIL_VALUE_TEXT 168 /* bytes that hold the text of any value, with its NUL */
 
 /* X(NAME, "name in sets and descriptions", bytes of the raw value; 0: as the parameter says) */
 /* clang-format off */
 #define BIL_TYPES(X) \
     X(BOOL, "bool", 1) \
-    X(U8, "u8", 1) X(U16, "u16", 2) X(U32, "u32", 4) X(U64, "u64", 8) \
-    X(I8, "i8", 1) X(I16, "i16", 2) X(I32, "i32", 4) X(I64, "i64", 8) \
+    X(U8, "u8", 1) X(U16, "u16", 2) X(U24, "u24", 3) X(U32, "u32", 4) X(U48, "u48", 6) X(U64, "u64", 8) \
+    X(I8, "i8", 1) X(I16, "i16", 2) X(I24, "i24", 3) X(I32, "i32", 4) X(I48, "i48", 6) X(I64, "i64", 8) \
     X(F32, "f32", 4) X(F64, "f64", 8) \
     X(CHOICE8, "choice8", 1) X(CHOICE16, "choice16", 2) \
     X(BITS8, "bits8", 1) X(BITS16, "bits16", 2) X(BITS32, "bits32", 4) \
+    X(IP4, "ip4", 4) X(MAC, "mac", 6) \
     X(TEXT, "text", 0)
 /* clang-format on */
 
@@ -63,6 +65,18 @@ typedef struct bil_choice {
 /* How the cells of one value follow each other on the wire. 0 is the usual: high cell first, high byte first. */
 enum { BIL_LOW_CELL_FIRST = 1, BIL_LOW_BYTE_FIRST = 2 };
 
+/* How a value looks on the wire, where that isn't simply its bits. Each has a raw value of its own for every value that
+ * it can hold, so that nothing is lost on the way there and back; what the padding of a text was made of isn't kept. */
+typedef enum bil_form {
+    BIL_FORM_PLAIN,
+    BIL_FORM_BCD,    /* four bits a decimal digit: unsigned whole numbers */
+    BIL_FORM_SIGN,   /* the highest bit is the sign, the others the magnitude: signed whole numbers */
+    BIL_FORM_LOOSE,  /* what the value leaves of its cells may be anything, and is written as zero */
+    BIL_FORM_BLANKS, /* a text that is filled up with blanks */
+    BIL_FORM_LENGTH, /* a text whose first cell has its length in bytes; what stands behind may be anything */
+    BIL_FORM_WIDE    /* a text with one character a cell, in its low byte */
+} bil_form;
+
 /* Which neighbour a device picks when it rounds. */
 typedef enum bil_rounding { BIL_ROUND_NONE, BIL_ROUND_NEAREST, BIL_ROUND_DOWN, BIL_ROUND_UP } bil_rounding;
 
@@ -73,6 +87,9 @@ typedef struct bil_format {
     uint8_t decimals; /* 0 to 18 */
     uint8_t order;    /* BIL_LOW_CELL_FIRST | BIL_LOW_BYTE_FIRST */
     uint8_t rounding; /* bil_rounding: what the device does to a value it is given */
+    uint8_t form;     /* bil_form */
+    uint8_t bit;      /* a value that has only a part of its cell: its lowest bit there, counted from the low end, */
+    uint8_t width;    /* and how many bits; 0: it has its cells for itself */
     bool limited;     /* low and high count */
     uint16_t choice_count;
     int32_t mul, offset; /* 1 and 0 unless the description scales; always 1 and 0 for 64 bit types */

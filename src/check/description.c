@@ -80,6 +80,8 @@ static void check_format(checking *c, const bil_format *format)
     want(c, size == 0 || size == format->size);
     want(c, format->decimals <= 18 && format->mul != 0 && (size < 8 || (format->mul == 1 && format->offset == 0)));
     want(c, format->choices || format->choice_count == 0);
+    want(c, format->form <= BIL_FORM_WIDE && (format->form < BIL_FORM_BLANKS || format->type == BIL_TEXT));
+    want(c, format->bit + format->width <= 16 && (!format->width || (format->type != BIL_TEXT && format->size <= 2)));
     for (size_t i = 0; c->good && i < format->choice_count; i++)
         want_text(c, format->choices[i].name, BIL_VALUE_TEXT - 1);
 }
@@ -96,8 +98,12 @@ static void check_param(checking *c, const bil_param *p)
     if (!c->good)
         return;
     const bil_space *space = &d->spaces[p->space];
+    if (space->bits)
+        want(c, p->format.type == BIL_BOOL);
+    want(c, p->way == BIL_WAY_TOGETHER || (space->writing == BIL_SHARE_NEIGHBOURS && p->cells == 1));
+    want(c, p->way <= BIL_WAY_MASKED && (p->way < BIL_WAY_MASKED || (p->format.width && !space->bits)));
     if (space->reading == BIL_SHARE_NEIGHBOURS)
-        want(c, p->cells == bil_value_cells(&p->format) && p->cells <= space->read_most &&
+        want(c, p->cells == (space->bits ? 1 : bil_value_cells(&p->format)) && p->cells <= space->read_most &&
                     (!(p->flags & BIL_WRITABLE) || p->cells <= space->write_most) &&
                     p->at.number + p->cells - 1 <= UINT16_MAX);
     else
@@ -122,7 +128,11 @@ static bool comes_before(const bil_description *d, const bil_param *a, const bil
 {
     if (a->space != b->space)
         return a->space < b->space;
-    if (d->spaces[a->space].reading == BIL_SHARE_NEIGHBOURS)
+    bool neighbours = d->spaces[a->space].reading == BIL_SHARE_NEIGHBOURS;
+    if (neighbours && a->at.number == b->at.number && a->format.width && b->format.width)
+        return a->way == b->way && !((a->format.order ^ b->format.order) & BIL_LOW_BYTE_FIRST) &&
+               a->format.bit + a->format.width <= b->format.bit;
+    if (neighbours)
         return a->at.number + a->cells <= b->at.number;
     return strcmp(a->id, b->id) < 0;
 }
@@ -155,9 +165,10 @@ static void check_spaces(checking *c)
     for (uint16_t i = 0; c->good && i < d->space_count; i++) {
         const bil_space *s = &d->spaces[i];
         bool cells = s->reading == BIL_SHARE_NEIGHBOURS;
-        uint16_t most = cells ? BIL_CELLS_MAX : UINT16_MAX;
+        uint16_t most = s->bits ? BIL_CELL_BITS_MAX : cells ? BIL_CELLS_MAX : UINT16_MAX;
         want(c, s->reading <= BIL_SHARE_NONE && s->writing <= BIL_SHARE_NONE &&
-                    cells == (s->writing == BIL_SHARE_NEIGHBOURS));
+                    cells == (s->writing == BIL_SHARE_NEIGHBOURS) && (cells || !s->bits));
+        want(c, s->table < BIL_CELL_TABLES && s->bits == (s->table >= BIL_COILS) && s->unit >= -255 && s->unit <= 256);
         want(c, s->read_most > 0 && s->read_most <= most && s->write_most > 0 && s->write_most <= most);
     }
 }
@@ -217,6 +228,9 @@ static void check_roles(checking *c)
     for (size_t i = 0; i < BIL_ID_COUNT; i++)
         want(c, d->identity[i] == BIL_NONE || d->identity[i] < d->count);
     want(c, d->identity[BIL_ID_MODEL] != BIL_NONE);
+    want(c, d->sign_count <= BIL_SIGNS_MAX && (d->signs || d->sign_count == 0));
+    for (uint8_t i = 0; c->good && i < d->sign_count; i++)
+        want_number(c, d->signs[i].param);
     want(c, d->unit_same_count <= 4 && d->unit_grows_count <= 4);
     want_params(c, d->unit_same, d->unit_same_count);
     want_params(c, d->unit_grows, d->unit_grows_count);

@@ -103,22 +103,28 @@ bool bil_description_names_hardware(const bil_description *description, const ch
     return bil_text_is_among(description->hardwares, description->hardware_count, hardware);
 }
 
-/* The parameter to whose value this cell belongs, or BIL_NONE. O(log n). */
-static uint16_t param_at(const bil_description *d, uint16_t space, uint32_t address)
+/* One past the value that every read asks for and that has a part of this cell; the cell itself where there is none.
+ * O(log n), and the values in the cell. */
+static uint32_t end_of_read(const bil_description *d, uint16_t space, uint32_t cell)
 {
     uint16_t low = 0, high = d->count; /* the first one that begins behind the cell */
     while (low < high) {
         uint16_t middle = (uint16_t)((low + high) / 2);
         const bil_param *param = &d->params[d->by_place[middle]];
-        if (param->space < space || (param->space == space && param->at.number <= address))
+        if (param->space < space || (param->space == space && param->at.number <= cell))
             low = (uint16_t)(middle + 1);
         else
             high = middle;
     }
-    if (low == 0)
-        return BIL_NONE;
-    const bil_param *param = &d->params[d->by_place[low - 1]];
-    return param->space == space && address < param->at.number + param->cells ? d->by_place[low - 1] : BIL_NONE;
+    while (low-- > 0) {
+        const bil_param *param = &d->params[d->by_place[low]];
+        uint32_t end = param->at.number + param->cells;
+        if (param->space != space || end <= cell)
+            break;
+        if (param->flags & BIL_READABLE && !bil_class_left_out((bil_class)param->cls))
+            return end;
+    }
+    return cell;
 }
 
 const bil_bank *bil_description_bank(const bil_description *d, const bil_param *param, uint8_t bank, uint8_t copy)
@@ -135,13 +141,7 @@ const bil_bank *bil_description_bank(const bil_description *d, const bil_param *
 bool bil_description_across(const bil_description *description, uint16_t space, uint32_t first, uint32_t last)
 {
     for (uint32_t at = first; at <= last;) {
-        uint16_t index = param_at(description, space, at);
-        uint32_t next = at;
-        if (index != BIL_NONE) {
-            const bil_param *param = &description->params[index];
-            if (param->flags & BIL_READABLE && !bil_class_left_out((bil_class)param->cls))
-                next = param->at.number + param->cells;
-        }
+        uint32_t next = end_of_read(description, space, at);
         for (uint16_t i = 0; i < description->across_count; i++) {
             const bil_range *range = &description->across[i];
             if (range->space == space && range->first <= at && range->last >= next)

@@ -60,12 +60,32 @@ bool bil_image_same(const bil_image *a, const bil_image *b, uint16_t index)
            memcmp(bil_image_raw(a, index), bil_image_raw(b, index), a->description->params[index].format.size) == 0;
 }
 
+/* Is it the model that its signs tell of? */
+static bool shows_signs(const bil_image *image)
+{
+    const bil_description *d = image->description;
+    for (uint8_t i = 0; i < d->sign_count; i++) {
+        uint16_t param = d->signs[i].param;
+        if (image->state[param] != BIL_PRESENT ||
+            bil_value_number(bil_image_raw(image, param), d->params[param].format.size) != d->signs[i].value)
+            return false;
+    }
+    return d->sign_count > 0;
+}
+
 void bil_image_identity(const bil_image *image, bil_identity which, char *out, size_t size)
 {
     require(image && (out || size == 0) && which < BIL_ID_COUNT);
     uint16_t index = image->description->identity[which];
     if (size == 0)
         return;
+    if (which == BIL_ID_MODEL && shows_signs(image)) {
+        size_t length = strlen(image->description->model);
+        length = length < size ? length : size - 1;
+        memcpy(out, image->description->model, length);
+        out[length] = '\0';
+        return;
+    }
     if (index == BIL_NONE || image->state[index] != BIL_PRESENT ||
         bil_value_text(&image->description->params[index].format, bil_image_raw(image, index), NULL, out, size) !=
             BIL_OK)

@@ -86,6 +86,8 @@ void bil_json_put_value(json_out *out, const bil_format *format, const uint8_t *
     case BIL_BITS8:
     case BIL_BITS16:
     case BIL_BITS32:
+    case BIL_IP4:
+    case BIL_MAC:
     case BIL_TEXT:
         bil_json_string(out, text, strlen(text));
         break;

@@ -17,7 +17,7 @@ enum {
     BY_HAND_MS = 60000, /* how long a device that was switched on by hand may take to answer */
     IDLE_MS = 5000,     /* how often a machine is looked at that is to stand by itself */
     STAGES = 10,
-    LOOK_MAX = 20 /* identity, what else tells the unit (at most 4 and 4), and what is followed */
+    LOOK_MAX = 21 /* identity with its signs, what else tells the unit (at most 4 and 4), and what is followed */
 };
 
 typedef enum flow { FLOW_ACTION, FLOW_DONE, FLOW_FAILED, FLOW_ON /* inside a machine: its next state */ } flow;

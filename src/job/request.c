@@ -43,6 +43,15 @@ void bil_exchange_write_param(bil_job *job, uint16_t param, bool repeatable, uin
     x->secret = secret;
 }
 
+static uint32_t *counter_of(bil_job *job, const exchange *x)
+{
+    bil_job_progress *p = &job->progress;
+    return x->looks    ? &p->identity_requests
+           : !x->value ? &p->other_requests
+           : x->write  ? &p->write_requests
+                       : &p->read_requests;
+}
+
 static flow send(bil_job *job, exchange *x, bil_action *action)
 {
     bool in_bank = x->value && !x->write;
@@ -56,11 +65,7 @@ static flow send(bil_job *job, exchange *x, bil_action *action)
                                         .secret = x->secret,
                                         .raw = x->raw,
                                         .cause = x->cause};
-    bil_job_progress *p = &job->progress;
-    ++*(x->looks    ? &p->identity_requests
-        : !x->value ? &p->other_requests
-        : x->write  ? &p->write_requests
-                    : &p->read_requests);
+    ++*counter_of(job, x);
     x->state = REQUEST_ANSWER;
     if (x->tries == 0 && x->busy == 0)
         x->before = job->saw[SAW_STATE];
@@ -81,6 +86,7 @@ static flow answered(bil_job *job, exchange *x, bil_action *action)
 {
     const bil_link_limits *link = &job->description->link;
     const bil_result *result = job->result;
+    *counter_of(job, x) += result->more;
     switch (result->outcome) {
     case BIL_DONE:
         return FLOW_DONE;

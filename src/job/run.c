@@ -24,10 +24,11 @@ static void connect_until(const running *r, const bil_connect *to, bil_result *r
 static void transfer(const running *r, const bil_transfer *t, bil_result *result)
 {
     const bil_run_hooks *h = &r->hooks;
-    size_t size = t->secret ? t->description->params[t->items[0]].format.size : 0;
+    const bil_format *format = &t->description->params[t->items[0]].format;
+    size_t size = t->secret ? format->size : 0;
     memset(t->raw, 0, size);
     result->outcome = BIL_REFUSED;
-    if (!size || (h->secret && h->secret(h->ctx, t->secret, t->raw, size)))
+    if (!size || (h->secret && h->secret(h->ctx, t->secret, format, t->raw)))
         result->outcome = r->link.ops->transfer(r->link.ctx, t, result);
     for (volatile uint8_t *secret = t->raw; size > 0;) /* no compiler leaves that out */
         secret[--size] = 0;

@@ -18,6 +18,9 @@ static bool is_identity(const bil_description *d, uint16_t index)
     for (int i = 0; i < BIL_ID_COUNT; i++)
         if (d->identity[i] == index)
             return i != BIL_ID_NAME || d->params[index].cls == BIL_CLASS_UNIT;
+    for (uint8_t i = 0; i < d->sign_count; i++)
+        if (d->signs[i].param == index)
+            return true;
     return false;
 }
 

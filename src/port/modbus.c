@@ -116,11 +116,13 @@ static void clear_line(modbus_link *link)
 
 /* Sends a request: header, unit, function and data. The library adds the checksum of a serial line; on TCP its raw
  * requests have no transaction number, so the header is written here. */
-static bool send_request(modbus_link *link, const uint8_t *pdu, size_t size)
+static bool send_request(modbus_link *link, uint8_t unit, const uint8_t *pdu, size_t size)
 {
     uint8_t frame[7 + PDU];
     clear_line(link);
-    frame[6] = link->unit;
+    frame[6] = unit;
+    if (link->serial && modbus_set_slave(link->context, unit) != 0) /* it looks at who replies */
+        return false;
     memcpy(frame + 7, pdu, size);
     if (link->serial)
         return modbus_send_raw_request(link->context, frame + 6, (int)size + 1) > 0;
@@ -132,7 +134,7 @@ static bool send_request(modbus_link *link, const uint8_t *pdu, size_t size)
 
 /* Receives the reply; `reply` takes MODBUS_MAX_ADU_LENGTH bytes. Returns its function and data without header and
  * checksum, NULL with the cause when there is none. */
-static const uint8_t *receive(modbus_link *link, uint8_t *reply, size_t *size, bil_error *cause)
+static const uint8_t *receive(modbus_link *link, uint8_t unit, uint8_t *reply, size_t *size, bil_error *cause)
 {
     uint64_t until = now_ms() + link->reply_ms;
     for (int i = 0; i < STALE; i++) {
@@ -158,7 +160,7 @@ static const uint8_t *receive(modbus_link *link, uint8_t *reply, size_t *size, b
             continue; /* an older question's answer, late or doubled */
         if (!link->serial && (number(reply + 2) != 0 || number(reply + 4) != got - 6))
             return NULL;
-        if (reply[head - 1] != link->unit)
+        if (reply[head - 1] != unit)
             return NULL;
         *size = (size_t)got - head - tail;
         return reply + head;
@@ -167,23 +169,24 @@ static const uint8_t *receive(modbus_link *link, uint8_t *reply, size_t *size, b
 }
 
 /* One question and its answer. A refusal has function + 128 and a reason. */
-static bil_outcome ask(modbus_link *link, const uint8_t *pdu, size_t size, uint8_t *reply, const uint8_t **answer,
-                       size_t *length, bil_result *result)
+static bil_outcome ask(modbus_link *link, int number, const uint8_t *pdu, size_t size, uint8_t *reply,
+                       const uint8_t **answer, size_t *length, bil_result *result)
 {
-    if (!link->connected) {
-        result->cause = BIL_E_LOST;
-        return BIL_NOT_SENT;
+    if (!link->connected || number > UINT8_MAX) { /* a line has no such unit */
+        result->cause = link->connected ? BIL_E_REFUSED : BIL_E_LOST;
+        return link->connected ? BIL_REFUSED : BIL_NOT_SENT;
     }
-    if (!send_request(link, pdu, size))
+    uint8_t unit = (uint8_t)number;
+    if (!send_request(link, unit, pdu, size))
         return doubt(link, result, BIL_E_LOST);
     bil_error cause;
-    *answer = receive(link, reply, length, &cause);
+    *answer = receive(link, unit, reply, length, &cause);
     if (!*answer)
         return doubt(link, result, cause);
     if ((*answer)[0] == (pdu[0] | 0x80) && *length == 2) {
         result->code = (*answer)[1];
         const modbus_exception *says = modbus_exception_of(result->code);
-        bool reads = pdu[0] == MODBUS_FC_READ_HOLDING_REGISTERS || pdu[0] == MODBUS_FC_READ_INPUT_REGISTERS;
+        bool reads = pdu[0] <= MODBUS_FC_READ_INPUT_REGISTERS;
         result->cause = (bil_error)(reads ? says->read_cause : says->write_cause);
         bil_outcome outcome = (bil_outcome)(reads ? says->read : says->write);
         /* The device took it, and says so: the line is in no doubt. */
@@ -192,44 +195,90 @@ static bil_outcome ask(modbus_link *link, const uint8_t *pdu, size_t size, uint8
     return (*answer)[0] == pdu[0] ? BIL_DONE : doubt(link, result, BIL_E_GARBLED);
 }
 
-static bil_outcome read_cells(void *ctx, uint16_t space, uint16_t address, uint16_t count, uint16_t *cells,
-                              bil_result *result)
+/* On which unit number of the line, seen from the one spoken to (description.h). */
+static int unit_of(const modbus_link *link, const bil_span *at)
 {
+    return at->unit > 0 ? at->unit - 1 : link->unit - at->unit;
+}
+
+static size_t bytes_of(const bil_span *at)
+{
+    return at->table >= BIL_COILS ? (at->count + 7u) / 8 : 2u * at->count;
+}
+
+/* Of cells the high byte comes first; of bits the first eight. */
+static void put_cells(uint8_t *bytes, const bil_span *at, const uint16_t *cells)
+{
+    for (size_t i = 0; i < bytes_of(at); i++) {
+        bool high = at->table >= BIL_COILS ? i % 2 : i % 2 == 0;
+        bytes[i] = (uint8_t)(high ? cells[i / 2] >> 8 : cells[i / 2] & 0xff);
+    }
+}
+
+static void take_cells(const uint8_t *bytes, const bil_span *at, uint16_t *cells)
+{
+    size_t size = bytes_of(at);
+    for (size_t i = 0; i < size; i += 2) {
+        unsigned one = bytes[i], two = i + 1 < size ? bytes[i + 1] : 0;
+        cells[i / 2] = (uint16_t)(at->table >= BIL_COILS ? two << 8 | one : one << 8 | two);
+    }
+}
+
+static bil_outcome read_cells(void *ctx, const bil_span *at, uint16_t *cells, bil_result *result)
+{
+    static const uint8_t functions[BIL_CELL_TABLES] = {MODBUS_FC_READ_HOLDING_REGISTERS, MODBUS_FC_READ_INPUT_REGISTERS,
+                                                       MODBUS_FC_READ_COILS, MODBUS_FC_READ_DISCRETE_INPUTS};
     modbus_link *link = ctx;
-    uint8_t pdu[5] = {space == BIL_INPUT ? MODBUS_FC_READ_INPUT_REGISTERS : MODBUS_FC_READ_HOLDING_REGISTERS};
+    uint8_t pdu[5] = {functions[at->table]};
     uint8_t reply[MODBUS_MAX_ADU_LENGTH];
     const uint8_t *answer;
     size_t length;
-    put_number(pdu + 1, address);
-    put_number(pdu + 3, count);
-    bil_outcome outcome = ask(link, pdu, sizeof pdu, reply, &answer, &length, result);
+    put_number(pdu + 1, at->first);
+    put_number(pdu + 3, at->count);
+    bil_outcome outcome = ask(link, unit_of(link, at), pdu, sizeof pdu, reply, &answer, &length, result);
     if (outcome != BIL_DONE)
         return outcome;
-    if (length != 2u + 2u * count || answer[1] != 2 * count)
+    if (length != 2u + bytes_of(at) || answer[1] != bytes_of(at))
         return doubt(link, result, BIL_E_GARBLED);
-    for (uint16_t i = 0; i < count; i++)
-        cells[i] = number(answer + 2 + 2 * i);
+    take_cells(answer + 2, at, cells);
     return BIL_DONE;
 }
 
-static bil_outcome write_cells(void *ctx, uint16_t space, uint16_t address, uint16_t count, const uint16_t *cells,
-                               bil_result *result)
+/* The request for one, or for several, into `pdu`; returns its bytes. */
+static size_t put_write(uint8_t *pdu, const bil_span *at, const uint16_t *cells)
+{
+    bool coils = at->table == BIL_COILS;
+    put_number(pdu + 1, at->first);
+    if (at->way == BIL_WAY_MASKED) { /* 6.16: the bits of the first mask stay */
+        pdu[0] = MODBUS_FC_MASK_WRITE_REGISTER;
+        put_number(pdu + 3, (uint16_t)~at->mask);
+        put_number(pdu + 5, cells[0] & at->mask);
+        return 7;
+    }
+    if (at->way == BIL_WAY_SINGLE) {
+        enum { COIL_ON = 0xff00 }; /* 6.5: nothing else but zero is legal */
+        pdu[0] = coils ? MODBUS_FC_WRITE_SINGLE_COIL : MODBUS_FC_WRITE_SINGLE_REGISTER;
+        put_number(pdu + 3, !coils ? cells[0] : cells[0] ? COIL_ON : 0);
+        return 5;
+    }
+    pdu[0] = coils ? MODBUS_FC_WRITE_MULTIPLE_COILS : MODBUS_FC_WRITE_MULTIPLE_REGISTERS;
+    put_number(pdu + 3, at->count);
+    pdu[5] = (uint8_t)bytes_of(at);
+    put_cells(pdu + 6, at, cells);
+    return 6 + bytes_of(at);
+}
+
+static bil_outcome write_cells(void *ctx, const bil_span *at, const uint16_t *cells, bil_result *result)
 {
     modbus_link *link = ctx;
-    (void)space; /* only holding cells can be written */
-    uint8_t pdu[PDU] = {MODBUS_FC_WRITE_MULTIPLE_REGISTERS};
-    uint8_t reply[MODBUS_MAX_ADU_LENGTH];
+    uint8_t pdu[PDU], reply[MODBUS_MAX_ADU_LENGTH];
     const uint8_t *answer;
-    size_t length;
-    put_number(pdu + 1, address);
-    put_number(pdu + 3, count);
-    pdu[5] = (uint8_t)(2 * count);
-    for (uint16_t i = 0; i < count; i++)
-        put_number(pdu + 6 + 2 * i, cells[i]);
-    bil_outcome outcome = ask(link, pdu, 6u + 2u * count, reply, &answer, &length, result);
+    size_t length, size = put_write(pdu, at, cells);
+    bil_outcome outcome = ask(link, unit_of(link, at), pdu, size, reply, &answer, &length, result);
     if (outcome != BIL_DONE)
         return outcome;
-    if (length != 5 || memcmp(answer + 1, pdu + 1, 4) != 0) /* the echo of address and count */
+    size_t echo = at->way == BIL_WAY_MASKED ? 7 : 5; /* of address and count, or of the value */
+    if (length != echo || memcmp(answer + 1, pdu + 1, echo - 1) != 0)
         return doubt(link, result, BIL_E_GARBLED);
     return BIL_DONE;
 }
@@ -238,8 +287,6 @@ static void speak_to(void *ctx, uint32_t unit)
 {
     modbus_link *link = ctx;
     link->unit = unit ? (uint8_t)BIL_UNIT_NUMBER(unit) : link->usual;
-    if (link->serial) /* on TCP the header is written here */
-        modbus_set_slave(link->context, link->unit);
 }
 
 static const bil_cell_ops ops = {dial, read_cells, write_cells, hang_up, speak_to};

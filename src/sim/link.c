@@ -60,28 +60,39 @@ static bool not_connected(const sim_link *link, bil_result *result)
     return !link->connected;
 }
 
-static bil_outcome read_cells(void *ctx, uint16_t space, uint16_t address, uint16_t count, uint16_t *cells,
-                              bil_result *result)
+static bil_outcome read_cells(void *ctx, const bil_span *at, uint16_t *cells, bil_result *result)
 {
     sim_link *link = ctx;
     if (not_connected(link, result))
         return BIL_NOT_SENT;
     link->now += link->unit->model->reply_ms;
     sim_unit *unit = swapped(link) ? NULL : who(link);
-    return answer(link, unit ? sim_read(unit, link->now, (uint8_t)space, address, count, cells) : SIM_SILENT, unit,
-                  result);
+    uint16_t bits[SIM_BITS];
+    bool packed = at->table >= BIL_COILS;
+    sim_reply reply =
+        unit ? sim_read(unit, link->now, at->table, at->first, at->count, packed ? bits : cells) : SIM_SILENT;
+    if (packed && reply == SIM_OK)
+        sim_pack(bits, at->count, cells);
+    return answer(link, reply, unit, result);
 }
 
-static bil_outcome write_cells(void *ctx, uint16_t space, uint16_t address, uint16_t count, const uint16_t *cells,
-                               bil_result *result)
+static bil_outcome write_cells(void *ctx, const bil_span *at, const uint16_t *cells, bil_result *result)
 {
     sim_link *link = ctx;
     if (not_connected(link, result))
         return BIL_NOT_SENT;
     link->now += link->unit->model->reply_ms;
     sim_unit *unit = swapped(link) ? NULL : who(link);
-    return answer(link, unit ? sim_write(unit, link->now, (uint8_t)space, address, count, cells) : SIM_SILENT, unit,
-                  result);
+    uint16_t bits[SIM_BITS];
+    bool packed = at->table >= BIL_COILS;
+    if (packed)
+        sim_unpack(cells, at->count, bits);
+    if (at->way == BIL_WAY_MASKED)
+        return answer(link, unit ? sim_write_bits(unit, link->now, at->first, at->mask, cells[0]) : SIM_SILENT, unit,
+                      result);
+    return answer(
+        link, unit ? sim_write(unit, link->now, at->table, at->first, at->count, packed ? bits : cells) : SIM_SILENT,
+        unit, result);
 }
 
 static void close_link(void *ctx)

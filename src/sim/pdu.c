@@ -2,12 +2,37 @@
 
 #include <string.h>
 
-enum { READ_HOLDING = 3, READ_INPUT = 4, WRITE_ONE = 6, WRITE_MANY = 16 };
+enum {
+    READ_COILS = 1,
+    READ_DISCRETE,
+    READ_HOLDING,
+    READ_INPUT,
+    WRITE_COIL,
+    WRITE_CELL,
+    WRITE_COILS = 15,
+    WRITE_CELLS,
+    MASK_CELL = 22
+};
 enum { BAD_FUNCTION = 1, BAD_VALUE = 3 };
 
 static bool is_known(uint8_t function)
 {
-    return function == READ_HOLDING || function == READ_INPUT || function == WRITE_ONE || function == WRITE_MANY;
+    return (function >= READ_COILS && function <= WRITE_CELL) || function == WRITE_COILS || function == WRITE_CELLS ||
+           function == MASK_CELL;
+}
+
+static uint8_t space_of(uint8_t function)
+{
+    switch (function) {
+    case READ_COILS:
+    case WRITE_COIL:
+    case WRITE_COILS:
+        return SIM_COILS;
+    case READ_DISCRETE:
+        return SIM_DISCRETE;
+    default:
+        return function == READ_INPUT ? SIM_INPUT : SIM_HOLDING;
+    }
 }
 
 static size_t refuse(uint8_t function, int reason, uint8_t *reply)
@@ -17,43 +42,80 @@ static size_t refuse(uint8_t function, int reason, uint8_t *reply)
     return 2;
 }
 
+/* Bytes of so many values: bits stand eight in one, the first one lowest. */
+static size_t bytes_of(uint8_t space, uint16_t count)
+{
+    return space >= SIM_COILS ? (count + 7u) / 8 : 2u * count;
+}
+
+static void take(const uint8_t *bytes, uint8_t space, uint16_t count, uint16_t *values)
+{
+    for (uint16_t i = 0; i < count; i++)
+        values[i] = (uint16_t)(space >= SIM_COILS ? bytes[i / 8] >> i % 8 & 1 : bytes[2 * i] << 8 | bytes[2 * i + 1]);
+}
+
+static void put(uint8_t *bytes, uint8_t space, uint16_t count, const uint16_t *values)
+{
+    memset(bytes, 0, bytes_of(space, count));
+    for (uint16_t i = 0; i < count; i++) {
+        if (space >= SIM_COILS) {
+            bytes[i / 8] |= (uint8_t)(values[i] << i % 8);
+        } else {
+            bytes[2 * i] = (uint8_t)(values[i] >> 8);
+            bytes[2 * i + 1] = (uint8_t)values[i];
+        }
+    }
+}
+
+/* A request to write, of one value or of several. */
+static sim_reply write_values(sim_unit *unit, uint64_t now, const uint8_t *request, size_t size, uint16_t *values)
+{
+    uint8_t function = request[0], space = space_of(function);
+    uint16_t address = (uint16_t)(request[1] << 8 | request[2]), number = (uint16_t)(request[3] << 8 | request[4]);
+    if (function ==
+        MASK_CELL) { /* 6.16: the bits of the first mask stay, those of the second are set where it hasn't one */
+        uint16_t set = size == 7 ? (uint16_t)(request[5] << 8 | request[6]) : 0;
+        return size == 7 ? sim_write_bits(unit, now, address, (uint16_t)~number, set) : SIM_BAD_VALUE;
+    }
+    if (function == WRITE_COIL || function == WRITE_CELL) {
+        enum { ON = 0xff00 };
+        values[0] = function == WRITE_CELL ? number : number == ON;
+        bool bad = size != 5 || (function == WRITE_COIL && number != ON && number != 0);
+        return bad ? SIM_BAD_VALUE : sim_write(unit, now, space, address, 1, values);
+    }
+    uint16_t most = function == WRITE_COILS ? 1968 : 123;
+    size_t bytes = bytes_of(space, number);
+    if (number < 1 || number > most || size != 6 + bytes || request[5] != bytes)
+        return SIM_BAD_VALUE;
+    take(request + 6, space, number, values);
+    return sim_write(unit, now, space, address, number, values);
+}
+
 size_t sim_answer(sim_unit *unit, uint64_t now, const uint8_t *request, size_t size, uint8_t *reply)
 {
-    uint16_t cells[125];
-    uint8_t function = size ? request[0] : 0;
-    if (size < 5)
+    uint16_t values[SIM_BITS];
+    uint8_t function = size ? request[0] : 0, space = space_of(function);
+    if (size < 5 || !is_known(function))
         return refuse(function, is_known(function) ? BAD_VALUE : BAD_FUNCTION, reply);
     uint16_t address = (uint16_t)(request[1] << 8 | request[2]), count = (uint16_t)(request[3] << 8 | request[4]);
-    sim_reply outcome;
-    bool reads = function == READ_HOLDING || function == READ_INPUT;
-    if (reads && size == 5) {
-        outcome = count > 125 ? SIM_BAD_VALUE : sim_read(unit, now, function == READ_INPUT, address, count, cells);
-    } else if (function == WRITE_ONE && size == 5) {
-        cells[0] = count;
-        outcome = sim_write(unit, now, 0, address, 1, cells);
-    } else if (function == WRITE_MANY && count >= 1 && count <= 123 && size == 6u + 2u * count &&
-               request[5] == 2 * count) {
-        for (uint16_t i = 0; i < count; i++)
-            cells[i] = (uint16_t)(request[6 + 2 * i] << 8 | request[7 + 2 * i]);
-        outcome = sim_write(unit, now, 0, address, count, cells);
-    } else {
-        return refuse(function, is_known(function) ? BAD_VALUE : BAD_FUNCTION, reply);
-    }
+    bool reads = function <= READ_INPUT;
+    uint16_t most = space >= SIM_COILS ? SIM_BITS : 125;
+    sim_reply outcome = !reads                      ? write_values(unit, now, request, size, values)
+                        : size != 5 || count > most ? SIM_BAD_VALUE
+                                                    : sim_read(unit, now, space, address, count, values);
     if (outcome == SIM_DEAD || outcome == SIM_SILENT)
         return 0;
     if (outcome != SIM_OK)
         return refuse(function, (int)outcome, reply);
     reply[0] = function;
     if (!reads) { /* the echo */
-        memcpy(reply + 1, request + 1, 4);
-        return 5;
+        size_t echo = function == MASK_CELL ? 7 : 5;
+        memcpy(reply + 1, request + 1, echo - 1);
+        return echo;
     }
-    reply[1] = (uint8_t)(2 * count);
-    for (uint16_t i = 0; i < count; i++) {
-        reply[2 + 2 * i] = (uint8_t)(cells[i] >> 8);
-        reply[3 + 2 * i] = (uint8_t)cells[i];
-    }
-    return 2u + 2u * count;
+    reply[1] = (uint8_t)bytes_of(space, count);
+    put(reply + 2, space, count, values);
+    return 2u + bytes_of(space, count);
 }
 
 uint16_t sim_crc(const uint8_t *bytes, size_t count)

@@ -77,6 +77,18 @@ bool sim_own(sim_unit *unit, uint8_t space, uint16_t address, uint16_t count, co
 
 static sim_reply write_cells(sim_unit *unit, uint8_t space, uint16_t address, uint16_t count, const uint16_t *cells);
 
+void sim_pack(const uint16_t *bits, uint16_t count, uint16_t *cells)
+{
+    for (uint16_t i = 0; i < count; i++)
+        cells[i / 16] = (uint16_t)((i % 16 ? cells[i / 16] : 0) | (bits[i] & 1) << i % 16);
+}
+
+void sim_unpack(const uint16_t *cells, uint16_t count, uint16_t *bits)
+{
+    for (uint16_t i = 0; i < count; i++)
+        bits[i] = cells[i / 16] >> i % 16 & 1;
+}
+
 static void tick(sim_unit *unit, uint64_t now)
 {
     if (now > unit->now)
@@ -84,7 +96,7 @@ static void tick(sim_unit *unit, uint64_t now)
     if (unit->later.count && unit->now >= unit->later.at) {
         uint16_t count = unit->later.count;
         unit->later.count = 0;
-        write_cells(unit, 0, unit->later.address, count, unit->later.cells);
+        write_cells(unit, unit->later.space, unit->later.address, count, unit->later.cells);
     }
     unit->model->tick(unit);
 }
@@ -129,7 +141,7 @@ void sim_factory_reset(sim_unit *unit, uint64_t now)
 static sim_reply read_cells(sim_unit *unit, uint8_t space, uint16_t address, uint16_t count, uint16_t *cells)
 {
     unit->counters.read_requests++;
-    if (count == 0 || count > unit->model->most_read)
+    if (count == 0 || count > (space >= SIM_COILS ? 16 : 1) * unit->model->most_read)
         return SIM_BAD_VALUE;
     if (space >= SIM_SPACES || (uint32_t)address + count > SIM_CELLS)
         return SIM_BAD_ADDRESS;
@@ -162,9 +174,9 @@ static sim_reply read_cells(sim_unit *unit, uint8_t space, uint16_t address, uin
 static sim_reply write_cells(sim_unit *unit, uint8_t space, uint16_t address, uint16_t count, const uint16_t *cells)
 {
     unit->counters.write_requests++;
-    if (count == 0 || count > unit->model->most_write)
+    if (count == 0 || count > (space >= SIM_COILS ? 16 : 1) * unit->model->most_write)
         return SIM_BAD_VALUE;
-    if (space != 0 || (uint32_t)address + count > SIM_CELLS)
+    if ((space != 0 && space != SIM_COILS) || (uint32_t)address + count > SIM_CELLS)
         return SIM_BAD_ADDRESS;
     for (uint16_t i = 0; i < count;) {
         int16_t owner = unit->owner[space][address + i];
@@ -250,6 +262,7 @@ sim_reply sim_write(sim_unit *unit, uint64_t now, uint8_t space, uint16_t addres
         unit->listener(unit->listener_ctx, unit, true, space, address, count, cells);
     enum { LATER_MS = 700 };
     if (reply == SIM_OK && hearing == SIM_SLOW && count <= sizeof unit->later.cells / sizeof *cells) {
+        unit->later.space = space;
         unit->later.address = address;
         unit->later.count = count;
         unit->later.at = unit->now + LATER_MS;
@@ -260,6 +273,17 @@ sim_reply sim_write(sim_unit *unit, uint64_t now, uint8_t space, uint16_t addres
         reply = write_cells(unit, space, address, count, cells);
     mute = mute || (reply == SIM_OK && hearing == SIM_MUTE);
     return mute ? SIM_SILENT : reply;
+}
+
+sim_reply sim_write_bits(sim_unit *unit, uint64_t now, uint16_t address, uint16_t mask, uint16_t value)
+{
+    uint16_t place = address, cell;
+    int16_t owner = sim_is_up(unit, now) && in_unit(unit, SIM_HOLDING, &place, 1) && place < SIM_CELLS
+                        ? unit->owner[SIM_HOLDING][place]
+                        : -1;
+    cell = owner < 0 || sim_peek(unit, &unit->entries[owner], &cell) != SIM_OK ? 0 : cell;
+    cell = (uint16_t)((cell & ~mask) | (value & mask));
+    return sim_write(unit, now, SIM_HOLDING, address, 1, &cell);
 }
 
 /* As from the keys on its front. */

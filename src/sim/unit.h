@@ -9,7 +9,9 @@
 #include <stddef.h>
 #include <stdint.h>
 
-enum { SIM_CELLS = 4096, SIM_SPACES = 2, SIM_PAGE = 256 };
+/* Spaces: holding cells, input cells, coils, discrete inputs; of the last two a cell is one bit. */
+enum { SIM_CELLS = 4096, SIM_SPACES = 4, SIM_PAGE = 256, SIM_BITS = 2000 };
+enum { SIM_HOLDING, SIM_INPUT, SIM_COILS, SIM_DISCRETE };
 
 /* How a request ends; the numbers are the exception codes of the Modbus Application Protocol 1.1b3, chapter 7. */
 typedef enum sim_reply {
@@ -38,7 +40,7 @@ typedef struct sim_entry {
     char name[64];
     uint8_t space;
     uint16_t address;
-    const char *kind; /* "u8" .. "i64", "f32", "t16" (text of 16 bytes) */
+    const char *kind; /* "u8" .. "i64", "f32", "t16" (text of 16 bytes); of a bit "u1" */
     uint8_t role;     /* sim_role */
     uint8_t decimals;
     bool held;           /* takes values only while the unit is held */
@@ -97,6 +99,7 @@ typedef struct sim_unit {
     sim_counters counters;
     uint8_t answers_at; /* unit number on its line; a link of its own need not care */
     struct {
+        uint8_t space;
         uint16_t address, count, cells[128];
         uint64_t at;
     } later; /* a write that was taken and isn't done yet; `count` 0: none */
@@ -132,6 +135,11 @@ bool sim_own(sim_unit *unit, uint8_t space, uint16_t address, uint16_t count, co
 sim_reply sim_read(sim_unit *unit, uint64_t now, uint8_t space, uint16_t address, uint16_t count, uint16_t *cells);
 sim_reply sim_write(sim_unit *unit, uint64_t now, uint8_t space, uint16_t address, uint16_t count,
                     const uint16_t *cells);
+/* Only these bits of one cell; the others stay as they are. One request. */
+sim_reply sim_write_bits(sim_unit *unit, uint64_t now, uint16_t address, uint16_t mask, uint16_t value);
+/* Of bits a request has sixteen in a cell, the first one lowest; the unit has a cell for each. */
+void sim_pack(const uint16_t *bits, uint16_t count, uint16_t *cells);
+void sim_unpack(const uint16_t *cells, uint16_t count, uint16_t *bits);
 /* Does it answer at all just now? */
 bool sim_is_up(sim_unit *unit, uint64_t now);
 

@@ -27,24 +27,20 @@ static bil_outcome dial(void *ctx, bil_result *result)
     return BIL_DONE;
 }
 
-static bil_outcome read_cells(void *ctx, uint16_t space, uint16_t address, uint16_t count, uint16_t *cells,
-                              bil_result *result)
+static bil_outcome read_cells(void *ctx, const bil_span *at, uint16_t *cells, bil_result *result)
 {
     memory *m = (memory *)ctx;
-    (void)space;
     (void)result;
     m->requests++;
-    memcpy(cells, m->cells + address, count * sizeof *cells);
+    memcpy(cells, m->cells + at->first, at->count * sizeof *cells);
     return BIL_DONE;
 }
 
-static bil_outcome write_cells(void *ctx, uint16_t space, uint16_t address, uint16_t count, const uint16_t *cells,
-                               bil_result *result)
+static bil_outcome write_cells(void *ctx, const bil_span *at, const uint16_t *cells, bil_result *result)
 {
     memory *m = (memory *)ctx;
-    (void)space;
     (void)result;
-    memcpy(m->cells + address, cells, count * sizeof *cells);
+    memcpy(m->cells + at->first, cells, at->count * sizeof *cells);
     return BIL_DONE;
 }
 

@@ -66,6 +66,8 @@ static void load_tests(load *l, yaml_node_t *node)
 static void load_parameters(load *l, yaml_node_t *map)
 {
     load_params(l, map);
+    if (!l->bad)
+        load_across(l, load_get(l, yaml_document_get_root_node(&l->document), "link"));
     for (uint16_t i = 0; i < l->table->count && !l->bad; i++)
         load_resets(l, i);
     if (!l->bad)
@@ -92,6 +94,8 @@ static const struct {
     {"writes_last", false, load_writes_last},
     {"factory_address", false, load_factory_address},
     {"link", true, load_link},
+    {"spaces", false, load_spaces},
+    {"groups", false, NULL}, /* with the parameters */
     {"parameters", true, load_parameters},
     {"identify", true, load_identity},
     {"state", false, load_state},

@@ -8,7 +8,7 @@
 
 bool format_is_integer(const bil_format *format)
 {
-    return format->type >= BIL_U8 && format->type <= BIL_I64;
+    return format->type >= BIL_U8 && format->type <= BIL_I64; /* in the order of BIL_TYPES */
 }
 
 void load_scale(load *l, yaml_node_t *map, bil_format *format)

@@ -7,6 +7,29 @@
 #include "host/base/float_text.h"
 #include "host/describe/loading.h"
 
+/* By the function for one cell or coil, for some of its bits, or together with its neighbours. */
+static void load_way(load *l, yaml_node_t *map, bil_param *param)
+{
+    yaml_node_t *writes = load_get(l, map, "writes");
+    const bil_format *f = &param->format;
+    uint8_t way = l->bad ? 0 : writes ? load_want_way(l, writes) : l->way;
+    bool part = f->width && f->width < 16, readable = param->flags & BIL_READABLE;
+    if (l->bad || !(param->flags & BIL_WRITABLE))
+        return;
+    if (way != BIL_WAY_TOGETHER && param->cells > 1 && writes)
+        load_complain(l, writes, "%s takes %u cells, and this way of writing has one", param->id, param->cells);
+    else if (way == BIL_WAY_MASKED && !f->width && writes)
+        load_complain(l, writes, "a masked write is for a value that has only some bits of its cell: see \"bit\"");
+    else if (way != BIL_WAY_MASKED && part && !readable)
+        load_complain(l, map,
+                      "%s has some bits of a cell, which is read before it is written, and can't be read: "
+                      "say writes: masked, where the device takes that",
+                      param->id);
+    if (way == BIL_WAY_MASKED && !f->width) /* it is the usual way of the device, and this value has its cells alone */
+        way = BIL_WAY_TOGETHER;
+    param->way = param->cells > 1 ? BIL_WAY_TOGETHER : way;
+}
+
 static void load_flags(load *l, yaml_node_t *map, bil_param *param)
 {
     static const char *const ways[] = {"read", "write", "read_write", NULL};
@@ -34,13 +57,13 @@ static void load_flags(load *l, yaml_node_t *map, bil_param *param)
     if (!l->bad && !(param->flags & BIL_READABLE) && !bil_class_left_out((bil_class)param->cls))
         load_complain(l, map, "a parameter of class %s must be readable, else a write can't be proved",
                       bil_class_name((bil_class)param->cls));
-    if (!l->bad && param->space == BIL_INPUT && param->flags & BIL_WRITABLE)
-        load_complain(l, map, "input cells can't be written: say access: read");
+    if (!l->bad && load_is_for_reading(l, param->space) && param->flags & BIL_WRITABLE)
+        load_complain(l, map, "what is there can't be written: say access: read");
+    load_way(l, map, param);
 }
 
-static void check_id(load *l, yaml_node_t *key)
+void load_check_id(load *l, yaml_node_t *key, const char *id)
 {
-    const char *id = load_want_text(l, key, BIL_ID_MAX);
     bool start = true, good = *id != '\0';
     for (const char *c = id; *c && good; c++) {
         if (*c == '.')
@@ -53,24 +76,13 @@ static void check_id(load *l, yaml_node_t *key)
         load_complain(l, key, "\"%s\" is no id: words of a to z, 0 to 9 and _, joined by dots", id);
 }
 
-static void load_param(load *l, yaml_node_t *key, yaml_node_t *map, bil_param *param)
+/* Type and size, and the class. */
+static void load_kind(load *l, yaml_node_t *map, bil_param *param)
 {
-    static const char *const keys[] = {
-        "name",   "type",  "class",  "at",         "space",      "unit",      "size",    "scale",  "offset",
-        "limits", "step",  "rounds", "choices",    "bits",       "access",    "needs",   "safety", "rights",
-        "of",     "stage", "resets", "cell_order", "byte_order", "tolerance", "factory", NULL};
-    load_check_keys(l, map, keys);
-    yaml_node_t *name = l->bad ? NULL : load_need(l, map, "name");
-    yaml_node_t *type = l->bad ? NULL : load_need(l, map, "type");
-    yaml_node_t *cls = l->bad ? NULL : load_need(l, map, "class");
-    yaml_node_t *at = l->bad ? NULL : load_need(l, map, "at");
+    yaml_node_t *type = load_need(l, map, "type"), *cls = l->bad ? NULL : load_need(l, map, "class"),
+                *size = load_get(l, map, "size");
     if (l->bad)
         return;
-    yaml_node_t *unit = load_get(l, map, "unit"), *size = load_get(l, map, "size"), *space = load_get(l, map, "space"),
-                *stage = load_get(l, map, "stage");
-    param->id = load_keep(l, node_text(key));
-    param->name = load_keep(l, load_want_text(l, name, BIL_NAME_MAX));
-    param->unit = unit ? load_keep(l, load_want_text(l, unit, BIL_UNIT_MAX)) : "";
     const char *type_name = load_want_text(l, type, NAME_LIMIT), *class_name = load_want_text(l, cls, NAME_LIMIT);
     int type_number = bil_type_from_name(type_name, strlen(type_name));
     int class_number = bil_class_from_name(class_name, strlen(class_name));
@@ -84,76 +96,52 @@ static void load_param(load *l, yaml_node_t *key, yaml_node_t *map, bil_param *p
     format->type = (uint8_t)type_number;
     param->cls = (uint8_t)class_number;
     format->size = (uint8_t)bil_type_size((bil_type)type_number);
-    if (type_number == BIL_TEXT) {
-        if (!size)
-            load_complain(l, map, "\"size\" is missing here: the bytes of the text, an even number");
-        else if ((format->size = (uint8_t)load_want_number(l, size, 2, BIL_TEXT_MAX)) % 2 != 0)
-            load_complain(l, size, "a text takes whole cells of two bytes");
-    } else if (size) {
+    if (type_number == BIL_TEXT && !size)
+        load_complain(l, map, "\"size\" is missing here: the bytes of the text");
+    else if (type_number == BIL_TEXT)
+        format->size = (uint8_t)load_want_number(l, size, 1, BIL_TEXT_MAX);
+    else if (size)
         load_complain(l, size, "only a text has a size");
-    }
+}
+
+/* Its space, and where it lies there. */
+static void load_at(load *l, yaml_node_t *map, bil_param *param)
+{
+    param->space = load_want_space(l, load_get(l, map, "space"));
+    bool bits = l->table->spaces[param->space].bits;
+    if (bits && param->format.type != BIL_BOOL)
+        load_complain(l, load_get(l, map, "type"), "a coil or discrete input is a bool");
+    param->cells = bits ? 1 : (uint8_t)bil_value_cells(&param->format);
+    yaml_node_t *at = l->bad ? NULL : load_need(l, map, "at");
+    if (at)
+        param->at.number = (uint32_t)load_want_number(l, at, 0, 65536 - param->cells);
+}
+
+void load_param(load *l, yaml_node_t *map, bil_param *param)
+{
+    static const char *const keys[] = {
+        "name",   "type",       "class",      "at",        "space",   "unit",   "size",   "scale",  "offset", "limits",
+        "step",   "rounds",     "choices",    "bits",      "access",  "needs",  "safety", "rights", "of",     "stage",
+        "resets", "cell_order", "byte_order", "tolerance", "factory", "writes", "form",   "bit",    NULL};
+    static void (*const parts[])(load * l, yaml_node_t * map, bil_format * format) = {
+        load_form, load_part, load_scale, load_choices, load_limits, load_room, load_tolerance};
+    load_check_keys(l, map, keys);
+    yaml_node_t *name = l->bad ? NULL : load_need(l, map, "name");
     if (l->bad)
         return;
-    format->order = load_order(l, map, l->order);
-    param->space = load_want_space(l, space);
-    param->cells = (uint8_t)bil_value_cells(format);
-    param->at.number = (uint32_t)load_want_number(l, at, 0, 65536 - param->cells);
+    yaml_node_t *unit = load_get(l, map, "unit"), *stage = load_get(l, map, "stage");
+    param->name = load_keep(l, load_want_text(l, name, BIL_NAME_MAX));
+    param->unit = unit ? load_keep(l, load_want_text(l, unit, BIL_UNIT_MAX)) : "";
     param->stage = stage ? (uint8_t)load_want_number(l, stage, 0, 9) : 5;
-    load_scale(l, map, format);
+    load_kind(l, map, param);
     if (!l->bad)
-        load_choices(l, map, format);
+        param->format.order = load_order(l, map, l->order);
+    for (size_t i = 0; i < sizeof parts / sizeof parts[0] && !l->bad; i++)
+        parts[i](l, map, &param->format);
     if (!l->bad)
-        load_limits(l, map, format);
-    if (!l->bad)
-        load_tolerance(l, map, format);
+        load_at(l, map, param);
     if (!l->bad)
         load_flags(l, map, param);
-}
-
-typedef struct pair_of_nodes {
-    yaml_node_t *key, *value;
-} pair_of_nodes;
-
-static int by_key(const void *a, const void *b)
-{
-    const pair_of_nodes *x = a, *y = b;
-    return strcmp(node_text(x->key), node_text(y->key));
-}
-
-void load_params(load *l, yaml_node_t *map)
-{
-    load_want_kind(l, map, YAML_MAPPING_NODE);
-    for (yaml_node_pair_t *pair = map->data.mapping.pairs.start; !l->bad && pair < map->data.mapping.pairs.top; pair++)
-        check_id(l, load_node(l, pair->key));
-    if (l->bad)
-        return;
-    size_t count = (size_t)(map->data.mapping.pairs.top - map->data.mapping.pairs.start);
-    if (count == 0 || count > BIL_PARAMS_MAX) {
-        load_complain(l, map, "a description has 1 to %d parameters", BIL_PARAMS_MAX);
-        return;
-    }
-    pair_of_nodes *pairs = load_take(l, count * sizeof *pairs);
-    for (size_t i = 0; i < count; i++)
-        pairs[i] = (pair_of_nodes){load_node(l, map->data.mapping.pairs.start[i].key),
-                                   load_node(l, map->data.mapping.pairs.start[i].value)};
-    qsort(pairs, count, sizeof *pairs, by_key);
-    l->params = load_take(l, count * sizeof *l->params);
-    l->nodes = load_take(l, count * sizeof(yaml_node_t *));
-    uint32_t raw_at = 0;
-    for (size_t i = 0; i < count && !l->bad; i++) {
-        if (i > 0 && by_key(&pairs[i - 1], &pairs[i]) == 0)
-            load_complain(l, pairs[i].key, "\"%s\" stands here twice", node_text(pairs[i].key));
-        else
-            load_param(l, pairs[i].key, pairs[i].value, &l->params[i]);
-        l->nodes[i] = pairs[i].value;
-        l->params[i].raw_at = (uint16_t)raw_at;
-        raw_at += l->params[i].format.size;
-        if (raw_at > UINT16_MAX)
-            load_complain(l, pairs[i].key, "all values together take more than %d bytes", UINT16_MAX);
-    }
-    l->table->params = l->params;
-    l->table->count = (uint16_t)count;
-    l->table->raw_size = raw_at;
 }
 
 uint16_t load_want_param(load *l, yaml_node_t *node)
@@ -179,6 +167,16 @@ static uint32_t load_first_of(const load *l, const char *begin, size_t length)
     return low;
 }
 
+/* "{n}" stands for the number of the repetition. */
+static void with_number(const char *pattern, uint16_t number, char *out, size_t size)
+{
+    const char *at = strstr(pattern, "{n}");
+    if (at && number)
+        snprintf(out, size, "%.*s%u%s", (int)(at - pattern), pattern, number, at + 3);
+    else
+        snprintf(out, size, "%s", pattern);
+}
+
 /* "group.*" stands for all of a group. */
 void load_resets(load *l, uint16_t index)
 {
@@ -191,7 +189,8 @@ void load_resets(load *l, uint16_t index)
     for (yaml_node_item_t *item = list->data.sequence.items.start; !l->bad && item < list->data.sequence.items.top;
          item++) {
         yaml_node_t *node = load_node(l, *item);
-        const char *text = load_want_text(l, node, BIL_ID_MAX);
+        char text[BIL_ID_MAX + 8];
+        with_number(load_want_text(l, node, BIL_ID_MAX), l->numbers[index], text, sizeof text);
         size_t length = strlen(text), before = count;
         bool group = length > 2 && strcmp(text + length - 2, ".*") == 0;
         int32_t one = group ? -1 : bil_description_find(l->table, text, length);

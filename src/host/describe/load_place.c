@@ -5,10 +5,29 @@
 #include "bilancia/cells.h"
 #include "host/describe/loading.h"
 
+static const char *const tables[] = {"holding", "input", "coils", "discrete", NULL};
+
+static bool is_in_bits(unsigned table)
+{
+    return table == BIL_COILS || table == BIL_DISCRETE;
+}
+
+bool load_is_for_reading(const load *l, uint8_t space)
+{
+    uint8_t table = l->table->spaces[space].table;
+    return table == BIL_INPUT || table == BIL_DISCRETE;
+}
+
 uint8_t load_want_space(load *l, yaml_node_t *node)
 {
-    static const char *const names[] = {"holding", "input", NULL};
-    return node ? (uint8_t)load_want_name(l, node, names) : BIL_HOLDING;
+    if (!node)
+        return BIL_HOLDING;
+    const char *name = load_want_text(l, node, NAME_LIMIT);
+    for (uint8_t i = 0; i < l->table->space_count; i++)
+        if (strcmp(l->spaces[i], name) == 0)
+            return i;
+    load_complain(l, node, "\"%s\" is no space: holding, input, coils, discrete, or one of \"spaces\"", name);
+    return BIL_HOLDING;
 }
 
 uint8_t load_order(load *l, yaml_node_t *map, uint8_t usual)
@@ -27,7 +46,25 @@ static int by_place(const void *a, const void *b, void *params)
 {
     const bil_param *x = (const bil_param *)params + *(const uint16_t *)a;
     const bil_param *y = (const bil_param *)params + *(const uint16_t *)b;
-    return x->space != y->space ? x->space - y->space : (int)x->at.number - (int)y->at.number;
+    return x->space != y->space           ? x->space - y->space
+           : x->at.number != y->at.number ? (int)x->at.number - (int)y->at.number
+                                          : x->format.bit - y->format.bit;
+}
+
+/* Two values in one cell: each has bits of its own, and they are written in one way. */
+static void load_share(load *l, yaml_node_t *node, const bil_param *before, const bil_param *param)
+{
+    const bil_format *a = &before->format, *b = &param->format;
+    unsigned cell = (unsigned)param->at.number;
+    if (!a->width || !b->width)
+        load_complain(l, node, "%s and %s lie on the same cell %u", before->id, param->id, cell);
+    else if (a->bit + a->width > b->bit)
+        load_complain(l, node, "%s and %s lie on the same bits of cell %u", before->id, param->id, cell);
+    else if ((a->order ^ b->order) & BIL_LOW_BYTE_FIRST)
+        load_complain(l, node, "%s and %s share cell %u, and so the order of its bytes", before->id, param->id, cell);
+    else if (before->way != param->way && before->flags & param->flags & BIL_WRITABLE)
+        load_complain(l, node, "%s and %s share cell %u, and so the way in which it is written", before->id, param->id,
+                      cell);
 }
 
 void load_by_place(load *l)
@@ -48,8 +85,7 @@ void load_by_place(load *l)
             continue;
         const bil_param *before = &l->params[order[i - 1]];
         if (before->space == param->space && before->at.number + before->cells > param->at.number)
-            load_complain(l, l->nodes[order[i]], "%s and %s lie on the same cell %u", before->id, param->id,
-                          (unsigned)param->at.number);
+            load_share(l, l->nodes[order[i]], before, param);
     }
     l->table->by_place = order;
 }
@@ -60,9 +96,13 @@ static uint16_t link_number(load *l, yaml_node_t *map, const char *key, long low
     return (uint16_t)(node ? load_want_number(l, node, low, high) : usual);
 }
 
-static void load_across(load *l, yaml_node_t *list)
+/* Once the spaces are known. */
+void load_across(load *l, yaml_node_t *link)
 {
     static const char *const keys[] = {"space", "cells", NULL};
+    yaml_node_t *list = load_get(l, link, "across");
+    if (!list)
+        return;
     load_want_kind(l, list, YAML_SEQUENCE_NODE);
     size_t count = l->bad ? 0 : (size_t)(list->data.sequence.items.top - list->data.sequence.items.start);
     bil_range *ranges = load_take(l, (count + 1) * sizeof *ranges);
@@ -87,11 +127,86 @@ static void load_across(load *l, yaml_node_t *list)
     l->table->across_count = (uint16_t)count;
 }
 
+uint8_t load_want_way(load *l, yaml_node_t *node)
+{
+    static const char *const ways[] = {"multiple", "single", "masked", NULL};
+    return (uint8_t)load_want_name(l, node, ways);
+}
+
+/* The four tables of the device itself. */
+static void load_tables(load *l, yaml_node_t *map)
+{
+    enum { WRITE = 123, WRITE_BITS = 1968 }; /* Modbus Application Protocol 1.1b3, 6.11 and 6.12 */
+    bil_space *spaces = load_take(l, SPACES_LIMIT * sizeof *spaces);
+    for (uint8_t i = 0; i < BIL_CELL_TABLES; i++) {
+        bool bits = is_in_bits(i);
+        long most = bits ? BIL_CELL_BITS_MAX : BIL_CELLS_MAX, write = bits ? WRITE_BITS : WRITE;
+        spaces[i] = (bil_space){.bits = bits, .table = i};
+        spaces[i].read_most = link_number(l, map, bits ? "largest_read_bits" : "largest_read", 1, most, most);
+        spaces[i].write_most = link_number(l, map, bits ? "largest_write_bits" : "largest_write", 1, write, write);
+        l->spaces[i] = tables[i];
+    }
+    l->table->spaces = l->own_spaces = spaces;
+    l->table->space_count = BIL_CELL_TABLES;
+}
+
+/* `unit: 247` is that number, `above: 1` the next one above that of the device. */
+static int16_t load_want_unit(load *l, yaml_node_t *map)
+{
+    yaml_node_t *unit = load_get(l, map, "unit"), *above = load_get(l, map, "above");
+    if (!unit == !above)
+        load_complain(l, map, "a space has either a \"unit\", or how far it is \"above\" the number of the device");
+    if (l->bad)
+        return 0;
+    return (int16_t)(above ? -load_want_number(l, above, 1, 255) : load_want_number(l, unit, 0, 255) + 1);
+}
+
+void load_spaces(load *l, yaml_node_t *map)
+{
+    static const char *const keys[] = {"table", "unit", "above", NULL};
+    load_want_kind(l, map, YAML_MAPPING_NODE);
+    if (!l->bad)
+        load_check_keys(l, map, NULL);
+    for (yaml_node_pair_t *pair = l->bad ? NULL : map->data.mapping.pairs.start;
+         !l->bad && pair < map->data.mapping.pairs.top; pair++) {
+        yaml_node_t *key = load_node(l, pair->key), *node = load_node(l, pair->value);
+        uint16_t index = l->table->space_count;
+        load_check_keys(l, node, keys);
+        yaml_node_t *table = l->bad ? NULL : load_need(l, node, "table");
+        if (l->bad)
+            return;
+        if (index == SPACES_LIMIT) {
+            load_complain(l, key, "a description has at most %d spaces", SPACES_LIMIT);
+            return;
+        }
+        l->spaces[index] = load_keep(l, load_want_text(l, key, NAME_LIMIT));
+        for (uint16_t i = 0; i < BIL_CELL_TABLES; i++)
+            if (strcmp(tables[i], l->spaces[index]) == 0)
+                load_complain(l, key, "\"%s\" is the space of the device itself", tables[i]);
+        bil_space *space = &l->own_spaces[index];
+        *space = l->own_spaces[l->bad ? 0 : load_want_name(l, table, tables)];
+        space->unit = load_want_unit(l, node);
+        l->table->space_count++;
+    }
+}
+
 void load_link(load *l, yaml_node_t *map)
 {
-    static const char *const keys[] = {"largest_read", "largest_write", "reply_ms",     "late_ms",
-                                       "busy_ms",      "busy_tries",    "request_cost", "cell_cost",
-                                       "cell_order",   "byte_order",    "across",       NULL};
+    static const char *const keys[] = {"largest_read",
+                                       "largest_write",
+                                       "largest_read_bits",
+                                       "largest_write_bits",
+                                       "reply_ms",
+                                       "late_ms",
+                                       "busy_ms",
+                                       "busy_tries",
+                                       "request_cost",
+                                       "cell_cost",
+                                       "cell_order",
+                                       "byte_order",
+                                       "writes",
+                                       "across",
+                                       NULL};
     load_check_keys(l, map, keys);
     if (l->bad)
         return;
@@ -103,14 +218,8 @@ void load_link(load *l, yaml_node_t *map)
         .request_cost = link_number(l, map, "request_cost", 1, 10000, 1),
         .cell_cost = link_number(l, map, "cell_cost", 0, 10000, 0),
     };
-    bil_space *spaces = load_take(l, 2 * sizeof *spaces);
-    spaces[BIL_HOLDING] = (bil_space){.read_most = link_number(l, map, "largest_read", 1, BIL_CELLS_MAX, BIL_CELLS_MAX),
-                                      .write_most = link_number(l, map, "largest_write", 1, 123, 123)};
-    spaces[BIL_INPUT] = spaces[BIL_HOLDING]; /* nothing there can be written */
-    l->table->spaces = spaces;
-    l->table->space_count = 2;
+    load_tables(l, map);
+    yaml_node_t *writes = load_get(l, map, "writes");
+    l->way = writes ? load_want_way(l, writes) : BIL_WAY_TOGETHER;
     l->order = load_order(l, map, 0);
-    yaml_node_t *across = load_get(l, map, "across");
-    if (across)
-        load_across(l, across);
 }

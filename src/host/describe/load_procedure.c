@@ -46,8 +46,9 @@ static void load_step(load *l, yaml_node_t *map, bil_proc_step *step)
         yaml_node_t *slot = load_need(l, map, "slot");
         step->param = load_want_param(l, what);
         step->value = l->bad ? 0 : (uint32_t)load_want_name(l, slot, slots) + 1;
-        if (!l->bad && l->params[step->param].format.type != BIL_TEXT)
-            load_complain(l, what, "a secret goes into a text");
+        const bil_format *format = &l->params[step->param].format;
+        if (!l->bad && format->type != BIL_TEXT && !format_is_integer(format))
+            load_complain(l, what, "a secret goes into a text or a whole number");
     } else if (kind == BIL_STEP_PERSON) {
         step->text = load_keep(l, load_want_text(l, what, 200));
     } else {

@@ -5,13 +5,40 @@
 #include "host/base/float_text.h"
 #include "host/describe/loading.h"
 
+/* `{id.type: 304, id.board: 7}`: what shows the model where no text names it. */
+static void load_signs(load *l, yaml_node_t *map)
+{
+    size_t count = (size_t)(map->data.mapping.pairs.top - map->data.mapping.pairs.start);
+    bil_sign *signs = load_take(l, (BIL_SIGNS_MAX + 1) * sizeof *signs);
+    load_check_keys(l, map, NULL);
+    if (!l->bad && (count == 0 || count > BIL_SIGNS_MAX))
+        load_complain(l, map, "1 to %d parameters show a model together", BIL_SIGNS_MAX);
+    for (size_t i = 0; i < count && !l->bad; i++) {
+        yaml_node_t *key = load_node(l, map->data.mapping.pairs.start[i].key),
+                    *value = load_node(l, map->data.mapping.pairs.start[i].value);
+        signs[i].param = load_want_param(l, key);
+        signs[i].value = l->bad ? 0 : load_want_value(l, value, signs[i].param);
+        if (!l->bad && !(l->params[signs[i].param].flags & BIL_READABLE))
+            load_complain(l, key, "this parameter can't be read");
+    }
+    l->table->signs = signs;
+    l->table->sign_count = (uint8_t)count;
+    l->table->identity[BIL_ID_MODEL] = signs[0].param;
+}
+
 void load_identity(load *l, yaml_node_t *map)
 {
     static const char *const keys[] = {"vendor", "model", "hardware", "firmware", "serial", "name", NULL};
     load_check_keys(l, map, keys);
     for (int i = 0; i < BIL_ID_COUNT && !l->bad; i++) {
         yaml_node_t *node = load_get(l, map, keys[i]);
-        l->table->identity[i] = node ? load_want_param(l, node) : BIL_NONE;
+        l->table->identity[i] = BIL_NONE;
+        if (node && i == BIL_ID_MODEL && node->type == YAML_MAPPING_NODE) {
+            load_signs(l, node);
+            continue;
+        }
+        if (node)
+            l->table->identity[i] = load_want_param(l, node);
         if (node && !l->bad && !(l->params[l->table->identity[i]].flags & BIL_READABLE))
             load_complain(l, node, "this parameter can't be read");
     }

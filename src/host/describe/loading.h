@@ -9,7 +9,7 @@
 #include "bilancia/description.h"
 #include "host/base/arena.h"
 
-enum { FILE_LIMIT = 8 << 20, DECIMALS_LIMIT = 9, NAME_LIMIT = 31 };
+enum { FILE_LIMIT = 8 << 20, DECIMALS_LIMIT = 9, NAME_LIMIT = 31, SPACES_LIMIT = 64 };
 
 typedef struct load {
     yaml_document_t document;
@@ -20,7 +20,11 @@ typedef struct load {
     bil_description *table;
     bil_param *params;
     yaml_node_t **nodes; /* of the parameters, in the order of params */
+    uint16_t *numbers;   /* and which repetition of its group each is, from 1; 0: it stands for itself */
     uint8_t order;       /* the model's usual cell order */
+    uint8_t way;         /* and its way to write, bil_way */
+    bil_space *own_spaces;
+    const char *spaces[SPACES_LIMIT]; /* their names */
     bool bad;
     bool is_short; /* of memory */
     jmp_buf out;   /* where load_take leaves to: all that was taken is the arena's */
@@ -57,19 +61,30 @@ bool format_is_integer(const bil_format *format);
 void load_scale(load *l, yaml_node_t *map, bil_format *format);
 void load_choices(load *l, yaml_node_t *map, bil_format *format);
 void load_limits(load *l, yaml_node_t *map, bil_format *format);
+void load_form(load *l, yaml_node_t *map, bil_format *format);
+void load_part(load *l, yaml_node_t *map, bil_format *format);
+void load_room(load *l, yaml_node_t *map, bil_format *format);
 void load_tolerance(load *l, yaml_node_t *map, bil_format *format);
 
 /* load_param.c */
-void load_params(load *l, yaml_node_t *map);
+void load_check_id(load *l, yaml_node_t *key, const char *id);
+void load_param(load *l, yaml_node_t *map, bil_param *param);
 uint16_t load_want_param(load *l, yaml_node_t *node);
 void load_resets(load *l, uint16_t index);
 void load_factory(load *l);
+
+/* load_params.c */
+void load_params(load *l, yaml_node_t *map);
 
 /* load_place.c */
 uint8_t load_want_space(load *l, yaml_node_t *node); /* NULL: holding cells */
 uint8_t load_order(load *l, yaml_node_t *map, uint8_t usual);
 void load_by_place(load *l);
 void load_link(load *l, yaml_node_t *map);
+void load_spaces(load *l, yaml_node_t *map);
+void load_across(load *l, yaml_node_t *link);
+bool load_is_for_reading(const load *l, uint8_t space);
+uint8_t load_want_way(load *l, yaml_node_t *node); /* bil_way */
 
 /* load_state.c */
 void load_identity(load *l, yaml_node_t *map);

@@ -70,6 +70,9 @@ static const char *const bank_kinds[] = {"BIL_BANK_STORED", "BIL_BANK_FACTORY", 
 static const char *const rule_kinds[] = {"BIL_RULE_UNIQUE", "BIL_RULE_ORDER", "BIL_RULE_ALLOWED", "BIL_RULE_REQUIRED"};
 static const char *const flags[] = {"BIL_READABLE", "BIL_WRITABLE", "BIL_NEEDS_HOLD", "BIL_NEEDS_RESTART",
                                     "BIL_SAFETY",   "BIL_OF_PLACE", "BIL_ACCESS"};
+static const char *const ways[] = {"BIL_WAY_TOGETHER", "BIL_WAY_SINGLE", "BIL_WAY_MASKED"};
+static const char *const forms[] = {"BIL_FORM_PLAIN",  "BIL_FORM_BCD",    "BIL_FORM_SIGN", "BIL_FORM_LOOSE",
+                                    "BIL_FORM_BLANKS", "BIL_FORM_LENGTH", "BIL_FORM_WIDE"};
 static const char *const orders[] = {"BIL_LOW_CELL_FIRST", "BIL_LOW_BYTE_FIRST"};
 
 /* The names of some bits, 0 where none is set. */
@@ -119,11 +122,22 @@ static void put_names(FILE *file, const bil_description *d)
 
 /* ---- the parts ---- */
 
+/* Those of a group that repeats have their choices together: they are called by the first that has them. */
+static uint16_t owner_of_choices(const bil_description *d, uint16_t i)
+{
+    const char *group = d->params[i].id;
+    size_t length = strcspn(group, ".0123456789");
+    uint16_t first = i;
+    for (uint16_t k = i; k-- > 0 && strncmp(d->params[k].id, group, length) == 0;)
+        first = d->params[k].format.choices == d->params[i].format.choices ? k : first;
+    return first;
+}
+
 static void put_choices(FILE *file, const bil_description *d)
 {
     for (uint16_t i = 0; i < d->count; i++) {
         const bil_format *format = &d->params[i].format;
-        if (format->choice_count == 0)
+        if (format->choice_count == 0 || owner_of_choices(d, i) != i)
             continue;
         fprintf(file, "static const bil_choice choices_%u[] = {", i);
         for (uint16_t k = 0; k < format->choice_count; k++) {
@@ -167,15 +181,16 @@ static void put_params(FILE *file, const bil_description *d)
         fprintf(file, ",\n     .format = {.type = %s, .size = %u, .decimals = %u, .order = ", types[f->type], f->size,
                 f->decimals);
         put_bits(file, f->order, orders, sizeof orders / sizeof orders[0]);
-        fprintf(file, ", .rounding = %s, .limited = %s, .choice_count = %u,\n", roundings[f->rounding],
-                f->limited ? "true" : "false", f->choice_count);
+        fprintf(file, ", .rounding = %s, .form = %s, .bit = %u, .width = %u, .limited = %s, .choice_count = %u,\n",
+                roundings[f->rounding], forms[f->form], f->bit, f->width, f->limited ? "true" : "false",
+                f->choice_count);
         fprintf(file,
                 "                .mul = %d, .offset = %d, .round_to = %" PRIu32 "u, .tolerance = %" PRIu32
                 "u, .step = %" PRIu32 "u,\n                ",
                 f->mul, f->offset, f->round_to, f->tolerance, f->step);
         fprintf(file, ".low = UINT64_C(%" PRIu64 "), .high = UINT64_C(%" PRIu64 "), .choices = ", f->low, f->high);
         if (f->choice_count)
-            fprintf(file, "choices_%u", i);
+            fprintf(file, "choices_%u", owner_of_choices(d, i));
         else
             fputs("NULL", file);
         fputs("},\n     .at = {", file);
@@ -183,7 +198,7 @@ static void put_params(FILE *file, const bil_description *d)
         fprintf(file, "}, .raw_at = %u, .space = %u, .cells = %u, .cls = %s,\n     .flags = ", p->raw_at, p->space,
                 p->cells, classes[p->cls]);
         put_bits(file, p->flags, flags, sizeof flags / sizeof flags[0]);
-        fprintf(file, ", .stage = %u", p->stage);
+        fprintf(file, ", .way = %s, .stage = %u", ways[p->way], p->stage);
         if (p->reset_count)
             fprintf(file, ", .reset_count = %u, .resets = resets_%u", p->reset_count, i);
         else
@@ -232,8 +247,11 @@ static void put_spaces(FILE *file, const bil_description *d)
         put_string(file, s->ask);
         fputs(", .set = ", file);
         put_string(file, s->set);
-        fprintf(file, ", .reading = %s, .writing = %s, .whole = %s, .read_most = %u, .write_most = %u},\n",
-                sharings[s->reading], sharings[s->writing], s->whole ? "true" : "false", s->read_most, s->write_most);
+        fprintf(file,
+                ", .reading = %s, .writing = %s, .whole = %s, .bits = %s, .table = %u, .unit = %d, .read_most = %u, "
+                ".write_most = %u},\n",
+                sharings[s->reading], sharings[s->writing], s->whole ? "true" : "false", s->bits ? "true" : "false",
+                s->table, s->unit, s->read_most, s->write_most);
     }
     fputs("};\n", file);
 }
@@ -316,6 +334,11 @@ static void put_lists(FILE *file, const bil_description *d)
         put_texts(file, "no_serial", d->no_serial, d->no_serial_count);
     put_rules(file, d);
     put_banks(file, d);
+    for (uint8_t i = 0; i < d->sign_count; i++) {
+        fputs(i ? ", {" : "static const bil_sign signs[] = {{", file);
+        put_index(file, d, d->signs[i].param);
+        fprintf(file, ", %" PRIu32 "u}%s", d->signs[i].value, i + 1 == d->sign_count ? "};\n" : "");
+    }
     if (d->factory) {
         put_bytes(file, "factory", d->factory, d->raw_size);
         put_bytes(file, "factory_known", d->factory_known, d->count);
@@ -362,6 +385,8 @@ static void put_head(FILE *file, const bil_description *d)
         put_index(file, d, d->identity[i]);
     }
     fputs("},\n   ", file);
+    put_list(file, "signs", d->sign_count);
+    fprintf(file, " .sign_count = %u,\n   ", d->sign_count);
     put_list(file, "unit_same", d->unit_same_count);
     put_list(file, "unit_grows", d->unit_grows_count);
     fprintf(file, " .unit_same_count = %u, .unit_grows_count = %u,", d->unit_same_count, d->unit_grows_count);

@@ -12,7 +12,7 @@ void write_doing(write_call *w, write_phase phase, const bil_job_progress *p);
 /* record.c */
 bool write_keep_record(void *ctx, const bil_action *action);
 /* The password, for the job. */
-bool write_put_password(void *ctx, uint8_t slot, uint8_t *raw, size_t size);
+bool write_put_password(void *ctx, uint8_t slot, const bil_format *format, uint8_t *raw);
 bool write_save_safety_copy(void *ctx, const bil_image *have);
 /* What was read back last as a copy, unless its values digest is this one ("": in any case); `present` tells where. */
 int write_save_unless(write_call *w, const char *why, const char *values);

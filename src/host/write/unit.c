@@ -42,16 +42,13 @@ bool write_has_password(write_call *w)
     return !w->no_password;
 }
 
-/* False when it is longer than the device takes. */
-bool write_put_password(void *ctx, uint8_t slot, uint8_t *raw, size_t size)
+/* False when it is longer than the device takes, or no number where the device has one. */
+bool write_put_password(void *ctx, uint8_t slot, const bil_format *format, uint8_t *raw)
 {
     write_call *w = ctx;
     size_t length = write_has_password(w) ? strlen(w->password) : 0;
     (void)slot;
-    if (length == 0 || length > size)
-        return false;
-    memcpy(raw, w->password, length);
-    return true;
+    return length && bil_value_parse(format, w->password, length, NULL, raw) == BIL_OK;
 }
 
 bool write_other_number(const char *text, uint32_t unit, char out[ADDRESS_TEXT])

@@ -1,0 +1,90 @@
+/* How a value looks in its cells: its form, and the part of a cell that it has. */
+#include <string.h>
+
+#include "host/describe/loading.h"
+
+static bool is_signed(const bil_format *format)
+{
+    return bil_type_is_signed((bil_type)format->type);
+}
+
+void load_form(load *l, yaml_node_t *map, bil_format *format)
+{
+    static const char *const forms[] = {"plain", "bcd", "sign_magnitude", "loose", "blanks", "length", "wide", NULL};
+    yaml_node_t *node = load_get(l, map, "form");
+    if (!node || l->bad)
+        return;
+    format->form = (uint8_t)load_want_name(l, node, forms);
+    bool text = format->type == BIL_TEXT, whole = format_is_integer(format);
+    if (format->form == BIL_FORM_BCD && (!whole || is_signed(format)))
+        load_complain(l, node, "only whole numbers without a sign have decimal digits: u8 to u64");
+    else if (format->form == BIL_FORM_SIGN && (!whole || !is_signed(format)))
+        load_complain(l, node, "only whole numbers with a sign have one: i8 to i64");
+    else if (format->form >= BIL_FORM_BLANKS && !text)
+        load_complain(l, node, "only a text has this form");
+    else if (format->form == BIL_FORM_LOOSE && format->size % 2 == 0)
+        load_complain(l, node, "a value of %u bytes leaves nothing of its cells", format->size);
+}
+
+/* "3", or "[4, 7]". */
+void load_part(load *l, yaml_node_t *map, bil_format *format)
+{
+    yaml_node_t *node = load_get(l, map, "bit"), *first = node, *last = node;
+    if (!node || l->bad)
+        return;
+    if (node->type == YAML_SEQUENCE_NODE) {
+        if (node->data.sequence.items.top - node->data.sequence.items.start != 2) {
+            load_complain(l, node, "bits are [first, last], counted from the lowest, or one number");
+            return;
+        }
+        first = load_node(l, node->data.sequence.items.start[0]);
+        last = load_node(l, node->data.sequence.items.start[1]);
+    }
+    format->bit = (uint8_t)load_want_number(l, first, 0, 15);
+    format->width = (uint8_t)(load_want_number(l, last, format->bit, 15) - format->bit + 1);
+    bool fits = format->type != BIL_TEXT && format->size <= 2 && format->width <= 8 * format->size;
+    if (!l->bad && (!fits || bil_type_is_float((bil_type)format->type)))
+        load_complain(l, node, "a %s doesn't go into %u bits of a cell", bil_type_name((bil_type)format->type),
+                      format->width);
+    else if (!l->bad && format->type == BIL_BOOL && format->width != 1)
+        load_complain(l, node, "a bool has one bit");
+    else if (!l->bad && format->form == BIL_FORM_BCD && format->width % 4 != 0)
+        load_complain(l, node, "a decimal digit has four bits");
+    else if (!l->bad && format->form == BIL_FORM_LOOSE)
+        load_complain(l, node, "it has these bits for itself: nothing is loose");
+}
+
+/* The largest number that the form and the bits on the wire can hold; below zero as many. */
+static uint64_t most_of(const bil_format *format)
+{
+    unsigned wire = format->width ? format->width : (format->size + 1u) / 2 * 16, own = 8u * format->size;
+    unsigned bits = (wire < own && format->form != BIL_FORM_BCD ? wire : own) - is_signed(format);
+    uint64_t most = bits < 64 ? (UINT64_C(1) << bits) - 1 : UINT64_MAX, digits = 1;
+    for (unsigned i = 0; i < wire / 4 && format->form == BIL_FORM_BCD; i++)
+        digits *= 10;
+    return format->form == BIL_FORM_BCD && digits - 1 < most ? digits - 1 : most;
+}
+
+/* What a value has less room for than its type has is a limit of it. */
+void load_room(load *l, yaml_node_t *map, bil_format *format)
+{
+    bool tight = format->width || format->form == BIL_FORM_BCD || format->form == BIL_FORM_SIGN;
+    if (!tight || format->type == BIL_BOOL)
+        return;
+    uint64_t most = most_of(format), middle = UINT64_C(1) << 63; /* limits are keys, see bil_value_key */
+    bool bits = format->type == BIL_BITS8 || format->type == BIL_BITS16;
+    for (uint16_t i = 0; i < format->choice_count && !l->bad; i++)
+        if (bits ? format->choices[i].value >= format->width : format->choices[i].value > most)
+            load_complain(l, map, "%s has no room in %u bits", format->choices[i].name, format->width);
+    if (l->bad || !format_is_integer(format))
+        return;
+    uint64_t high = is_signed(format) ? middle + most : most;
+    uint64_t low = is_signed(format) ? middle - most - (format->form == BIL_FORM_SIGN ? 0 : 1) : 0;
+    if (format->limited && (format->low < low || format->high > high))
+        load_complain(l, load_get(l, map, "limits"), "these limits are wider than what its cells can hold");
+    if (!format->limited) {
+        format->low = low;
+        format->high = high;
+        format->limited = true;
+    }
+}

@@ -1,0 +1,136 @@
+/* The four tables and each function on them, single and multiple, at several unit numbers: random requests against a
+ * server that we didn't write. */
+#include <arpa/inet.h>
+#include <modbus.h>
+#include <pthread.h>
+#include <sys/socket.h>
+#include <unistd.h>
+
+#include "help.h"
+#include "port/modbus.h"
+
+enum { SIZE = 3000, UNIT = 40 };
+
+typedef struct peer {
+    int listening, connected;
+    modbus_t *server;
+    modbus_mapping_t *values;
+    uint8_t function, unit; /* of the last request */
+} peer;
+
+static void *serve(void *ctx)
+{
+    peer *p = ctx;
+    uint8_t query[MODBUS_TCP_MAX_ADU_LENGTH];
+    int size;
+    if (modbus_tcp_accept(p->server, &p->listening) < 0)
+        return NULL;
+    while ((size = modbus_receive(p->server, query)) >= 0) {
+        p->unit = query[6];
+        p->function = query[7];
+        modbus_reply(p->server, query, size, p->values);
+    }
+    return NULL;
+}
+
+/* What the server has of a table, one number for each cell or bit. */
+static uint16_t value_of(const peer *p, unsigned table, unsigned at)
+{
+    switch (table) {
+    case BIL_HOLDING:
+        return p->values->tab_registers[at];
+    case BIL_INPUT:
+        return p->values->tab_input_registers[at];
+    case BIL_COILS:
+        return p->values->tab_bits[at];
+    default:
+        return p->values->tab_input_bits[at];
+    }
+}
+
+static void every_function(void **state)
+{
+    (void)state;
+    peer p = {.server = modbus_new_tcp("127.0.0.1", 0), .values = modbus_mapping_new(SIZE, SIZE, SIZE, SIZE)};
+    struct sockaddr_in name;
+    socklen_t length = sizeof name;
+    p.listening = modbus_tcp_listen(p.server, 1);
+    assert_true(p.listening >= 0 && getsockname(p.listening, (struct sockaddr *)&name, &length) == 0);
+    dice d = {2718};
+    for (int i = 0; i < SIZE; i++) { /* what only the device itself changes */
+        p.values->tab_input_registers[i] = (uint16_t)roll(&d);
+        p.values->tab_input_bits[i] = (uint8_t)roll_below(&d, 2);
+    }
+    pthread_t thread;
+    pthread_create(&thread, NULL, serve, &p);
+    char port[8];
+    snprintf(port, sizeof port, "%d", ntohs(name.sin_port));
+    modbus_link modbus;
+    bil_link link;
+    assert_true(modbus_link_open(&modbus, "127.0.0.1", port, UNIT, &link));
+    modbus_link_reply_ms(&modbus, 5000);
+    const bil_cells under = modbus.over.below;
+    bil_result result = {0};
+    assert_int_equal(under.ops->connect(under.ctx, &result), BIL_DONE);
+    unsigned seen[23] = {0};
+    for (unsigned i = 0; i < rounds(4000); i++) {
+        static const uint8_t functions[4][4] = {{3, 16, 6, 22}, {4}, {1, 15, 5}, {2}}; /* read, several, one, bits */
+        bil_span at = {.table = (uint8_t)roll_below(&d, 4)};
+        bool bits = at.table == BIL_COILS || at.table == BIL_DISCRETE, write = roll_below(&d, 2) && at.table % 2 == 0;
+        int most = bits ? write ? 1968 : 2000 : write ? 123 : 125;
+        at.way = (uint8_t)(!write ? BIL_WAY_TOGETHER : roll_below(&d, bits ? 2 : 3));
+        at.count = (uint16_t)(at.way              ? 1u
+                              : roll_below(&d, 4) ? 1 + roll_below(&d, 40)
+                                                  : 1 + roll_below(&d, (uint32_t)most));
+        at.first = (uint16_t)roll_below(&d, SIZE - at.count + 1u);
+        at.unit = (int16_t)((int)roll_below(&d, 3) == 0 ? -(int)roll_below(&d, 5)
+                            : roll_below(&d, 2)         ? 1 + (int)roll_below(&d, 256)
+                                                        : 0);
+        uint16_t cells[BIL_CELLS_MAX] = {0}, was[SIZE];
+        for (unsigned k = 0; k < SIZE; k++)
+            was[k] = value_of(&p, at.table, k);
+        for (unsigned k = 0; k < at.count && write; k++) {
+            if (bits && roll_below(&d, 2))
+                cells[k / 16] |= (uint16_t)(1u << k % 16);
+            else if (!bits)
+                cells[k] = (uint16_t)roll(&d);
+        }
+        at.mask = (uint16_t)roll(&d);
+        result = (bil_result){0};
+        assert_int_equal(write ? under.ops->write(under.ctx, &at, cells, &result)
+                               : under.ops->read(under.ctx, &at, cells, &result),
+                         BIL_DONE);
+        assert_int_equal(p.function, functions[at.table][!write ? 0 : at.way == BIL_WAY_TOGETHER ? 1 : 1 + at.way]);
+        assert_int_equal(p.unit, at.unit > 0 ? at.unit - 1 : UNIT - at.unit);
+        seen[p.function]++;
+        for (unsigned k = 0; k < SIZE; k++) {
+            bool among = k >= at.first && k < (unsigned)at.first + at.count;
+            unsigned n = k - at.first;
+            uint16_t says = !among ? was[k] : bits ? cells[n / 16] >> n % 16 & 1 : cells[n];
+            if (among && at.way == BIL_WAY_MASKED)
+                says = (uint16_t)((was[k] & ~at.mask) | (cells[n] & at.mask));
+            assert_int_equal(value_of(&p, at.table, k), says);
+        }
+    }
+    for (size_t i = 1; i < 23; i++)
+        assert_true(seen[i] > 20 || (i > 6 && i < 15) || (i > 16 && i < 22));
+    /* what it refuses, and a number that no line has */
+    bil_span beyond = {.table = BIL_COILS, .first = SIZE - 1, .count = 2};
+    uint16_t cells[BIL_CELLS_MAX];
+    assert_int_equal(under.ops->read(under.ctx, &beyond, cells, &result), BIL_REFUSED);
+    assert_int_equal(result.code, 2);
+    beyond = (bil_span){.count = 1, .unit = -250};
+    assert_int_equal(under.ops->read(under.ctx, &beyond, cells, &result), BIL_REFUSED);
+    modbus_link_free(&modbus);
+    pthread_join(thread, NULL);
+    modbus_close(p.server);
+    close(p.listening);
+    modbus_mapping_free(p.values);
+    modbus_free(p.server);
+}
+
+int main(void)
+{
+    const struct CMUnitTest tests[] = {cmocka_unit_test(every_function)};
+    return cmocka_run_group_tests_name("link_tables", tests, NULL, NULL);
+}

@@ -1,0 +1,597 @@
+/* Models as their manuals tell them, made by chance, written down as descriptions and loaded: tables of cells and of
+ * bits, several unit numbers, parts of a cell, forms and orders of all kinds, single and masked writes. The device is
+ * a row of bits with rules of its own, the decoder works on lists of bits: nothing here is shared with the library. */
+#include "help.h"
+#include "host/describe/load.h"
+
+enum { THINGS = 24, PLACES = 400, SPACES = 5, OWN = 20, STARTS = 10, ORDER = 11, KEY = 13 };
+
+/* A key of six digits, as its cells have it. */
+static const struct {
+    const char *how;
+    uint16_t cells[3];
+} locks[] = {{NULL, {0}},
+             {"type: u32", {1, 0x9d25}}, /* 105765 */
+             {"type: u32, form: bcd", {0x0010, 0x5765}},
+             {"type: u32, cell_order: low_first", {0x9d25, 1}},
+             {"type: text, size: 6", {0x3130, 0x3537, 0x3635}},
+             {"type: u48, form: bcd, byte_order: low_first", {0, 0x1000, 0x6557}}};
+enum { LOCKS = sizeof locks / sizeof locks[0] };
+
+/* Where things lie: the four tables of the device, and the holding cells of the unit two numbers above it. */
+static const char *const space_names[SPACES] = {"holding", "input", "coils", "discrete", "annex"};
+
+typedef struct thing {
+    int space;
+    unsigned at, cells, bit, width; /* width 0: it has its cells for itself */
+    const char *type, *form;
+    unsigned size; /* bytes of its raw value */
+    bool low_cells, low_bytes, writable;
+    int way; /* 0: several, 1: single, 2: masked */
+    uint8_t raw[160], wanted[160];
+} thing;
+
+typedef struct device {
+    thing things[THINGS];
+    unsigned count;
+    uint16_t cells[SPACES][PLACES]; /* of the tables of bits, one bit each */
+    bool there[SPACES][PLACES], mine[SPACES][PLACES];
+    uint64_t now;
+    unsigned reads, writes, of_values, functions[3];
+    unsigned most_read, most_write, most_bits;
+    unsigned signs; /* 0: its name tells the model, else one code, or two */
+    unsigned lock;  /* 0: none; else how its key looks */
+    bool open;
+    dice d;
+} device;
+
+/* ---- the decoder: a value as a list of bits, the least significant first ---- */
+
+static unsigned digits_of(const thing *t)
+{
+    return (t->width ? t->width : 16 * t->cells) / 4;
+}
+
+/* Makes the bits that stand on the wire for these raw bytes. */
+static void to_wire(const thing *t, const uint8_t *raw, uint8_t bits[64], unsigned count)
+{
+    uint8_t own[64] = {0};
+    bool with_sign = t->type[0] == 'i' && t->type[1] != 'p';
+    for (unsigned i = 0; i < 8 * t->size; i++)
+        own[i] = raw[t->size - 1 - i / 8] >> i % 8 & 1;
+    uint8_t sign = with_sign ? own[8 * t->size - 1] : 0;
+    for (unsigned i = 8 * t->size; i < 64; i++)
+        own[i] = sign;
+    memset(bits, 0, 64);
+    if (strcmp(t->form, "bcd") == 0) {
+        unsigned long long n = 0;
+        for (int i = 63; i >= 0; i--)
+            n = 2 * n + own[i];
+        for (unsigned k = 0; k < digits_of(t); k++, n /= 10)
+            for (unsigned b = 0; b < 4; b++)
+                bits[4 * k + b] = (uint8_t)(n % 10 >> b & 1);
+    } else if (strcmp(t->form, "sign_magnitude") == 0) {
+        /* the magnitude of a negative number: every bit turned round, and one added */
+        uint8_t carry = sign;
+        for (unsigned i = 0; i < count - 1; i++) {
+            uint8_t turned = own[i] ^ sign;
+            bits[i] = turned ^ carry;
+            carry = turned & carry;
+        }
+        bits[count - 1] = sign;
+    } else {
+        for (unsigned i = 0; i < count; i++)
+            bits[i] = strcmp(t->form, "loose") == 0 && i >= 8 * t->size ? 0 : own[i];
+    }
+}
+
+static unsigned turn(const thing *t, unsigned cell)
+{
+    return t->low_bytes ? (cell & 255) * 256 + cell / 256 : cell;
+}
+
+/* Puts a value into the device's cells; what isn't the value's stays. */
+static void put(device *v, const thing *t, const uint8_t *raw, bool with_junk)
+{
+    uint16_t *cells = &v->cells[t->space][t->at];
+    unsigned length = t->size;
+    if (t->space == 2 || t->space == 3) {
+        cells[0] = raw[0];
+        return;
+    }
+    if (strcmp(t->type, "text") == 0) {
+        while (length && raw[length - 1] == 0)
+            length--;
+        if (strcmp(t->form, "wide") == 0) {
+            for (unsigned i = 0; i < t->size; i++)
+                cells[i] = (uint16_t)turn(t, raw[i]);
+            return;
+        }
+        if (strcmp(t->form, "length") == 0)
+            *cells++ = (uint16_t)length;
+        for (unsigned i = 0; i < (t->size + 1) / 2; i++) {
+            unsigned pair[2];
+            for (unsigned k = 0; k < 2; k++) {
+                unsigned n = 2 * i + k;
+                bool junk =
+                    with_junk && (strcmp(t->form, "length") == 0 || (strcmp(t->form, "loose") == 0 && n >= t->size));
+                pair[k] = n < length                       ? raw[n]
+                          : junk                           ? roll_below(&v->d, 256)
+                          : strcmp(t->form, "blanks") == 0 ? ' '
+                                                           : 0;
+            }
+            cells[i] = (uint16_t)turn(t, pair[0] * 256 + pair[1]);
+        }
+        return;
+    }
+    uint8_t bits[64];
+    unsigned count = t->width ? t->width : 16 * t->cells;
+    to_wire(t, raw, bits, count);
+    for (unsigned i = 0; i < count; i++) {
+        unsigned from_low = (t->width ? t->bit : 0) + i, cell = from_low / 16;
+        unsigned place = t->low_cells ? cell : t->cells - 1 - cell;
+        unsigned b = from_low % 16;
+        if (t->low_bytes)
+            b = b < 8 ? b + 8 : b - 8;
+        bool junk = with_junk && strcmp(t->form, "loose") == 0 && i >= 8 * t->size;
+        uint8_t one = junk ? (uint8_t)roll_below(&v->d, 2) : bits[i];
+        cells[place] = (uint16_t)((cells[place] & ~(1u << b)) | (unsigned)one << b);
+    }
+}
+
+/* Any raw value that the thing can hold. */
+static void any_value(device *v, const thing *t, uint8_t *raw)
+{
+    memset(raw, 0, 160);
+    if (strcmp(t->type, "text") == 0) {
+        unsigned length = roll_below(&v->d, t->size + 1);
+        for (unsigned i = 0; i < length; i++)
+            raw[i] = (uint8_t)(i + 1 == length ? 'a' + roll_below(&v->d, 26) : 32 + roll_below(&v->d, 90));
+        return;
+    }
+    if (strcmp(t->type, "bool") == 0) {
+        raw[0] = (uint8_t)roll_below(&v->d, 2);
+        return;
+    }
+    unsigned own = 8 * t->size, room = t->width && t->width < own ? t->width : own;
+    unsigned long long n = roll(&v->d) >> (64 - room);
+    if (roll_below(&v->d, 4) == 0)
+        n &= 15;
+    bool with_sign = t->type[0] == 'i' && t->type[1] != 'p';
+    if (strcmp(t->form, "bcd") == 0) {
+        unsigned long long most = 1;
+        for (unsigned i = 0; i < digits_of(t); i++)
+            most *= 10;
+        n %= most;
+    }
+    if (with_sign) { /* as a number of 64 bits with that sign */
+        if (n >> (room - 1) & 1)
+            n |= room < 64 ? ~0ull << room : 0;
+        if (strcmp(t->form, "sign_magnitude") == 0 && n == ~0ull << (room - 1))
+            n = 0;
+    }
+    for (unsigned i = 0; i < t->size; i++, n >>= 8)
+        raw[t->size - 1 - i] = (uint8_t)n;
+}
+
+/* ---- the device ---- */
+
+static bil_outcome no(bil_result *result, unsigned why)
+{
+    result->cause = BIL_E_REFUSED;
+    result->code = why;
+    return BIL_REFUSED;
+}
+
+static int space_of(const bil_span *at)
+{
+    return at->unit == -2 ? 4 : at->unit == 0 && at->table < 4 ? at->table : -1;
+}
+
+static bil_outcome dial(void *ctx, bil_result *result)
+{
+    (void)ctx;
+    (void)result;
+    return BIL_DONE;
+}
+
+static bool may(const device *v, const bil_span *at, bool write)
+{
+    int space = space_of(at);
+    bool bits = space == 2 || space == 3;
+    unsigned most = bits ? v->most_bits : write ? v->most_write : v->most_read;
+    if (space < 0 || at->count < 1 || at->count > most || at->first + at->count > PLACES || (write && space % 2))
+        return false;
+    for (unsigned i = 0; i < at->count; i++)
+        if (!v->there[space][at->first + i])
+            return false;
+    return true;
+}
+
+static bil_outcome read_cells(void *ctx, const bil_span *at, uint16_t *cells, bil_result *result)
+{
+    device *v = ctx;
+    v->now += 5;
+    v->reads++;
+    if (!may(v, at, false))
+        return no(result, 2);
+    int space = space_of(at);
+    memset(cells, 0, 2u * (space == 2 || space == 3 ? (at->count + 15u) / 16 : at->count));
+    for (unsigned i = 0; i < at->count; i++) {
+        unsigned one = v->cells[space][at->first + i];
+        if (space == 2 || space == 3)
+            cells[i / 16] = (uint16_t)(cells[i / 16] | one << i % 16);
+        else
+            cells[i] = (uint16_t)one;
+    }
+    return BIL_DONE;
+}
+
+static bil_outcome write_cells(void *ctx, const bil_span *at, const uint16_t *cells, bil_result *result)
+{
+    device *v = ctx;
+    v->now += 5;
+    v->writes++;
+    v->functions[at->way]++;
+    v->of_values += at->table != BIL_HOLDING || at->unit || at->first >= OWN;
+    if (!may(v, at, true) || (at->way != BIL_WAY_TOGETHER && at->count != 1))
+        return no(result, 2);
+    int space = space_of(at);
+    for (unsigned i = 0; i < at->count; i++) { /* each of these is taken only in the way that its manual says */
+        if ((space != 0 || at->first + i >= OWN) && !v->open)
+            return no(result, 1);
+        for (unsigned k = 0; k < v->count; k++) {
+            const thing *t = &v->things[k];
+            bool here = t->space == space && t->at <= at->first + i && at->first + i < t->at + t->cells;
+            if (here &&
+                (t->way != at->way || !t->writable || t->at < at->first || t->at + t->cells > at->first + at->count))
+                return no(result, 3);
+        }
+    }
+    for (unsigned i = 0; i < at->count; i++) {
+        uint16_t *cell = &v->cells[space][at->first + i];
+        uint16_t one = space == 2 ? cells[i / 16] >> i % 16 & 1 : cells[i];
+        *cell = at->way == BIL_WAY_MASKED ? (uint16_t)((*cell & ~at->mask) | (one & at->mask)) : one;
+        if (space == 0 && at->first + i == ORDER)
+            v->cells[0][STARTS]++;
+    }
+    if (space == 0 && at->first == KEY)
+        v->open = v->lock && memcmp(&v->cells[0][KEY], locks[v->lock].cells, sizeof locks[0].cells) == 0;
+    return BIL_DONE;
+}
+
+static void hang_up(void *ctx)
+{
+    (void)ctx;
+}
+
+static const bil_cell_ops ops = {dial, read_cells, write_cells, hang_up, NULL};
+
+static uint64_t now_ms(void *ctx)
+{
+    return ((device *)ctx)->now;
+}
+
+static void sleep_until(void *ctx, uint64_t ms)
+{
+    device *v = ctx;
+    v->now = ms > v->now ? ms : v->now;
+}
+
+static const bil_clock_ops clock_ops = {now_ms, sleep_until};
+
+/* ---- models by chance ---- */
+
+static void make_type(device *v, thing *t)
+{
+    static const struct {
+        const char *type;
+        unsigned size;
+    } types[] = {{"bool", 1}, {"u8", 1},  {"u16", 2}, {"u24", 3}, {"u32", 4}, {"u48", 6},
+                 {"u64", 8},  {"i8", 1},  {"i16", 2}, {"i24", 3}, {"i32", 4}, {"i48", 6},
+                 {"i64", 8},  {"f32", 4}, {"ip4", 4}, {"mac", 6}, {"text", 0}};
+    unsigned which = t->space == 2 || t->space == 3 ? 0 : roll_below(&v->d, 17);
+    t->type = types[which].type;
+    t->size = types[which].size;
+    t->form = "plain";
+    t->cells = (t->size + 1) / 2;
+    if (which == 0)
+        return;
+    if (which == 16) {
+        static const char *const forms[] = {"plain", "loose", "blanks", "length", "wide"};
+        t->size = 1 + roll_below(&v->d, roll_below(&v->d, 6) ? 30 : 160);
+        t->form = forms[roll_below(&v->d, 5)];
+        if ((strcmp(t->form, "loose") == 0 && t->size % 2 == 0) || (strcmp(t->form, "wide") == 0 && t->size > 40))
+            t->form = "plain";
+        t->cells = strcmp(t->form, "wide") == 0 ? t->size : (t->size + 1) / 2 + (strcmp(t->form, "length") == 0);
+        return;
+    }
+    bool whole = (t->type[0] == 'u' || t->type[0] == 'i') && t->type[1] != 'p';
+    if (whole && roll_below(&v->d, 3) == 0)
+        t->form = t->type[0] == 'u' ? "bcd" : "sign_magnitude";
+    else if (t->size % 2 && roll_below(&v->d, 3) == 0)
+        t->form = "loose";
+}
+
+/* Some have a part of their cell, from bit `from` on. */
+static bool make_part(device *v, thing *t, unsigned from)
+{
+    unsigned most = 8 * t->size, room = 16 - from;
+    if (t->cells != 1 || t->space == 2 || t->space == 3 || strcmp(t->type, "text") == 0)
+        return false;
+    if (strcmp(t->form, "loose") == 0)
+        t->form = "plain";
+    t->bit = from + (room > 2 && roll_below(&v->d, 3) == 0 ? 1 : 0);
+    room = 16 - t->bit;
+    t->width = 1 + roll_below(&v->d, room < most ? room : most);
+    if (strcmp(t->type, "bool") == 0)
+        t->width = 1;
+    if (strcmp(t->form, "bcd") == 0)
+        t->width = t->width / 4 * 4;
+    if (strcmp(t->form, "sign_magnitude") == 0 && t->width < 2)
+        t->width = 0;
+    return t->width > 0;
+}
+
+static void make_model(device *v, char *text, size_t size)
+{
+    unsigned next[SPACES] = {OWN, 0, 0, 0, 0};
+    v->most_read = 90 + roll_below(&v->d, 36);
+    v->most_write = 90 + roll_below(&v->d, 34);
+    v->most_bits = 20 + roll_below(&v->d, 200);
+    v->lock = roll_below(&v->d, LOCKS);
+    v->open = !v->lock;
+    static const char *const says[] = {"id.model", "{id.code: 21069}", "{id.code: 21069, id.board: 3}"};
+    static const char *const codes[] = {"  id.model: {name: M, type: text, size: 2, class: unit, at: 0}\n",
+                                        "  id.code: {name: C, type: u16, class: unit, at: 0}\n",
+                                        "  id.code: {name: C, type: u16, class: unit, at: 0}\n"
+                                        "  id.board: {name: B, type: u8, class: unit, at: 2}\n"};
+    v->signs = roll_below(&v->d, 3);
+    char unlock[100] = "", key[160] = "";
+    if (v->lock) {
+        snprintf(unlock, sizeof unlock,
+                 "  - {does: unlock, steps: [{secret: x.key, slot: password, repeatable: yes}]}\n");
+        snprintf(key, sizeof key, "  x.key: {name: K, %s, class: secret, writes: multiple, at: %d}\n",
+                 locks[v->lock].how, KEY);
+    }
+    size_t used = (size_t)snprintf(
+        text, size,
+        "bilancia_description: 0\nvendor: Esempio\nmodel: RM\nrevision: 1\nfirmware: [\"\"]\nhardware: [\"\"]\n"
+        "stored_values: by_restart\nlink: {largest_read: %u, largest_write: %u, largest_read_bits: %u, "
+        "largest_write_bits: %u}\nspaces: {annex: {table: holding, above: 2}}\n"
+        "identify: {model: %s, serial: id.serial}\nrestart_shows: {counter: id.starts}\nwrites_last: "
+        "yes\nprocedures:\n"
+        "  - {does: restart, steps: [{write: x.restart, value: 1}, {reconnect: 500}]}\n%s"
+        "parameters:\n"
+        "%s  id.serial: {name: N, type: u16, class: unit, at: 1}\n"
+        "  id.starts: {name: S, type: u16, class: unit, at: %d}\n"
+        "  x.restart: {name: R, type: u16, class: command, at: %d}\n%s",
+        v->most_read, v->most_write, v->most_bits, v->most_bits, says[v->signs], unlock, codes[v->signs], STARTS, ORDER,
+        key);
+    memset(v->there, 0, sizeof v->there);
+    v->there[0][2] = v->signs == 2;
+    v->there[0][0] = v->there[0][1] = v->there[0][STARTS] = v->there[0][ORDER] = true;
+    v->there[0][KEY] = v->there[0][KEY + 1] = v->there[0][KEY + 2] = v->lock != 0;
+    v->count = 1 + roll_below(&v->d, THINGS);
+    for (unsigned i = 0; i < v->count; i++) {
+        thing *t = &v->things[i], *before = i ? t - 1 : NULL;
+        *t = (thing){.space = (int)roll_below(&v->d, SPACES)};
+        make_type(v, t);
+        t->writable = t->space % 2 == 0 && roll_below(&v->d, 4);
+        t->way = t->writable && t->cells == 1 && roll_below(&v->d, 3) == 0;
+        t->low_cells = roll_below(&v->d, 2);
+        t->low_bytes = roll_below(&v->d, 2);
+        bool shares = before && before->width && before->space == t->space && before->bit + before->width < 16 &&
+                      roll_below(&v->d, 4);
+        if (shares && make_part(v, t, before->bit + before->width)) {
+            t->at = before->at;
+            t->low_bytes = before->low_bytes;
+            t->writable = before->writable;
+            t->way = before->way;
+        } else {
+            t->bit = t->width = 0;
+            if (roll_below(&v->d, 2) && make_part(v, t, 0) && t->writable)
+                t->way = (int)roll_below(&v->d, 3);
+            t->at = next[t->space] + (roll_below(&v->d, 3) ? 0 : roll_below(&v->d, 4));
+        }
+        next[t->space] = t->at + t->cells;
+        if (next[t->space] > PLACES) { /* full */
+            v->count = i;
+            break;
+        }
+        for (unsigned k = 0; k < t->cells; k++)
+            v->there[t->space][t->at + k] = true;
+        static const char *const ways[] = {"multiple", "single", "masked"};
+        used += (size_t)snprintf(text + used, size - used,
+                                 "  v.t%u: {name: T%u, type: %s, class: %s, space: %s, at: %u, form: %s, writes: %s, "
+                                 "access: %s, cell_order: %s, byte_order: %s",
+                                 i, i, t->type, t->writable ? "setup" : "unit", space_names[t->space], t->at, t->form,
+                                 ways[t->way], t->writable ? "read_write" : "read",
+                                 t->low_cells ? "low_first" : "high_first", t->low_bytes ? "low_first" : "high_first");
+        if (strcmp(t->type, "text") == 0)
+            used += (size_t)snprintf(text + used, size - used, ", size: %u", t->size);
+        if (t->width)
+            used += (size_t)snprintf(text + used, size - used, ", bit: [%u, %u]", t->bit, t->bit + t->width - 1);
+        used += (size_t)snprintf(text + used, size - used, "}\n");
+    }
+}
+
+static bool yes(void *ctx, const bil_action *action)
+{
+    (void)ctx;
+    (void)action;
+    return true;
+}
+
+static bool secret(void *ctx, uint8_t slot, const bil_format *format, uint8_t *raw)
+{
+    (void)ctx;
+    return slot == 1 && bil_value_parse(format, "105765", 6, NULL, raw) == BIL_OK;
+}
+
+static bool saved(void *ctx, const bil_image *have)
+{
+    (void)ctx;
+    (void)have;
+    return true;
+}
+
+static bil_action run(device *v, bil_job_kind kind, bil_image *have, bil_image *want, bil_job_progress *progress)
+{
+    const bil_description *d = have->description;
+    bil_job_config config = {.struct_size = sizeof config,
+                             .kind = kind,
+                             .description = d,
+                             .have = have,
+                             .want = want,
+                             .serial = "77",
+                             .firmware = "",
+                             .has_password = true,
+                             .restart = BIL_RESTART_NOW};
+    void *memory = malloc(bil_job_size(d));
+    bil_job *job;
+    bil_action end;
+    assert_int_equal(bil_job_init(&job, memory, bil_job_size(d), &config), BIL_OK);
+    bil_cell_link over;
+    bil_run_hooks hooks = {
+        .struct_size = sizeof hooks, .ask = yes, .record = yes, .save = saved, .secret = secret, .ctx = v};
+    assert_int_equal(
+        bil_run(job, bil_cell_link_over(&over, (bil_cells){&ops, v}), (bil_clock){&clock_ops, v}, &hooks, &end),
+        BIL_OK);
+    bil_job_progress_of(job, progress);
+    free(memory);
+    return end;
+}
+
+/* The fewest requests that read all of it: from the first cell on, as much as goes into one, and no gap. */
+static unsigned fewest(const device *v)
+{
+    unsigned all = 0;
+    for (int space = 0; space < SPACES; space++) {
+        unsigned most = space == 2 || space == 3 ? v->most_bits : v->most_read, from = 0, to = 0; /* of a request */
+        for (unsigned at = 0; at < PLACES;) {
+            unsigned length = v->there[space][at] && !(space == 0 && at >= ORDER && at < OWN);
+            for (unsigned i = 0; i < v->count && length; i++)
+                if (v->things[i].space == space && v->things[i].at == at)
+                    length = v->things[i].cells;
+            if (length && (to != at || at + length - from > most || from == to)) {
+                from = at;
+                all++;
+            }
+            to = length ? at + length : to;
+            at += length ? length : 1;
+        }
+    }
+    return all;
+}
+
+static uint16_t place_of(const bil_description *d, unsigned i)
+{
+    char id[12];
+    snprintf(id, sizeof id, "v.t%u", i);
+    return index_of(d, id);
+}
+
+static void as_their_manuals_say(void **state)
+{
+    (void)state;
+    static device v;
+    static char text[20000], why[400];
+    v.d.state = 1618;
+    unsigned models = rounds(10000), values = 0, functions[3] = {0}, more = 0;
+    for (unsigned round = 0; round < models; round++) {
+        loaded_description loaded;
+        bil_job_progress progress;
+        memset(v.cells, 0, sizeof v.cells);
+        make_model(&v, text, sizeof text);
+        v.cells[0][0] = 'R' * 256 + 'M';
+        v.cells[0][1] = 77;
+        v.cells[0][2] = 3;
+        if (description_load_text(&loaded, "model", text, strlen(text), why, sizeof why) != BIL_OK)
+            fail_msg("%s in\n%s", why, text);
+        const bil_description *d = &loaded.table;
+        uint16_t where;
+        assert_int_equal(bil_description_check(d, &where), BIL_OK);
+        bil_image have = new_image(d), want = new_image(d);
+        for (unsigned i = 0; i < v.count; i++) { /* bits that nobody described are any */
+            thing *t = &v.things[i];
+            for (unsigned k = 0; k < t->cells && t->width && (i == 0 || t->at != t[-1].at || t->space != t[-1].space);
+                 k++)
+                v.cells[t->space][t->at + k] = (uint16_t)roll(&v.d);
+            any_value(&v, t, t->raw);
+            put(&v, t, t->raw, true);
+        }
+        v.reads = v.writes = 0;
+        bil_action end = {0};
+        if (v.signs &&
+            roll_below(&v.d, 10) == 0) { /* another one of the maker's, with one number that is another one */
+            uint16_t *code = &v.cells[0][v.signs == 2 && roll_below(&v.d, 2) ? 2 : 0];
+            *code ^= 4;
+            end = run(&v, BIL_JOB_READ, &have, NULL, &progress);
+            assert_int_equal(end.u.end.cause, BIL_E_OTHER_MODEL);
+            *code ^= 4;
+        }
+        v.reads = 0;
+        end = run(&v, BIL_JOB_READ, &have, NULL, &progress);
+        assert_int_equal(end.u.end.cause, BIL_OK);
+        assert_int_equal(v.reads, progress.read_requests + progress.identity_requests + progress.other_requests);
+        assert_int_equal(progress.read_requests, fewest(&v));
+        for (unsigned i = 0; i < v.count; i++) {
+            const thing *t = &v.things[i];
+            uint16_t index = place_of(d, i);
+            if (have.state[index] != BIL_PRESENT || memcmp(bil_image_raw(&have, index), t->raw, t->size) != 0)
+                fail_msg("round %u: t%u is read wrongly (state %u) in\n%s", round, i, have.state[index], text);
+            values++;
+        }
+        /* another value for some of them, and no bit besides */
+        static uint16_t should[SPACES][PLACES];
+        unsigned changed = 0;
+        for (unsigned i = 0; i < v.count; i++) {
+            thing *t = &v.things[i];
+            uint16_t index = place_of(d, i);
+            memcpy(t->wanted, t->raw, sizeof t->raw);
+            if (t->writable && roll_below(&v.d, 3))
+                any_value(&v, t, t->wanted);
+            changed += memcmp(t->wanted, t->raw, t->size) != 0;
+            bil_image_put(&want, index, t->wanted);
+        }
+        static device kept;
+        kept = v;
+        for (unsigned i = 0; i < v.count; i++) {
+            const thing *t = &v.things[i];
+            if (memcmp(t->wanted, t->raw, t->size) != 0)
+                put(&v, t, t->wanted, false);
+        }
+        memcpy(should, v.cells, sizeof should);
+        memcpy(v.cells, kept.cells, sizeof v.cells);
+        v.reads = v.writes = v.of_values = 0;
+        memset(v.functions, 0, sizeof v.functions);
+        end = run(&v, BIL_JOB_WRITE, &have, &want, &progress);
+        if (changed && end.u.end.verdict != BIL_VERDICT_VERIFIED)
+            fail_msg("round %u: %s, %s, param %u in\n%s", round, bil_verdict_name(end.u.end.verdict),
+                     bil_error_name((int)end.u.end.cause), end.u.end.param, text);
+        should[0][STARTS] = v.cells[0][STARTS];
+        should[0][ORDER] = v.cells[0][ORDER];
+        memcpy(&should[0][KEY], &v.cells[0][KEY], 3 * sizeof should[0][0]);
+        if (memcmp(should, v.cells, sizeof should) != 0)
+            fail_msg("round %u: the device has other bits than it should have, in\n%s", round, text);
+        assert_int_equal(v.reads + v.writes, progress.read_requests + progress.write_requests +
+                                                 progress.identity_requests + progress.other_requests);
+        more += progress.write_requests > v.of_values; /* cells read before some of their bits were written */
+        for (int i = 0; i < 3; i++)
+            functions[i] += v.functions[i];
+        free_image(&have);
+        free_image(&want);
+        description_free(&loaded);
+    }
+    print_message("%u models, %u values; %u requests wrote several, %u one, %u some bits\n", models, values,
+                  functions[0], functions[1], functions[2]);
+    assert_true(functions[0] > models / 4 && functions[1] > models / 4 && functions[2] > models / 20 &&
+                more > models / 20);
+}
+
+int main(void)
+{
+    const struct CMUnitTest tests[] = {cmocka_unit_test(as_their_manuals_say)};
+    return cmocka_run_group_tests_name("registers", tests, NULL, NULL);
+}
