@@ -370,6 +370,45 @@ static void a_model_is_played_by_its_description(void **state)
 }
 
 /* Each unit of a line has a control channel, a name and a serial number of its own. */
+/* Coils, parts of cells, digits, texts of all kinds, channels, a type code: through the tool, to the bits of the unit.
+ */
+static void one_of_each_is_written(void **state)
+{
+    (void)state;
+    expect(0, NULL,
+           sh("b site make odd >/dev/null; mkdir -p odd/descriptions; cp %s/tests/one-of-each.yaml odd/descriptions",
+              BILANCIA_SOURCE));
+    start_unit(6, "OE-1 --site odd", NULL);
+    expect(0, "✓ added", sh("cd odd; b device add station %s", unit_at[6]));
+    expect(0, "all 48 values", sh("cd odd; b read station"));
+    expect(0, "differ",
+           sh("cd odd; b edit station#1 channel_8.sensor=hot channel_8.on=true channel_8.dose=123.4 flag.a=true "
+              "flag.b=9 text.blanks=zz text.length=four text.wide=wide trim.zero=-1.25 trim.span=-70000 "
+              "valve.two=true net.address=192.0.2.7 channel_8.total=281474976710655"));
+    expect(0, "✓ verified",
+           sh("cd odd; echo 1234 | b write station#2 station --yes --password-fd 0 --as restore --with-calibration"));
+    static const struct {
+        const char *entry, *cells;
+    } says[] = {{"channel_8.sensor", "0012"}, /* 2, and bit 4 */
+                {"channel_8.on", "0012"},     /* the same cell */
+                {"channel_8.dose", "1234"},   /* digits */
+                {"channel_8.total", "ffff ffff ffff"},
+                {"flag.b", "0049"}, /* 9 from bit 3 on, and bit 0 */
+                {"text.blanks", "7a7a 2020 2020 2020 2020"},
+                {"text.length", "0004 666f 7572 0000 0000 0000"},
+                {"text.wide", "0077 0069 0064 0065 0000 0000"},
+                {"trim.zero", "807d"},      /* 125, and the sign */
+                {"trim.span", "ee90 fffe"}, /* the low cell first */
+                {"net.address", "c000 0207"},
+                {"valve.two", "1"}};
+    for (size_t i = 0; i < sizeof says / sizeof says[0]; i++)
+        expect(0, says[i].cells, sh("b simulate --at unit6.ctl get %s", says[i].entry));
+    expect(0, "✓ equal", sh("cd odd; b compare station#2 station"));
+    expect(3, "outside its limits", sh("cd odd; b edit station#2 net.address=192.0.2.256"));
+    stop_unit(6);
+    expect(0, NULL, sh("rm -r odd"));
+}
+
 static void units_of_a_line_are_told_apart(void **state)
 {
     (void)state;
@@ -556,6 +595,7 @@ int main(void)
         cmocka_unit_test(advice_fits_the_command),
         cmocka_unit_test(wrong_calls),
         cmocka_unit_test(a_model_is_played_by_its_description),
+        cmocka_unit_test(one_of_each_is_written),
         cmocka_unit_test(units_of_a_line_are_told_apart),
         cmocka_unit_test(links_that_fail),
         cmocka_unit_test(a_write_that_breaks_off),

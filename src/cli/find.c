@@ -10,6 +10,7 @@
 #include "cli/library.h"
 #include "show/hint.h"
 #include "show/need.h"
+#include "show/unit_text.h"
 
 /* ---- nothing asked for: what there is on this computer ---- */
 
@@ -122,8 +123,9 @@ static void put_hit(library *l, const hit *h, bool alone)
     known_as(l, h, known, sizeof known);
     if (h->end == BIL_FOUND_DEVICE) {
         const char *name = of(h, "device");
-        say("%s✓%s %-34s %s %s, firmware %s, serial number %s%s%s\n", good(), plain(), h->address, of(h, "vendor"),
-            of(h, "model"), of(h, "firmware"), of(h, "serial"), name[0] ? ", " : "", name);
+        char unit[UNIT_TEXT];
+        unit_says says = {of(h, "vendor"), of(h, "model"), NULL, of(h, "firmware"), of(h, "serial"), NULL};
+        say("%s✓%s %-34s %s%s%s\n", good(), plain(), h->address, unit_text(&says, unit), name[0] ? ", " : "", name);
         if (known[0])
             say("%37s%s\n", "", known);
         else if (l->site)

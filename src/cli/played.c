@@ -5,6 +5,7 @@
 #include <string.h>
 #include <time.h>
 
+#include "bilancia/cells.h"
 #include "show/need.h"
 #include "sim/entry.h"
 
@@ -15,12 +16,23 @@ static bool is_scaled(const bil_format *f)
     return f->mul != 1 || f->offset != 0;
 }
 
+/* Does its unit have it as cells, since they don't hold just its bits? */
+static bool has_form(const bil_format *f)
+{
+    return f->width || f->form != BIL_FORM_PLAIN || f->size % 2 > (f->size == 1) || f->size == 6 ||
+           f->type == BIL_IP4 || f->type == BIL_MAC;
+}
+
 static const char *kind_of(const bil_format *f, char own[8])
 {
     static const char *const numbers[2][9] = {{"", "u8", "u16", "", "u32", "", "", "", "u64"},
                                               {"", "i8", "i16", "", "i32", "", "", "", "i64"}};
     if (f->type == BIL_F32)
         return "f32";
+    if (has_form(f)) {
+        snprintf(own, 8, "x%zu", bil_value_cells(f));
+        return own;
+    }
     if (f->type != BIL_TEXT)
         return numbers[bil_type_is_signed((bil_type)f->type)][f->size];
     snprintf(own, 8, "t%u", (f->size + 1u) / 2 * 2);
@@ -83,12 +95,14 @@ static void roll(const bil_format *f, uint8_t raw[BIL_TEXT_MAX])
 /* The least that it can be, where nothing else is known. */
 static void least(const bil_format *f, uint8_t raw[BIL_TEXT_MAX])
 {
-    uint64_t value = f->limited && !bil_type_is_float((bil_type)f->type) ? f->low : 0;
+    uint64_t zero = bil_type_is_signed((bil_type)f->type) ? UINT64_C(1) << 63 : 0; /* limits are keys */
+    bool limited = f->limited && !bil_type_is_float((bil_type)f->type) && (f->low > zero || f->high < zero);
+    uint64_t value = limited ? f->low : 0;
     memset(raw, 0, BIL_TEXT_MAX);
     if (f->type == BIL_TEXT)
         return;
-    if (f->limited && bil_type_is_signed((bil_type)f->type))
-        value ^= UINT64_C(1) << 63;
+    if (limited)
+        value ^= zero;
     if (f->choice_count && !f->limited && f->type != BIL_BITS8 && f->type != BIL_BITS16 && f->type != BIL_BITS32)
         value = f->choices[0].value;
     bil_value_put_number(raw, f->size, value);
@@ -134,27 +148,55 @@ static const char *identity_of(const bil_description *d, uint16_t index)
     return NULL;
 }
 
-static void put_value(played_model *p, const bil_description *d, uint16_t index, bool random)
+/* What it shows of itself, else what it is delivered with, else the least that it can be. */
+static void put_value(const played_model *p, const bil_description *d, uint16_t index, bool random, uint8_t *values)
 {
-    sim_entry *e = &p->entries[index];
-    const bil_format *f = &d->params[index].format;
+    const bil_param *param = &d->params[index];
+    const bil_format *f = &param->format;
     const char *says = identity_of(d, index);
-    uint8_t raw[BIL_TEXT_MAX];
+    uint8_t raw[BIL_TEXT_MAX] = {0};
     bool known = d->factory && d->factory_known[index];
-    e->factory = p->texts[index];
-    if (says && !known) {
-        snprintf(p->texts[index], PLAYED_VALUE, "%.*s", (int)f->size, says);
-        return;
-    }
-    if (random && e->role == SIM_SETTING && index != d->link_unit)
+    if (says && !known)
+        memcpy(raw, says, strlen(says) < f->size ? strlen(says) : f->size);
+    else if (random && p->entries[index].role == SIM_SETTING && index != d->link_unit)
         roll(f, raw);
     else if (known)
-        memcpy(raw, d->factory + d->params[index].raw_at, f->size);
+        memcpy(raw, d->factory + param->raw_at, f->size);
     else
         least(f, raw);
     if (index == d->link_unit && !known)
         raw[f->size - 1] = 1;
-    text_of(f, raw, p->texts[index]);
+    for (uint8_t i = 0; i < d->sign_count; i++)
+        if (d->signs[i].param == index)
+            bil_value_put_number(raw, f->size, d->signs[i].value);
+    memcpy(values + param->raw_at, raw, f->size);
+}
+
+/* The values as the entries take them; those that share a cell, all of them with what it holds together. */
+static void put_texts(const bil_description *d, const uint8_t *values, char (*texts)[PLAYED_VALUE])
+{
+    for (uint16_t k = 0, next; k < d->count; k = next) {
+        const bil_param *first = &d->params[d->by_place[k]];
+        uint16_t cells[BIL_TEXT_MAX + 1] = {0};
+        for (next = k; next < d->count; next++) {
+            const bil_param *one = &d->params[d->by_place[next]];
+            if (one->space != first->space || one->at.number != first->at.number)
+                break;
+            if (has_form(&one->format))
+                bil_value_to_cells(&one->format, values + one->raw_at, cells);
+        }
+        char hex[PLAYED_VALUE];
+        size_t used = 0;
+        for (size_t i = 0; i < bil_value_cells(&first->format) && used + 6 < sizeof hex; i++)
+            used += (size_t)snprintf(hex + used, sizeof hex - used, i ? " %04x" : "%04x", cells[i]);
+        for (uint16_t i = k; i < next; i++) {
+            const bil_param *one = &d->params[d->by_place[i]];
+            if (has_form(&one->format))
+                memcpy(texts[d->by_place[i]], hex, sizeof hex);
+            else
+                text_of(&one->format, values + one->raw_at, texts[d->by_place[i]]);
+        }
+    }
 }
 
 static bool add_entry(played_model *p, const bil_description *d, uint16_t index, uint16_t *pages, char *why,
@@ -170,6 +212,11 @@ static bool add_entry(played_model *p, const bil_description *d, uint16_t index,
     e->decimals = is_scaled(&param->format) ? 0 : param->format.decimals;
     e->held = param->flags & BIL_NEEDS_HOLD;
     put_limits(e, &param->format);
+    e->factory = p->texts[index];
+    if (d->spaces[param->space].unit) {
+        snprintf(why, size, "%s lies at another unit number, which a played unit doesn't have", param->id);
+        return false;
+    }
     if (param->space < SIM_SPACES && param->cells && sim_played_place(p, e, pages))
         return true;
     snprintf(why, size, "%s lies where a simulated unit has no room: it has %d times %d cells of each kind", param->id,
@@ -286,15 +333,17 @@ static void put_orders_of_cells(played_model *p, const bil_description *d)
     }
 }
 
-/* The values of an image, as texts of the entries. */
-static void take(played_model *p, const bil_image *as)
+/* The values of an image beside those as delivered, as texts of the entries. */
+static void take(played_model *p, const bil_image *as, uint8_t *values)
 {
     const bil_description *d = as->description;
     for (uint16_t i = 0; i < d->count; i++)
-        if (as->state[i] == BIL_PRESENT && p->entries[i].role != SIM_COMMAND) {
-            text_of(&d->params[i].format, bil_image_raw(as, i), p->set_up[i]);
+        if (as->state[i] == BIL_PRESENT && p->entries[i].role != SIM_COMMAND)
+            memcpy(values + d->params[i].raw_at, bil_image_raw(as, i), d->params[i].format.size);
+    put_texts(d, values, p->set_up);
+    for (uint16_t i = 0; i < d->count; i++)
+        if (p->entries[i].role != SIM_COMMAND && (as->state[i] == BIL_PRESENT || has_form(&d->params[i].format)))
             p->entries[i].plant = p->set_up[i];
-        }
 }
 
 played_model *played_of(const bil_description *d, const bil_image *as, bool random, char *why, size_t size)
@@ -315,12 +364,14 @@ played_model *played_of(const bil_description *d, const bil_image *as, bool rand
     srand((unsigned)time(NULL));
     for (uint16_t i = 0; i < d->count && good; i++)
         good = add_entry(p, d, d->by_place[i], pages, why, size);
-    for (uint16_t i = 0; i < d->count && good; i++)
-        put_value(p, d, i, random);
     if (!good) {
         played_free(p);
         return NULL;
     }
+    uint8_t *values = need(d->raw_size, 1);
+    for (uint16_t i = 0; i < d->count; i++)
+        put_value(p, d, i, random, values);
+    put_texts(d, values, p->texts);
     add_gaps(p, d, pages);
     add_behaviour(p, d);
     if (d->identity[BIL_ID_SERIAL] != BIL_NONE)
@@ -334,7 +385,8 @@ played_model *played_of(const bil_description *d, const bil_image *as, bool rand
     if (d->restart_absent_ms >= p->model.boot_ms)
         p->model.boot_ms = d->restart_absent_ms + 1000;
     if (as)
-        take(p, as);
+        take(p, as, values);
+    free(values);
     return p;
 }
 

@@ -7,6 +7,7 @@
 #include "cli/look_cli.h"
 #include "cli/many.h"
 #include "show/need.h"
+#include "show/unit_text.h"
 
 typedef struct read_call {
     library l;
@@ -80,8 +81,10 @@ static void tell_copy(library *l, const reading *r, const bil_copy_info *copy)
     bool known = bil_description_names_firmware(r->d, copy->firmware);
     say("Device   %s%s%s  (%s)\n", bold(), copy->device[0] ? copy->device : "without a name", plain(),
         bil_device_address(r->dev));
-    say("Unit     %s %s, hardware %s, firmware %s%s, serial number %s\n", copy->vendor, copy->model, copy->hardware,
-        copy->firmware, known ? "" : " (the description doesn't name it)", copy->serial);
+    char unit[UNIT_TEXT];
+    unit_says says = {copy->vendor,   copy->model,  copy->hardware,
+                      copy->firmware, copy->serial, known ? NULL : " (the description doesn't name it)"};
+    say("Unit     %s\n", unit_text(&says, unit));
     say_left_out(r->d);
     if (copy->unreadable)
         say_unreadable(r->image);

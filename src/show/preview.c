@@ -7,6 +7,7 @@
 #include "show/age.h"
 #include "show/next.h"
 #include "show/screen.h"
+#include "show/unit_text.h"
 #include "show/values.h"
 #include "show/writing.h"
 
@@ -117,20 +118,25 @@ static void put_who(const write_call *w)
     char age[64], id[BIL_ID_COUNT][BIL_VALUE_TEXT];
     for (int i = 0; i < BIL_ID_COUNT; i++)
         bil_image_identity(&w->dev.image, (bil_identity)i, id[i], sizeof id[i]);
-    age_text(w->want.origin.when, age, sizeof age);
+    const set_origin *o = &w->want.origin;
+    char unit[UNIT_TEXT];
+    age_text(o->when, age, sizeof age);
     if (w->config.kind == BIL_JOB_RESET)
         say("%sReset%s    to the values as delivered\n", bold(), plain());
     else
         say("%sCopy%s     %s\n", bold(), plain(), w->called ? w->called : w->copy);
     if (w->config.kind != BIL_JOB_RESET)
-        say("         of %s, %s %s, firmware %s, serial number %s; read %s%s%s\n",
-            w->want.origin.device[0] ? w->want.origin.device : "a device without a name", w->want.origin.vendor,
-            w->want.origin.model, w->want.origin.firmware, w->want.origin.serial, age,
-            w->want.origin.why[0] ? ": " : "", w->want.origin.why);
+        say("         of %s, %s; read %s%s%s\n", o->device[0] ? o->device : "a device without a name",
+            unit_text(&(unit_says){o->vendor, o->model, NULL, o->firmware, o->serial, NULL}, unit), age,
+            o->why[0] ? ": " : "", o->why);
     say("%sDevice%s   %s\n", bold(), plain(), w->keep.address);
-    say("         %s, %s %s, hardware %s, firmware %s, serial number %s\n",
-        id[BIL_ID_NAME][0] ? id[BIL_ID_NAME] : "without a name", id[BIL_ID_VENDOR], id[BIL_ID_MODEL],
-        id[BIL_ID_HARDWARE], id[BIL_ID_FIRMWARE], id[BIL_ID_SERIAL]);
+    unit_says says = {id[BIL_ID_VENDOR][0] ? id[BIL_ID_VENDOR] : w->want.description->vendor,
+                      id[BIL_ID_MODEL],
+                      id[BIL_ID_HARDWARE],
+                      id[BIL_ID_FIRMWARE],
+                      id[BIL_ID_SERIAL],
+                      NULL};
+    say("         %s, %s\n", id[BIL_ID_NAME][0] ? id[BIL_ID_NAME] : "without a name", unit_text(&says, unit));
     static const char *const meaning[] = {"the same unit", "another unit, in the same place",
                                           "another unit, in another place"};
     put_state(w);

@@ -6,6 +6,7 @@
 #include "host/base/time.h"
 #include "show/html.h"
 #include "show/need.h"
+#include "show/unit_text.h"
 #include "show/view.h"
 
 enum { GROUPS_MOST = 2000, BARS_MOST = 24 };
@@ -180,9 +181,8 @@ static void put_side(FILE *file, const findings *f, size_t which)
 {
     const side *s = &f->sides[which];
     const set_origin *o = &s->origin;
-    char unit[4 * SET_TEXT], read[4 * SET_TEXT] = "";
-    snprintf(unit, sizeof unit, "%s %s%s%s%s%s", o->vendor, o->model, o->hardware[0] ? ", hardware " : "", o->hardware,
-             o->firmware[0] ? ", firmware " : "", o->firmware);
+    char unit[UNIT_TEXT], read[4 * SET_TEXT] = "";
+    unit_text(&(unit_says){o->vendor, o->model, o->hardware, o->firmware, NULL, NULL}, unit);
     if (s->kind == SIDE_COPY)
         snprintf(read, sizeof read, "%s %.10s %.5s UTC%s%s%s%s", set_is_offline(o) ? "made offline" : "read", o->when,
                  strlen(o->when) > 16 ? o->when + 11 : "", o->who[0] ? " by " : "", o->who, o->why[0] ? ": " : "",

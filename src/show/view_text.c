@@ -3,6 +3,7 @@
 
 #include "show/age.h"
 #include "show/terminal.h"
+#include "show/unit_text.h"
 #include "show/view.h"
 
 enum { HEADING = 26 }; /* room for "12345 of 1234567 differ" */
@@ -28,8 +29,9 @@ static void begin_sheet(view *v, const side *s)
          set_is_offline(o)      ? ""
          : s->kind == SIDE_COPY ? o->from
                                 : s->place);
-    tell(out, "Unit        %s %s, hardware %s, firmware %s, serial number %s\n", o->vendor, o->model, o->hardware,
-         o->firmware, o->serial);
+    char unit[UNIT_TEXT];
+    tell(out, "Unit        %s\n",
+         unit_text(&(unit_says){o->vendor, o->model, o->hardware, o->firmware, o->serial, NULL}, unit));
     if (s->kind != SIDE_COPY)
         return;
     tell(out, "%s        %s (%s) by %s%s%s\n", set_is_offline(o) ? "Made" : "Read", o->when, age,

@@ -7,7 +7,7 @@
 static size_t sim_bytes_of(const sim_entry *entry)
 {
     size_t number = strtoul(entry->kind + 1, NULL, 10);
-    return entry->kind[0] == 't' ? number : number / 8;
+    return entry->kind[0] == 't' ? number : entry->kind[0] == 'x' ? 2 * number : number / 8;
 }
 
 size_t sim_cells_of(const sim_entry *entry)
@@ -51,6 +51,20 @@ static int64_t signed_number(const sim_entry *entry, uint64_t number)
     return (int64_t)number;
 }
 
+/* Cells as they are: hexadecimal numbers, with blanks between them. */
+static bool parse_cells(const sim_entry *entry, const char *text, uint16_t *cells)
+{
+    for (size_t i = 0; i < sim_cells_of(entry); i++) {
+        char *end;
+        unsigned long number = strtoul(text, &end, 16);
+        if (end == text || number > UINT16_MAX)
+            return false;
+        cells[i] = (uint16_t)number;
+        text = end;
+    }
+    return *text == '\0';
+}
+
 /* "12.5" with the entry's decimals; whole numbers otherwise. */
 bool sim_parse(const sim_unit *unit, const sim_entry *entry, const char *text, uint16_t *cells)
 {
@@ -61,6 +75,8 @@ bool sim_parse(const sim_unit *unit, const sim_entry *entry, const char *text, u
         return true;
     }
     char *end;
+    if (entry->kind[0] == 'x')
+        return parse_cells(entry, text, cells);
     if (entry->kind[0] == 'f') {
         float f = strtof(text, &end);
         uint32_t bits;
@@ -100,6 +116,10 @@ void sim_show(const sim_unit *unit, const sim_entry *entry, const uint16_t *cell
         out[used] = '\0';
         return;
     }
+    for (size_t i = 0; entry->kind[0] == 'x' && i < sim_cells_of(entry) && used + 6 < size; i++)
+        used += (size_t)snprintf(out + used, size - used, i ? " %04x" : "%04x", cells[i]);
+    if (used)
+        return;
     uint64_t number = sim_number(unit, entry, cells);
     if (entry->kind[0] == 'f') {
         uint32_t bits = (uint32_t)number;
@@ -152,7 +172,7 @@ void sim_store(sim_unit *unit)
 
 bool sim_in_range(const sim_unit *unit, const sim_entry *entry, const uint16_t *cells)
 {
-    if (entry->kind[0] == 't' || entry->kind[0] == 'f' || entry->low > entry->high)
+    if (strchr("tfx", entry->kind[0]) || entry->low > entry->high)
         return true;
     uint64_t number = sim_number(unit, entry, cells);
     int64_t value = sim_bytes_of(entry) == 1 ? (int16_t)number : signed_number(entry, number);

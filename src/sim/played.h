@@ -6,7 +6,7 @@
 
 #include "unit.h"
 
-enum { PLAYED_ORDERS = 128, PLAYED_VALUE = 68 };
+enum { PLAYED_ORDERS = 128, PLAYED_VALUE = 420 };
 
 typedef enum played_deed {
     PLAYED_SHOWS,    /* another entry becomes a value */

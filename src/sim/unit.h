@@ -40,8 +40,9 @@ typedef struct sim_entry {
     char name[64];
     uint8_t space;
     uint16_t address;
-    const char *kind; /* "u8" .. "i64", "f32", "t16" (text of 16 bytes); of a bit "u1" */
-    uint8_t role;     /* sim_role */
+    const char
+        *kind;    /* "u8" .. "i64", "f32", "t16" (text of 16 bytes), "x3" (three cells as they are); of a bit "u1" */
+    uint8_t role; /* sim_role */
     uint8_t decimals;
     bool held;           /* takes values only while the unit is held */
     int64_t low, high;   /* in raw steps; none where low > high */
