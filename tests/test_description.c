@@ -396,7 +396,8 @@ static void repeated_is_written_out(void **state)
         for (unsigned i = 0; i < 3; i++) {
             unsigned at = AT + i + (i == 2) + (n ? (n - 1) * STRIDE : 0);
             snprintf(id, sizeof id, n ? "channel_%u" : "channel_{n}", n);
-            snprintf(name, sizeof name, n ? " %u" : "", n);
+            snprintf(name, sizeof name, " %u", n);
+            name[n ? strlen(name) : 0] = '\0';
             if (i == 0)
                 snprintf(line, sizeof line, lines[0], at);
             else if (i == 1)

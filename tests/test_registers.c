@@ -342,10 +342,10 @@ static void make_model(device *v, char *text, size_t size)
     v->lock = roll_below(&v->d, LOCKS);
     v->open = !v->lock;
     static const char *const says[] = {"id.model", "{id.code: 21069}", "{id.code: 21069, id.board: 3}"};
-    static const char *const codes[] = {"  id.model: {name: M, type: text, size: 2, class: unit, at: 0}\n",
-                                        "  id.code: {name: C, type: u16, class: unit, at: 0}\n",
-                                        "  id.code: {name: C, type: u16, class: unit, at: 0}\n"
-                                        "  id.board: {name: B, type: u8, class: unit, at: 2}\n"};
+    static const char *const codes[] = {
+        "  id.model: {name: M, type: text, size: 2, class: unit, at: 0}\n",
+        "  id.code: {name: C, type: u16, class: unit, at: 0}\n",
+        "  id.code: {name: C, type: u16, class: unit, at: 0}\n  id.board: {name: B, type: u8, class: unit, at: 2}\n"};
     v->signs = roll_below(&v->d, 3);
     char unlock[100] = "", key[160] = "";
     if (v->lock) {

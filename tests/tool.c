@@ -1,5 +1,6 @@
 #include "tool.h"
 
+#include <fcntl.h>
 #include <poll.h>
 #include <pty.h>
 #include <signal.h>
@@ -30,17 +31,20 @@ enum { ASK = 8, GO = 9 };
 #define SHOWN HANDS_OVER "b() { local t c; new; $B \"$@\" 8>&- 9<&- || c=$?; over; }; "
 #define ALONE "b() { $B \"$@\"; }; "
 
+/* Only the shell has their other ends: when the test is over, whatever became of it, nothing waits for it. */
 static void pipes(int ask[2], int go[2])
 {
-    assert_int_equal(pipe(ask), 0);
-    assert_int_equal(pipe(go), 0);
+    assert_int_equal(pipe2(ask, O_CLOEXEC), 0);
+    assert_int_equal(pipe2(go, O_CLOEXEC), 0);
 }
 
 static void in_shell(const char *shell, const char *line, const int ask[2], const int go[2])
 {
     if (hints_on) {
-        dup2(ask[1], ASK);
-        dup2(go[0], GO);
+        enum { ABOVE = 20 }; /* so that neither is in the other's way */
+        int asks = fcntl(ask[1], F_DUPFD_CLOEXEC, ABOVE), goes = fcntl(go[0], F_DUPFD_CLOEXEC, ABOVE);
+        dup2(asks, ASK);
+        dup2(goes, GO);
     }
     execl(shell, shell, "-c", line, (char *)NULL);
     _exit(127);
