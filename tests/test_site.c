@@ -339,6 +339,7 @@ static void nothing_is_lost(void **state)
     (void)state;
     make_mill();
     enum { HANDS = 6, TIMES = 8 };
+    expect(0, NULL, sh("$B overview --site mill"));
     expect(0, NULL,
            sh("for hand in 1 2 3 4 5 6; do (for i in 1 2 3 4 5 6 7 8; do $B read crusher --site mill --why $hand.$i "
               ">/dev/null || echo bad; "

@@ -128,7 +128,9 @@ size_t standing_next(const bil_site_standing *one, bil_standing s, next_step out
             pattern = "bilancia device add %s ADDRESS";
         bool lasts = strncmp(pattern, "bilancia keep", 13) == 0 || strncmp(pattern, "bilancia write", 14) == 0;
         bool demanded = s == BIL_STANDING_UNPROVED && one->device->signed_by[0]; /* and the last copy may have none */
-        if ((s == BIL_STANDING_EXCHANGED && i == 0 && !baseline) || (lasts && one->device->limit[0]) || demanded)
+        bool damaged = one->all >> BIL_STANDING_DAMAGED & 1 && strncmp(pattern, "bilancia baseline", 17) == 0;
+        if (damaged || (s == BIL_STANDING_EXCHANGED && i == 0 && !baseline) || (lasts && one->device->limit[0]) ||
+            demanded)
             continue;
         if (s <= BIL_STANDING_ON_TRIAL && one->elsewhere)
             fill_in(pattern, pasted(one->record, word, sizeof word), out[count].command, sizeof out[count].command);
