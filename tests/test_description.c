@@ -99,6 +99,7 @@ static const struct {
     {17, "  x.level: {name: L, type: ^i16, class: setup, at: 11, space: coils}", "is a bool"},
     {17, "  x.level: ^{name: L, type: bool, class: setup, at: 11, space: discrete}", "can't be written"},
     {17, "  x.level: {name: L, type: i32, class: setup, at: 14, writes: ^single}", "takes 2 cells"},
+    {17, "  x.level: {name: ^L, type: bool, class: setup, at: 11, space: coils, bit: 0}", "is one bit"},
     {17, "  x.level: {name: L, type: i16, class: setup, at: 11, writes: ^masked}", "some bits"},
     {17, "  x.level: {name: L, type: i16, class: setup, at: 11, bit: [4, ^16]}", "4 to 15"},
     {17, "  x.level: {name: L, type: i8, class: setup, at: 11, bit: ^[0, 8]}", "doesn't go into 9 bits"},

@@ -16,8 +16,11 @@ static void load_way(load *l, yaml_node_t *map, bil_param *param)
     bool part = f->width && f->width < 16, readable = param->flags & BIL_READABLE;
     if (l->bad || !(param->flags & BIL_WRITABLE))
         return;
-    if (way != BIL_WAY_TOGETHER && param->cells > 1 && writes)
-        load_complain(l, writes, "%s takes %u cells, and this way of writing has one", param->id, param->cells);
+    if (param->cells > 1 && (way == BIL_WAY_SINGLE || (way == BIL_WAY_MASKED && writes)))
+        load_complain(
+            l, writes ? writes : map,
+            "%s takes %u cells, and this way of writing has one: say writes: multiple, where the device takes that",
+            param->id, param->cells);
     else if (way == BIL_WAY_MASKED && !f->width && writes)
         load_complain(l, writes, "a masked write is for a value that has only some bits of its cell: see \"bit\"");
     else if (way != BIL_WAY_MASKED && part && !readable)
@@ -25,9 +28,8 @@ static void load_way(load *l, yaml_node_t *map, bil_param *param)
                       "%s has some bits of a cell, which is read before it is written, and can't be read: "
                       "say writes: masked, where the device takes that",
                       param->id);
-    if (way == BIL_WAY_MASKED && !f->width) /* it is the usual way of the device, and this value has its cells alone */
-        way = BIL_WAY_TOGETHER;
-    param->way = param->cells > 1 ? BIL_WAY_TOGETHER : way;
+    /* masked may be the usual way of the device, and this value has its cells for itself */
+    param->way = way == BIL_WAY_MASKED && !f->width ? BIL_WAY_TOGETHER : way;
 }
 
 static void load_flags(load *l, yaml_node_t *map, bil_param *param)
@@ -111,6 +113,9 @@ static void load_at(load *l, yaml_node_t *map, bil_param *param)
     bool bits = l->table->spaces[param->space].bits;
     if (bits && param->format.type != BIL_BOOL)
         load_complain(l, load_get(l, map, "type"), "a coil or discrete input is a bool");
+    else if (bits && (param->format.width || param->format.form))
+        load_complain(l, load_get(l, map, "name"), "%s is one bit: it has no \"bit\" and no \"form\"",
+                      node_text(load_get(l, map, "name")));
     param->cells = bits ? 1 : (uint8_t)bil_value_cells(&param->format);
     yaml_node_t *at = l->bad ? NULL : load_need(l, map, "at");
     if (at)
