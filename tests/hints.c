@@ -103,8 +103,8 @@ static void follow(const char *place, const char *before, size_t before_length, 
     bool given = getenv("BILANCIA_PASSWORD") != NULL;
     if (!given)
         setenv("BILANCIA_PASSWORD", "mill-30", 1);
-    int code = at_terminal(200, 50, "yes\nyes\nyes\nyes\nyes\nyes\n", ". %s; HOME=%s; bilancia() { b \"$@\"; }; %s",
-                           place, folder, hint);
+    int code = at_terminal(200, 50, "yes\nyes\nyes\nyes\nyes\nyes\n",
+                           ". %s; HOME=%s; export PAGER=cat; bilancia() { b \"$@\"; }; %s", place, folder, hint);
     if (!given)
         unsetenv("BILANCIA_PASSWORD");
     if (code == 4 && strcmp(promised[i].begins, "read ") == 0) { /* asked again, and nobody is there */

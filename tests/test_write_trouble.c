@@ -11,6 +11,7 @@ static int begin(void **state)
 {
     (void)state;
     tool_begin();
+    hints_on = false; /* the device is at fault here, and what is proposed meets that again */
     setenv("BILANCIA_PASSWORD", "mill-30", 1);
     setenv("B", BILANCIA_TOOL, 1);
     start_unit(0, "ed-30 --name crusher --serial ED30-0417", NULL);
