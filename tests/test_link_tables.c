@@ -106,9 +106,9 @@ static void every_function(void **state)
         for (unsigned k = 0; k < SIZE; k++) {
             bool among = k >= at.first && k < (unsigned)at.first + at.count;
             unsigned n = k - at.first;
-            uint16_t says = !among ? was[k] : bits ? cells[n / 16] >> n % 16 & 1 : cells[n];
+            unsigned says = !among ? was[k] : bits ? (unsigned)cells[n / 16] >> n % 16 & 1 : cells[n];
             if (among && at.way == BIL_WAY_MASKED)
-                says = (uint16_t)((was[k] & ~at.mask) | (cells[n] & at.mask));
+                says = (was[k] & ~(unsigned)at.mask) | (cells[n] & at.mask);
             assert_int_equal(value_of(&p, at.table, k), says);
         }
     }

@@ -250,8 +250,8 @@ static bil_outcome write_cells(void *ctx, const bil_span *at, const uint16_t *ce
     }
     for (unsigned i = 0; i < at->count; i++) {
         uint16_t *cell = &v->cells[space][at->first + i];
-        uint16_t one = space == 2 ? cells[i / 16] >> i % 16 & 1 : cells[i];
-        *cell = at->way == BIL_WAY_MASKED ? (uint16_t)((*cell & ~at->mask) | (one & at->mask)) : one;
+        unsigned one = space == 2 ? (unsigned)cells[i / 16] >> i % 16 & 1 : cells[i];
+        *cell = (uint16_t)(at->way == BIL_WAY_MASKED ? (*cell & ~(unsigned)at->mask) | (one & at->mask) : one);
         if (space == 0 && at->first + i == ORDER)
             v->cells[0][STARTS]++;
     }

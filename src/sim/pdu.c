@@ -72,10 +72,10 @@ static sim_reply write_values(sim_unit *unit, uint64_t now, const uint8_t *reque
 {
     uint8_t function = request[0], space = space_of(function);
     uint16_t address = (uint16_t)(request[1] << 8 | request[2]), number = (uint16_t)(request[3] << 8 | request[4]);
-    if (function ==
-        MASK_CELL) { /* 6.16: the bits of the first mask stay, those of the second are set where it hasn't one */
-        uint16_t set = size == 7 ? (uint16_t)(request[5] << 8 | request[6]) : 0;
-        return size == 7 ? sim_write_bits(unit, now, address, (uint16_t)~number, set) : SIM_BAD_VALUE;
+    /* 6.16: the bits of the first mask stay, those of the second are set where it hasn't one */
+    if (function == MASK_CELL) {
+        unsigned set = size == 7 ? (unsigned)request[5] << 8 | request[6] : 0;
+        return size == 7 ? sim_write_bits(unit, now, address, (uint16_t)~number, (uint16_t)set) : SIM_BAD_VALUE;
     }
     if (function == WRITE_COIL || function == WRITE_CELL) {
         enum { ON = 0xff00 };
