@@ -50,8 +50,11 @@ int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size)
     uint16_t count = (uint16_t)(1 + data[0] % 32);
     memset(cells, 0x5a, sizeof cells);
     bil_result result = {0};
-    bil_outcome outcome = writes ? out.ops->write(out.ctx, 0, 7, count, cells, &result)
-                                 : out.ops->read(out.ctx, data[0] & 1, 7, count, cells, &result);
+    bil_span at = {.table = (uint8_t)(writes ? data[0] & 2 : data[0] & 3), .first = 7, .count = count, .mask = 0x0ff0};
+    at.way = (uint8_t)(!writes ? 0 : data[0] / 4 % (at.table == BIL_COILS ? 2 : 3));
+    at.count = at.way ? 1 : count;
+    bil_outcome outcome =
+        writes ? out.ops->write(out.ctx, &at, cells, &result) : out.ops->read(out.ctx, &at, cells, &result);
     if (outcome == BIL_DONE ? result.cause != BIL_OK : result.cause == BIL_OK)
         abort();
     if (outcome == BIL_UNKNOWN && link->connected && result.cause != BIL_E_AT_WORK)
