@@ -311,9 +311,29 @@ static void cells_in_every_order(void **state)
     }
 }
 
+/* A value that has some bits of a cell is taken where these hold it, and only there. */
+static void parts_hold_what_they_take(void **state)
+{
+    (void)state;
+    for (unsigned width = 1; width <= 16; width++)
+        for (unsigned raw = 0; raw <= UINT16_MAX; raw++) {
+            bil_format f = {
+                .type = BIL_BITS16, .size = 2, .mul = 1, .width = (uint8_t)width, .bit = (uint8_t)(16 - width)};
+            uint8_t bytes[2] = {(uint8_t)(raw >> 8), (uint8_t)raw};
+            uint16_t cell = 0x1234;
+            bool fits = raw < 1u << width;
+            assert_int_equal(bil_value_check(&f, bytes), fits ? BIL_OK : BIL_E_RANGE);
+            assert_int_equal(bil_value_to_cells(&f, bytes, &cell), fits ? BIL_OK : BIL_E_RANGE);
+            assert_int_equal(cell & ((1u << (16 - width)) - 1), 0x1234 & ((1u << (16 - width)) - 1));
+            if (fits)
+                assert_int_equal(cell >> (16 - width), raw);
+        }
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
+        cmocka_unit_test(parts_hold_what_they_take),
         cmocka_unit_test(numbers_of_8_and_16_bits_all),
         cmocka_unit_test(numbers_of_32_and_64_bits_at_random),
         cmocka_unit_test(floats_keep_their_bits),

@@ -130,7 +130,8 @@ static bool comes_before(const bil_description *d, const bil_param *a, const bil
         return a->space < b->space;
     bool neighbours = d->spaces[a->space].reading == BIL_SHARE_NEIGHBOURS;
     if (neighbours && a->at.number == b->at.number && a->format.width && b->format.width)
-        return a->way == b->way && !((a->format.order ^ b->format.order) & BIL_LOW_BYTE_FIRST) &&
+        return (a->way == b->way || !(a->flags & b->flags & BIL_WRITABLE)) &&
+               !((a->format.order ^ b->format.order) & BIL_LOW_BYTE_FIRST) &&
                a->format.bit + a->format.width <= b->format.bit;
     if (neighbours)
         return a->at.number + a->cells <= b->at.number;

@@ -51,8 +51,9 @@ static void by_records(overview_row *out)
 static void by_copies(site_index *index, const device_row *row, overview_row *out)
 {
     const uint32_t unknown = 1u << BIL_STANDING_HELD | 1u << BIL_STANDING_UNFINISHED | 1u << BIL_STANDING_ON_TRIAL;
-    copy_row baseline;
-    bool damaged = row->copies > 0 && row->last.state == COPY_DAMAGED;
+    copy_row baseline, last = row->last;
+    bool damaged =
+        row->copies > 0 && index_verify(index, &last) == COPY_DAMAGED; /* reads what it hasn't seen whole yet */
     is_so(out, BIL_STANDING_EXCHANGED, standing_exchanged(index, row, out->unit));
     if (!(out->all & 1u << BIL_STANDING_EXCHANGED))
         out->unit[0] = '\0';
