@@ -1,5 +1,6 @@
 /* Tables made by hand: each way in which one can be wrong is seen, and named by its parameter; what a job's own memory
  * depends on is looked at by the job, too. */
+#include "bilancia/cells.h"
 #include "help.h"
 
 /* A table with parts of its own, which may be spoiled. */
@@ -76,6 +77,7 @@ static void expect_bad(table *t, const char *what, const bil_description *from, 
 static void spoil_all(table *t, const bil_description *from)
 {
     static const char long_text[] = "a text that is much longer than the forty-eight bytes that a plain name may have";
+    static const bil_mailbox no_way_in = {900, 901, BIL_WAY_TOGETHER, false};
     static const uint16_t far[] = {60000, 60001, 60002};
     static const char *const no_text[] = {NULL};
     static const bil_reminder no_words[] = {{NULL, NULL}}, bad_when[] = {{"a test", "a\nb"}};
@@ -96,6 +98,8 @@ static void spoil_all(table *t, const bil_description *from)
     SPOIL(spaces[1].write_most, 126);
     SPOIL(spaces[0].reading, 9);
     SPOIL(spaces[0].writing, BIL_SHARE_ANY);
+    SPOIL(spaces[0].keys, true);
+    SPOIL(spaces[0].mailbox, &no_way_in);
     SPOIL_AT(3, params[3].id, NULL);
     SPOIL_AT(3, params[3].id, "Upper.case");
     SPOIL_AT(3, params[3].id, "two..dots");

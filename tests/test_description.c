@@ -94,6 +94,17 @@ static const struct {
     {7, "spaces: {annex: {table: holding, unit: ^256}}\nlink: {}", "0 to 255"},
     {7, "spaces: {annex: {table: holding, above: ^0}}\nlink: {}", "1 to 255"},
     {7, "spaces: {annex: ^{table: holding}}\nlink: {}", "either"},
+    {7, "spaces: {box: {mailbox: ^{index: 900}}}\nlink: {}", "missing"},
+    {7, "spaces: {box: ^{mailbox: {index: 900, value: 900}}}\nlink: {}", "overlaps itself"},
+    {7, "spaces: {box: {mailbox: ^{index: 900, value: 901}, table: input, unit: 3}}\nlink: {}", "in holding cells"},
+    {7, "spaces: {box: {mailbox: {index: 900, value: 910, echo: ^yes}}}\nlink: {}", "right behind it"},
+    {7, "spaces: {box: {mailbox: {index: 900, value: 901, writes: ^masked}}}\nlink: {}", "whole cell"},
+    {7, "spaces: {a: {mailbox: {index: 900, value: 901}}, b: ^{mailbox: {index: 901, value: 902}}}\nlink: {}", "overlap"},
+    {7, "spaces: {a: {table: holding, unit: 3}, ^a: {table: input, unit: 3}}\nlink: {}", "stands here twice"},
+    {7, "spaces: {box: {mailbox: {index: 900, value: 901}}}\ngroups: [{repeat: {id: c, count: 1, stride: 1}, parameters: {a: {name: A, type: u32, class: setup, at: 3, space: box}, b: ^{name: B, type: u16, class: setup, at: 902}}}]\nlink: {}", "on a cell of the mailbox"},
+    {7, "spaces: {box: {mailbox: {index: 900, value: 901}}}\ngroups: [{repeat: {id: c, count: 1, stride: 1}, parameters: {a: {name: A, type: u32, class: setup, at: 3, space: box}, b: ^{name: B, type: u16, class: setup, at: 3, space: box}}}]\nlink: {}", "the same number"},
+    {7, "spaces: {box: {mailbox: {index: 900, value: 901}}}\ngroups: [{repeat: {id: c, count: 1, stride: 1}, parameters: {a: {name: A, type: u16, class: setup, at: 3, space: box, bit: ^3}}}]\nlink: {}", "for itself"},
+    {7, "spaces: {box: {mailbox: {index: 900, value: 901}}}\ngroups: [{repeat: {id: c, count: 1, stride: 1}, parameters: {a: ^{name: A, type: u32, class: unit, at: 3, space: box}}}]\nlink: {}\nunit_shows: {same: [c_1.a]}", "to tell who answers"},
     {7, "link: {largest_write_bits: ^1969}", "1 to 1968"},
     {17, "  x.level: {name: L, type: i16, class: setup, at: 11, space: ^annex}", "no space"},
     {17, "  x.level: {name: L, type: ^i16, class: setup, at: 11, space: coils}", "is a bool"},
@@ -158,7 +169,7 @@ static void every_error_has_its_place(void **state)
     assert_int_equal(bil_value_check(&level->format, (const uint8_t[]){0, 7}), BIL_E_STEP);        /* 0.7 */
     description_free(&loaded);
     for (size_t i = 0; i < sizeof wrong / sizeof wrong[0]; i++) {
-        char line[300], place[100];
+        char line[400], place[100];
         size_t column = strcspn(wrong[i].text, "^");
         snprintf(line, sizeof line, "%.*s%s", (int)column, wrong[i].text,
                  wrong[i].text + column + (wrong[i].text[column] == '^'));

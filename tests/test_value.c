@@ -317,8 +317,12 @@ static void parts_hold_what_they_take(void **state)
     (void)state;
     for (unsigned width = 1; width <= 16; width++)
         for (unsigned raw = 0; raw <= UINT16_MAX; raw++) {
-            bil_format f = {
-                .type = BIL_BITS16, .size = 2, .mul = 1, .width = (uint8_t)width, .bit = (uint8_t)(16 - width)};
+            bil_format f = {.type = BIL_BITS16,
+                            .size = 2,
+                            .mul = 1,
+                            .width = (uint8_t)width,
+                            .bit = (uint8_t)(16 - width),
+                            .form = &bil_form_part};
             uint8_t bytes[2] = {(uint8_t)(raw >> 8), (uint8_t)raw};
             uint16_t cell = 0x1234;
             bool fits = raw < 1u << width;

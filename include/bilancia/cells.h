@@ -28,7 +28,8 @@ typedef enum bil_cell_table {
     BIL_CELL_TABLES
 } bil_cell_table;
 
-/* Which cells, or bits, a transfer takes, in its bank. */
+/* Which cells, or bits, a transfer takes, in its bank. bil_cells_span tells all but the mask, which is what
+ * bil_reach_parts makes of it. */
 typedef struct bil_span {
     uint16_t space, first, count;
     uint8_t table; /* bil_cell_table */
@@ -64,11 +65,59 @@ typedef struct bil_cell_link {
     uint16_t cells[BIL_CELLS_MAX];
 } bil_cell_link;
 
+/* How values get from their space into a link and back, where a request for cells side by side isn't enough. `span` is
+ * what bil_cells_span tells. The table of a description names those that its model needs, and a program has only these.
+ *
+ *   bits     single bits, coils and discrete inputs
+ *   parts    cells of which values have only some bits: without a masked write each is read before it is written
+ *   mailbox  the number of a value goes into one cell, and then it lies in others */
+typedef struct bil_reach {
+    bil_outcome (*transfer)(bil_cell_link *link, const bil_transfer *t, const bil_span *span, bil_result *result);
+} bil_reach;
+extern const bil_reach bil_reach_bits;
+extern const bil_reach bil_reach_parts;
+extern const bil_reach bil_reach_mailbox;
+
+/* Where a mailbox is. */
+typedef struct bil_mailbox {
+    uint16_t index, value; /* the cell that takes the number of a value, and the first one in which that lies then */
+    uint8_t way;           /* bil_way in which the number is written */
+    bool echo; /* `value` lies right behind `index`, and both are read with one request: whatever somebody else has
+                * called up meanwhile is no value of ours */
+} bil_mailbox;
+
 /* Makes a link of functions on cells. Both arguments outlive it; `memory` needs no clearing before. */
 bil_link bil_cell_link_over(bil_cell_link *memory, bil_cells cells);
 
-/* Number of cells that the value takes: one for up to two bytes, else as many as its bytes need; one more for a text
- * with its length, one a byte for one that is wide. */
+/* A form of values in cells. `cells`: how many such a value takes; NULL: as many as its bytes need. The other two are
+ * those of bil_value_from_cells and bil_value_to_cells. As with ways to reach values, a program has only those forms
+ * that its tables name.
+ *
+ *   bcd             four bits a decimal digit: unsigned whole numbers
+ *   sign_magnitude  the highest bit is the sign, the others the magnitude: signed whole numbers
+ *   loose           what the value leaves of its cells may be anything, and is written as zero
+ *   blanks          a text that is filled up with blanks
+ *   length          a text whose first cell has its length in bytes; what stands behind may be anything
+ *   wide            a text with one character a cell, in its low byte
+ *   part            only some bits of a cell: `bit` and `width` of the format
+ *   odd             what an odd number of bytes leaves of its cells are zeros, or the sign of a number; a number of a
+ *                   single byte needs no form */
+typedef struct bil_form {
+    const char *name;
+    size_t (*cells)(const bil_format *format);
+    int (*from_cells)(const bil_format *format, const uint16_t *cells, uint8_t *raw);
+    int (*to_cells)(const bil_format *format, const uint8_t *raw, uint16_t *cells);
+} bil_form;
+extern const bil_form bil_form_bcd;
+extern const bil_form bil_form_sign_magnitude;
+extern const bil_form bil_form_loose;
+extern const bil_form bil_form_blanks;
+extern const bil_form bil_form_length;
+extern const bil_form bil_form_wide;
+extern const bil_form bil_form_part;
+extern const bil_form bil_form_odd;
+
+/* Number of cells that the value takes: as many as its bytes need, or as its form says. */
 size_t bil_value_cells(const bil_format *format);
 
 /* Cells (host integers, in the order of their addresses) to raw, in the format's order and form. A value that leaves

@@ -4,8 +4,8 @@
  * run time by the host. Tables are never written to; all pointers in them outlive every use.
  *
  * Ids match [a-z0-9_]+(\.[a-z0-9_]+)*, at most BIL_ID_MAX bytes; the first part is the group. `params` is
- * sorted by id in byte order, `by_place` by space, there by number where neighbours share a request, and by bit in one
- * cell, else by id; no two share a bit.
+ * sorted by id in byte order, `by_place` by space, there by number, and by bit in one cell, or by id where a space has
+ * keys; no two share a bit.
  *
  * Thread rules: all functions are pure; tables are const and may be shared. */
 #ifndef BILANCIA_DESCRIPTION_H
@@ -18,7 +18,7 @@ extern "C" {
 #endif
 
 /* Limits of a description, and the mark for "none" among indices. */
-#define BIL_TABLE_VERSION 3 /* of the structs below: a table that was made for another one doesn't compile */
+#define BIL_TABLE_VERSION 4 /* of the structs below: a table that was made for another one doesn't compile */
 #define BIL_ID_MAX 63
 #define BIL_NAME_MAX 48 /* bytes of a plain name */
 #define BIL_UNIT_MAX 15 /* bytes of a unit of measure */
@@ -79,18 +79,22 @@ typedef enum bil_sharing {
 typedef struct bil_space {
     const char *ask, *set;    /* in the words of the link's kind; NULL where it needs none */
     uint8_t reading, writing; /* bil_sharing */
+    bool keys;                /* values are told by names, not by numbers */
     bool whole;               /* a write carries every value of the space that the device has */
     bool bits;                /* a number is one bit; sixteen of them cost as much as a cell */
     uint8_t table;            /* of a device with cells: bil_cell_table (cells.h) */
     int16_t unit;             /* on a line, who answers there: 0 the device itself; n > 0 the unit number n - 1; n < 0
                                * the one that is -n above the number of the device */
+    uint8_t more;             /* requests that a transfer takes beside the one */
+    const struct bil_reach *reach;     /* how values get there, where a request for cells side by side isn't enough */
+    const struct bil_mailbox *mailbox; /* what that needs to know; both in cells.h, NULL where there is none */
     uint16_t read_most,
         write_most; /* in one request: cells, or bits, where neighbours share; else values; at least 1 */
 } bil_space;
 
 /* Where a value lies in its space. */
 typedef union bil_at {
-    uint32_t number; /* the first cell */
+    uint32_t number; /* the first cell, the number in a mailbox */
     const char *key; /* a name, as the link's kind has it */
 } bil_at;
 

@@ -65,17 +65,10 @@ typedef struct bil_choice {
 /* How the cells of one value follow each other on the wire. 0 is the usual: high cell first, high byte first. */
 enum { BIL_LOW_CELL_FIRST = 1, BIL_LOW_BYTE_FIRST = 2 };
 
-/* How a value looks on the wire, where that isn't simply its bits. Each has a raw value of its own for every value that
- * it can hold, so that nothing is lost on the way there and back; what the padding of a text was made of isn't kept. */
-typedef enum bil_form {
-    BIL_FORM_PLAIN,
-    BIL_FORM_BCD,    /* four bits a decimal digit: unsigned whole numbers */
-    BIL_FORM_SIGN,   /* the highest bit is the sign, the others the magnitude: signed whole numbers */
-    BIL_FORM_LOOSE,  /* what the value leaves of its cells may be anything, and is written as zero */
-    BIL_FORM_BLANKS, /* a text that is filled up with blanks */
-    BIL_FORM_LENGTH, /* a text whose first cell has its length in bytes; what stands behind may be anything */
-    BIL_FORM_WIDE    /* a text with one character a cell, in its low byte */
-} bil_form;
+/* How a value looks on the wire, where that isn't simply its bits; the link's kind has them (cells.h). Each form has a
+ * raw value of its own for every value that it can hold, so that nothing is lost on the way there and back; what the
+ * padding of a text was made of isn't kept. */
+struct bil_form;
 
 /* Which neighbour a device picks when it rounds. */
 typedef enum bil_rounding { BIL_ROUND_NONE, BIL_ROUND_NEAREST, BIL_ROUND_DOWN, BIL_ROUND_UP } bil_rounding;
@@ -87,7 +80,6 @@ typedef struct bil_format {
     uint8_t decimals; /* 0 to 18 */
     uint8_t order;    /* BIL_LOW_CELL_FIRST | BIL_LOW_BYTE_FIRST */
     uint8_t rounding; /* bil_rounding: what the device does to a value it is given */
-    uint8_t form;     /* bil_form */
     uint8_t bit;      /* a value that has only a part of its cell: its lowest bit there, counted from the low end, */
     uint8_t width;    /* and how many bits; 0: it has its cells for itself */
     bool limited;     /* low and high count */
@@ -99,6 +91,7 @@ typedef struct bil_format {
     uint32_t step;       /* raw units counted from the lowest value shown; 0 or 1: every value */
     uint64_t low, high;  /* limits, as order keys (see bil_value_key) */
     const bil_choice *choices;
+    const struct bil_form *form; /* NULL: the bits of the value */
 } bil_format;
 
 /* Text of floats, supplied by whoever can format them exactly: the shortest text that reads back to the

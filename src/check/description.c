@@ -73,15 +73,17 @@ static bool id_is_good(const char *id)
     return !start && length <= BIL_ID_MAX;
 }
 
-static void check_format(checking *c, const bil_format *format)
+static void check_format(checking *c, const bil_format *format, bool cells)
 {
     size_t size = bil_type_size((bil_type)format->type);
     want(c, format->type < BIL_TYPE_COUNT && format->size > 0 && format->size <= BIL_TEXT_MAX);
     want(c, size == 0 || size == format->size);
     want(c, format->decimals <= 18 && format->mul != 0 && (size < 8 || (format->mul == 1 && format->offset == 0)));
     want(c, format->choices || format->choice_count == 0);
-    want(c, format->form <= BIL_FORM_WIDE && (format->form < BIL_FORM_BLANKS || format->type == BIL_TEXT));
-    want(c, format->bit + format->width <= 16 && (!format->width || (format->type != BIL_TEXT && format->size <= 2)));
+    want(c, format->form ? format->form->from_cells && format->form->to_cells
+                         : !cells || (format->size == 1 && format->type != BIL_TEXT) || format->size % 2 == 0);
+    want(c, format->bit + format->width <= 16 &&
+                (!format->width || (format->form && format->type != BIL_TEXT && format->size <= 2)));
     for (size_t i = 0; c->good && i < format->choice_count; i++)
         want_text(c, format->choices[i].name, BIL_VALUE_TEXT - 1);
 }
@@ -93,21 +95,26 @@ static void check_param(checking *c, const bil_param *p)
     want(c, c->where == 0 || !c->good || strcmp(p[-1].id, p->id) < 0);
     want_text(c, p->name, BIL_NAME_MAX);
     want_text(c, p->unit, BIL_UNIT_MAX);
-    check_format(c, &p->format);
+    check_format(c, &p->format, c->good && !d->spaces[p->space].keys);
     want_params(c, p->resets, p->reset_count);
     if (!c->good)
         return;
     const bil_space *space = &d->spaces[p->space];
     if (space->bits)
-        want(c, p->format.type == BIL_BOOL);
-    want(c, p->way == BIL_WAY_TOGETHER || (space->writing == BIL_SHARE_NEIGHBOURS && p->cells == 1));
+        want(c, p->format.type == BIL_BOOL && space->reach);
+    want(c, p->way == BIL_WAY_TOGETHER || (!space->keys && p->cells == 1));
     want(c, p->way <= BIL_WAY_MASKED && (p->way < BIL_WAY_MASKED || (p->format.width && !space->bits)));
-    if (space->reading == BIL_SHARE_NEIGHBOURS)
+    bool neighbours = space->reading == BIL_SHARE_NEIGHBOURS;
+    if (neighbours)
         want(c, p->cells == (space->bits ? 1 : bil_value_cells(&p->format)) && p->cells <= space->read_most &&
                     (!(p->flags & BIL_WRITABLE) || p->cells <= space->write_most) &&
                     p->at.number + p->cells - 1 <= UINT16_MAX);
-    else
+    else if (space->keys)
         want_text(c, p->at.key, KEY);
+    else
+        want(c, p->at.number <= UINT16_MAX && p->cells == bil_value_cells(&p->format) &&
+                    (!space->mailbox || space->mailbox->value + p->cells - 1 <= UINT16_MAX));
+    want(c, !p->format.width || !neighbours || space->reach);
 }
 
 /* Raw values lie behind each other in an image, and fill it. */
@@ -135,7 +142,7 @@ static bool comes_before(const bil_description *d, const bil_param *a, const bil
                a->format.bit + a->format.width <= b->format.bit;
     if (neighbours)
         return a->at.number + a->cells <= b->at.number;
-    return strcmp(a->id, b->id) < 0;
+    return d->spaces[a->space].keys ? strcmp(a->id, b->id) < 0 : a->at.number < b->at.number;
 }
 
 static void check_places(checking *c)
@@ -169,6 +176,7 @@ static void check_spaces(checking *c)
         uint16_t most = s->bits ? BIL_CELL_BITS_MAX : cells ? BIL_CELLS_MAX : UINT16_MAX;
         want(c, s->reading <= BIL_SHARE_NONE && s->writing <= BIL_SHARE_NONE &&
                     cells == (s->writing == BIL_SHARE_NEIGHBOURS) && (cells || !s->bits));
+        want(c, (cells || s->keys || s->mailbox) && !(cells && s->keys) && (!s->mailbox || (s->reach && !cells)));
         want(c, s->table < BIL_CELL_TABLES && s->bits == (s->table >= BIL_COILS) && s->unit >= -255 && s->unit <= 256);
         want(c, s->read_most > 0 && s->read_most <= most && s->write_most > 0 && s->write_most <= most);
     }
@@ -219,6 +227,14 @@ static void check_rules(checking *c)
     }
 }
 
+/* What tells who answers is read from whoever answers: no mailbox is written for that. */
+static void want_harmless(checking *c, const uint16_t *list, size_t count)
+{
+    want_params(c, list, count);
+    for (size_t i = 0; c->good && i < count; i++)
+        want(c, !c->d->spaces[c->d->params[list[i]].space].mailbox);
+}
+
 /* What single parameters stand for. */
 static void check_roles(checking *c)
 {
@@ -233,8 +249,12 @@ static void check_roles(checking *c)
     for (uint8_t i = 0; c->good && i < d->sign_count; i++)
         want_number(c, d->signs[i].param);
     want(c, d->unit_same_count <= 4 && d->unit_grows_count <= 4);
-    want_params(c, d->unit_same, d->unit_same_count);
-    want_params(c, d->unit_grows, d->unit_grows_count);
+    want_harmless(c, d->unit_same, d->unit_same_count);
+    want_harmless(c, d->unit_grows, d->unit_grows_count);
+    for (size_t i = 0; c->good && i < BIL_ID_COUNT; i++)
+        want_harmless(c, &d->identity[i], d->identity[i] != BIL_NONE);
+    for (uint8_t i = 0; c->good && i < d->sign_count; i++)
+        want_harmless(c, &d->signs[i].param, 1);
     want(c, !d->factory || d->factory_known);
     want(c, d->stored_values <= BIL_STORED_NOT_READABLE && d->link.request_cost > 0);
 }

@@ -19,8 +19,7 @@ static bool is_scaled(const bil_format *f)
 /* Does its unit have it as cells, since they don't hold just its bits? */
 static bool has_form(const bil_format *f)
 {
-    return f->width || f->form != BIL_FORM_PLAIN || f->size % 2 > (f->size == 1) || f->size == 6 ||
-           f->type == BIL_IP4 || f->type == BIL_MAC;
+    return f->form || f->size % 2 > (f->size == 1) || f->size == 6 || f->type == BIL_IP4 || f->type == BIL_MAC;
 }
 
 static const char *kind_of(const bil_format *f, char own[8])
@@ -213,8 +212,9 @@ static bool add_entry(played_model *p, const bil_description *d, uint16_t index,
     e->held = param->flags & BIL_NEEDS_HOLD;
     put_limits(e, &param->format);
     e->factory = p->texts[index];
-    if (d->spaces[param->space].unit) {
-        snprintf(why, size, "%s lies at another unit number, which a played unit doesn't have", param->id);
+    if (d->spaces[param->space].unit || d->spaces[param->space].mailbox) {
+        snprintf(why, size, "%s lies %s, which a played unit doesn't have", param->id,
+                 d->spaces[param->space].mailbox ? "in a mailbox" : "at another unit number");
         return false;
     }
     if (param->space < SIM_SPACES && param->cells && sim_played_place(p, e, pages))

@@ -69,7 +69,7 @@ static uint32_t price(const run *r, const bil_space *space, const bil_request_ru
 {
     uint32_t once = rule->request_cost + (space->bits ? (size + 15) / 16 : size) * rule->cell_cost;
     bool reads = rule->write && r->first->way != BIL_WAY_MASKED && (r->open || r->covered != 0xffff);
-    return reads ? 2 * once : once;
+    return once * (1u + space->more + reads);
 }
 
 /* From the last item back: the cheapest way to hold items i.. is one request i..k and the cheapest way to hold what

@@ -1,6 +1,7 @@
 /* How a value looks in its cells: its form, and the part of a cell that it has. */
 #include <string.h>
 
+#include "bilancia/cells.h"
 #include "host/describe/loading.h"
 
 static bool is_signed(const bil_format *format)
@@ -10,19 +11,25 @@ static bool is_signed(const bil_format *format)
 
 void load_form(load *l, yaml_node_t *map, bil_format *format)
 {
-    static const char *const forms[] = {"plain", "bcd", "sign_magnitude", "loose", "blanks", "length", "wide", NULL};
+    static const char *const names[] = {"plain", "bcd", "sign_magnitude", "loose", "blanks", "length", "wide", NULL};
+    static const bil_form *const forms[] = {
+        NULL,          &bil_form_bcd, &bil_form_sign_magnitude, &bil_form_loose, &bil_form_blanks, &bil_form_length,
+        &bil_form_wide};
     yaml_node_t *node = load_get(l, map, "form");
+    if (format->size % 2 && (format->size > 1 || format->type == BIL_TEXT))
+        format->form = &bil_form_odd;
     if (!node || l->bad)
         return;
-    format->form = (uint8_t)load_want_name(l, node, forms);
+    const bil_form *form = forms[load_want_name(l, node, names)];
     bool text = format->type == BIL_TEXT, whole = format_is_integer(format);
-    if (format->form == BIL_FORM_BCD && (!whole || is_signed(format)))
+    format->form = form ? form : format->form;
+    if (form == &bil_form_bcd && (!whole || is_signed(format)))
         load_complain(l, node, "only whole numbers without a sign have decimal digits: u8 to u64");
-    else if (format->form == BIL_FORM_SIGN && (!whole || !is_signed(format)))
+    else if (form == &bil_form_sign_magnitude && (!whole || !is_signed(format)))
         load_complain(l, node, "only whole numbers with a sign have one: i8 to i64");
-    else if (format->form >= BIL_FORM_BLANKS && !text)
+    else if ((form == &bil_form_blanks || form == &bil_form_length || form == &bil_form_wide) && !text)
         load_complain(l, node, "only a text has this form");
-    else if (format->form == BIL_FORM_LOOSE && format->size % 2 == 0)
+    else if (form == &bil_form_loose && format->size % 2 == 0)
         load_complain(l, node, "a value of %u bytes leaves nothing of its cells", format->size);
 }
 
@@ -48,27 +55,29 @@ void load_part(load *l, yaml_node_t *map, bil_format *format)
                       format->width);
     else if (!l->bad && format->type == BIL_BOOL && format->width != 1)
         load_complain(l, node, "a bool has one bit");
-    else if (!l->bad && format->form == BIL_FORM_BCD && format->width % 4 != 0)
+    else if (!l->bad && format->form == &bil_form_bcd && format->width % 4 != 0)
         load_complain(l, node, "a decimal digit has four bits");
-    else if (!l->bad && format->form == BIL_FORM_LOOSE)
+    else if (!l->bad && format->form == &bil_form_loose)
         load_complain(l, node, "it has these bits for itself: nothing is loose");
+    if (!format->form)
+        format->form = &bil_form_part; /* of at most two bytes */
 }
 
 /* The largest number that the form and the bits on the wire can hold; below zero as many. */
 static uint64_t most_of(const bil_format *format)
 {
     unsigned wire = format->width ? format->width : (format->size + 1u) / 2 * 16, own = 8u * format->size;
-    unsigned bits = (wire < own && format->form != BIL_FORM_BCD ? wire : own) - is_signed(format);
+    unsigned bits = (wire < own && format->form != &bil_form_bcd ? wire : own) - is_signed(format);
     uint64_t most = bits < 64 ? (UINT64_C(1) << bits) - 1 : UINT64_MAX, digits = 1;
-    for (unsigned i = 0; i < wire / 4 && format->form == BIL_FORM_BCD; i++)
+    for (unsigned i = 0; i < wire / 4 && format->form == &bil_form_bcd; i++)
         digits *= 10;
-    return format->form == BIL_FORM_BCD && digits - 1 < most ? digits - 1 : most;
+    return format->form == &bil_form_bcd && digits - 1 < most ? digits - 1 : most;
 }
 
 /* What a value has less room for than its type has is a limit of it. */
 void load_room(load *l, yaml_node_t *map, bil_format *format)
 {
-    bool tight = format->width || format->form == BIL_FORM_BCD || format->form == BIL_FORM_SIGN;
+    bool tight = format->width || format->form == &bil_form_bcd || format->form == &bil_form_sign_magnitude;
     if (!tight || format->type == BIL_BOOL)
         return;
     uint64_t most = most_of(format), middle = UINT64_C(1) << 63; /* limits are keys, see bil_value_key */
@@ -79,7 +88,7 @@ void load_room(load *l, yaml_node_t *map, bil_format *format)
     if (l->bad || !format_is_integer(format))
         return;
     uint64_t high = is_signed(format) ? middle + most : most;
-    uint64_t low = is_signed(format) ? middle - most - (format->form == BIL_FORM_SIGN ? 0 : 1) : 0;
+    uint64_t low = is_signed(format) ? middle - most - (format->form == &bil_form_sign_magnitude ? 0 : 1) : 0;
     if (format->limited && (format->low < low || format->high > high))
         load_complain(l, load_get(l, map, "limits"), "these limits are wider than what its cells can hold");
     if (!format->limited) {

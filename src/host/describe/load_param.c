@@ -117,9 +117,14 @@ static void load_at(load *l, yaml_node_t *map, bil_param *param)
         load_complain(l, load_get(l, map, "name"), "%s is one bit: it has no \"bit\" and no \"form\"",
                       node_text(load_get(l, map, "name")));
     param->cells = bits ? 1 : (uint8_t)bil_value_cells(&param->format);
+    bil_space *space = &l->own_spaces[param->space];
+    if (space->mailbox && param->format.width)
+        load_complain(l, load_get(l, map, "bit"), "a value of a mailbox has its cells for itself");
+    else if (bits || param->format.width)
+        space->reach = bits ? &bil_reach_bits : &bil_reach_parts;
     yaml_node_t *at = l->bad ? NULL : load_need(l, map, "at");
     if (at)
-        param->at.number = (uint32_t)load_want_number(l, at, 0, 65536 - param->cells);
+        param->at.number = (uint32_t)load_want_number(l, at, 0, space->mailbox ? 65535 : 65536 - param->cells);
 }
 
 void load_param(load *l, yaml_node_t *map, bil_param *param)

@@ -111,7 +111,8 @@ static void load_one(load *l, const entry *one, bil_param *param)
     param->at.number += one->further;
     if (one->number)
         param->name = numbered(l, one);
-    if (param->at.number + param->cells > 65536)
+    uint32_t cells = l->own_spaces[param->space].mailbox ? 1 : param->cells;
+    if (param->at.number + cells > 65536)
         load_complain(l, one->value, "%s lies behind the last cell, 65535", param->id);
 }
 

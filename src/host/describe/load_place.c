@@ -84,9 +84,16 @@ void load_by_place(load *l)
         if (i == 0)
             continue;
         const bil_param *before = &l->params[order[i - 1]];
-        if (before->space == param->space && before->at.number + before->cells > param->at.number)
+        if (before->space == param->space && space->mailbox && before->at.number == param->at.number)
+            load_complain(l, l->nodes[order[i]], "%s and %s have the same number in the mailbox", before->id,
+                          param->id);
+        else if (before->space == param->space && !space->mailbox &&
+                 before->at.number + before->cells > param->at.number)
             load_share(l, l->nodes[order[i]], before, param);
     }
+    for (uint16_t i = 0; i < l->table->space_count && !l->bad; i++)
+        if (l->own_spaces[i].mailbox)
+            load_check_mailbox(l, i);
     l->table->by_place = order;
 }
 
@@ -127,6 +134,11 @@ void load_across(load *l, yaml_node_t *link)
     l->table->across_count = (uint16_t)count;
 }
 
+uint8_t load_want_table(load *l, yaml_node_t *node)
+{
+    return (uint8_t)load_want_name(l, node, tables);
+}
+
 uint8_t load_want_way(load *l, yaml_node_t *node)
 {
     static const char *const ways[] = {"multiple", "single", "masked", NULL};
@@ -148,46 +160,6 @@ static void load_tables(load *l, yaml_node_t *map)
     }
     l->table->spaces = l->own_spaces = spaces;
     l->table->space_count = BIL_CELL_TABLES;
-}
-
-/* `unit: 247` is that number, `above: 1` the next one above that of the device. */
-static int16_t load_want_unit(load *l, yaml_node_t *map)
-{
-    yaml_node_t *unit = load_get(l, map, "unit"), *above = load_get(l, map, "above");
-    if (!unit == !above)
-        load_complain(l, map, "a space has either a \"unit\", or how far it is \"above\" the number of the device");
-    if (l->bad)
-        return 0;
-    return (int16_t)(above ? -load_want_number(l, above, 1, 255) : load_want_number(l, unit, 0, 255) + 1);
-}
-
-void load_spaces(load *l, yaml_node_t *map)
-{
-    static const char *const keys[] = {"table", "unit", "above", NULL};
-    load_want_kind(l, map, YAML_MAPPING_NODE);
-    if (!l->bad)
-        load_check_keys(l, map, NULL);
-    for (yaml_node_pair_t *pair = l->bad ? NULL : map->data.mapping.pairs.start;
-         !l->bad && pair < map->data.mapping.pairs.top; pair++) {
-        yaml_node_t *key = load_node(l, pair->key), *node = load_node(l, pair->value);
-        uint16_t index = l->table->space_count;
-        load_check_keys(l, node, keys);
-        yaml_node_t *table = l->bad ? NULL : load_need(l, node, "table");
-        if (l->bad)
-            return;
-        if (index == SPACES_LIMIT) {
-            load_complain(l, key, "a description has at most %d spaces", SPACES_LIMIT);
-            return;
-        }
-        l->spaces[index] = load_keep(l, load_want_text(l, key, NAME_LIMIT));
-        for (uint16_t i = 0; i < BIL_CELL_TABLES; i++)
-            if (strcmp(tables[i], l->spaces[index]) == 0)
-                load_complain(l, key, "\"%s\" is the space of the device itself", tables[i]);
-        bil_space *space = &l->own_spaces[index];
-        *space = l->own_spaces[l->bad ? 0 : load_want_name(l, table, tables)];
-        space->unit = load_want_unit(l, node);
-        l->table->space_count++;
-    }
 }
 
 void load_link(load *l, yaml_node_t *map)

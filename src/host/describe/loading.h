@@ -25,6 +25,7 @@ typedef struct load {
     uint8_t way;         /* and its way to write, bil_way */
     bil_space *own_spaces;
     const char *spaces[SPACES_LIMIT]; /* their names */
+    yaml_node_t *space_nodes[SPACES_LIMIT];
     bool bad;
     bool is_short; /* of memory */
     jmp_buf out;   /* where load_take leaves to: all that was taken is the arena's */
@@ -81,10 +82,16 @@ uint8_t load_want_space(load *l, yaml_node_t *node); /* NULL: holding cells */
 uint8_t load_order(load *l, yaml_node_t *map, uint8_t usual);
 void load_by_place(load *l);
 void load_link(load *l, yaml_node_t *map);
-void load_spaces(load *l, yaml_node_t *map);
+uint8_t load_want_table(load *l, yaml_node_t *node); /* bil_cell_table */
 void load_across(load *l, yaml_node_t *link);
 bool load_is_for_reading(const load *l, uint8_t space);
 uint8_t load_want_way(load *l, yaml_node_t *node); /* bil_way */
+
+/* load_spaces.c */
+void load_spaces(load *l, yaml_node_t *map);
+void load_check_mailbox(load *l, uint16_t space); /* once all parameters have their place */
+/* Nothing that is read to tell who answers lies in a mailbox. */
+void load_check_harmless(load *l);
 
 /* load_state.c */
 void load_identity(load *l, yaml_node_t *map);

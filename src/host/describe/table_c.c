@@ -2,6 +2,7 @@
 #include <inttypes.h>
 #include <string.h>
 
+#include "bilancia/cells.h"
 #include "host/describe/load.h"
 
 static void put_string(FILE *file, const char *text)
@@ -71,8 +72,6 @@ static const char *const rule_kinds[] = {"BIL_RULE_UNIQUE", "BIL_RULE_ORDER", "B
 static const char *const flags[] = {"BIL_READABLE", "BIL_WRITABLE", "BIL_NEEDS_HOLD", "BIL_NEEDS_RESTART",
                                     "BIL_SAFETY",   "BIL_OF_PLACE", "BIL_ACCESS"};
 static const char *const ways[] = {"BIL_WAY_TOGETHER", "BIL_WAY_SINGLE", "BIL_WAY_MASKED"};
-static const char *const forms[] = {"BIL_FORM_PLAIN",  "BIL_FORM_BCD",    "BIL_FORM_SIGN", "BIL_FORM_LOOSE",
-                                    "BIL_FORM_BLANKS", "BIL_FORM_LENGTH", "BIL_FORM_WIDE"};
 static const char *const orders[] = {"BIL_LOW_CELL_FIRST", "BIL_LOW_BYTE_FIRST"};
 
 /* The names of some bits, 0 where none is set. */
@@ -149,10 +148,9 @@ static void put_choices(FILE *file, const bil_description *d)
     }
 }
 
-/* A space whose values are side by side has them by number. */
 static void put_at(FILE *file, const bil_description *d, const bil_param *p)
 {
-    if (d->spaces[p->space].reading == BIL_SHARE_NEIGHBOURS) {
+    if (!d->spaces[p->space].keys) {
         fprintf(file, ".number = %" PRIu32 "u", p->at.number);
         return;
     }
@@ -181,9 +179,8 @@ static void put_params(FILE *file, const bil_description *d)
         fprintf(file, ",\n     .format = {.type = %s, .size = %u, .decimals = %u, .order = ", types[f->type], f->size,
                 f->decimals);
         put_bits(file, f->order, orders, sizeof orders / sizeof orders[0]);
-        fprintf(file, ", .rounding = %s, .form = %s, .bit = %u, .width = %u, .limited = %s, .choice_count = %u,\n",
-                roundings[f->rounding], forms[f->form], f->bit, f->width, f->limited ? "true" : "false",
-                f->choice_count);
+        fprintf(file, ", .rounding = %s, .bit = %u, .width = %u, .limited = %s, .choice_count = %u,\n",
+                roundings[f->rounding], f->bit, f->width, f->limited ? "true" : "false", f->choice_count);
         fprintf(file,
                 "                .mul = %d, .offset = %d, .round_to = %" PRIu32 "u, .tolerance = %" PRIu32
                 "u, .step = %" PRIu32 "u,\n                ",
@@ -193,6 +190,7 @@ static void put_params(FILE *file, const bil_description *d)
             fprintf(file, "choices_%u", owner_of_choices(d, i));
         else
             fputs("NULL", file);
+        fprintf(file, ", .form = %s%s", f->form ? "&bil_form_" : "NULL", f->form ? f->form->name : "");
         fputs("},\n     .at = {", file);
         put_at(file, d, p);
         fprintf(file, "}, .raw_at = %u, .space = %u, .cells = %u, .cls = %s,\n     .flags = ", p->raw_at, p->space,
@@ -238,8 +236,19 @@ static void put_procedures(FILE *file, const bil_description *d)
     fputs("};\n", file);
 }
 
+static const char *reach_of(const bil_space *s)
+{
+    return !s->reach ? "NULL" : s->mailbox ? "&bil_reach_mailbox" : s->bits ? "&bil_reach_bits" : "&bil_reach_parts";
+}
+
 static void put_spaces(FILE *file, const bil_description *d)
 {
+    for (uint16_t i = 0; i < d->space_count; i++) {
+        const bil_mailbox *box = d->spaces[i].mailbox;
+        if (box)
+            fprintf(file, "static const bil_mailbox mailbox_%u = {%u, %u, %s, %s};\n", i, box->index, box->value,
+                    ways[box->way], box->echo ? "true" : "false");
+    }
     fputs("static const bil_space spaces[] = {\n", file);
     for (uint16_t i = 0; i < d->space_count; i++) {
         const bil_space *s = &d->spaces[i];
@@ -247,11 +256,15 @@ static void put_spaces(FILE *file, const bil_description *d)
         put_string(file, s->ask);
         fputs(", .set = ", file);
         put_string(file, s->set);
-        fprintf(file,
-                ", .reading = %s, .writing = %s, .whole = %s, .bits = %s, .table = %u, .unit = %d, .read_most = %u, "
-                ".write_most = %u},\n",
-                sharings[s->reading], sharings[s->writing], s->whole ? "true" : "false", s->bits ? "true" : "false",
-                s->table, s->unit, s->read_most, s->write_most);
+        fprintf(file, ", .reading = %s, .writing = %s, .keys = %s, .whole = %s, .bits = %s,\n     ",
+                sharings[s->reading], sharings[s->writing], s->keys ? "true" : "false", s->whole ? "true" : "false",
+                s->bits ? "true" : "false");
+        fprintf(file, ".table = %u, .unit = %d, .more = %u, .reach = %s, ", s->table, s->unit, s->more, reach_of(s));
+        if (s->mailbox)
+            fprintf(file, ".mailbox = &mailbox_%u, ", i);
+        else
+            fputs(".mailbox = NULL, ", file);
+        fprintf(file, ".read_most = %u, .write_most = %u},\n", s->read_most, s->write_most);
     }
     fputs("};\n", file);
 }
@@ -432,7 +445,7 @@ void description_write_c(const bil_description *d, const char *name, FILE *file)
 {
     fputs("/* Made from a description by the generator; don't edit. C11, and C++20. */\n#include <stddef.h>\n\n", file);
     fprintf(file,
-            "#include \"bilancia/description.h\"\n\n#if BIL_TABLE_VERSION != %d\n#error \"this table was made for "
+            "#include \"bilancia/cells.h\"\n\n#if BIL_TABLE_VERSION != %d\n#error \"this table was made for "
             "another version of bilancia: make it again with its bilancia-table\"\n#endif\n\n",
             BIL_TABLE_VERSION);
     fprintf(file,

@@ -1,0 +1,130 @@
+/* Ways to reach values that take more than a request for cells side by side. */
+#include "in_cells.h"
+
+/* ---- single bits: sixteen of them stand in a cell ---- */
+
+static void carry_bits(bil_cell_link *link, const bil_transfer *t)
+{
+    const bil_param *params = t->description->params;
+    for (uint16_t i = 0; i < t->count; i++) {
+        uint32_t at = params[t->items[i]].at.number - params[t->items[0]].at.number;
+        uint16_t *cell = &link->cells[at / 16], bit = (uint16_t)(1u << at % 16);
+        if (t->write) {
+            *cell = (uint16_t)(t->raw[i] ? *cell | bit : *cell & ~bit);
+        } else {
+            t->raw[i] = *cell & bit ? 1 : 0;
+            t->cause[i] = BIL_OK;
+        }
+    }
+}
+
+static void clear(bil_cell_link *link)
+{
+    for (uint16_t i = 0; i < BIL_CELLS_MAX; i++)
+        link->cells[i] = 0;
+}
+
+static bil_outcome single_bits(bil_cell_link *link, const bil_transfer *t, const bil_span *span, bil_result *result)
+{
+    const bil_cells *below = &link->below;
+    if (span->count > BIL_CELL_BITS_MAX)
+        return bil_cells_refuse(result, BIL_E_REFUSED);
+    if (t->write) {
+        clear(link);
+        carry_bits(link, t);
+        return below->ops->write(below->ctx, span, link->cells, result);
+    }
+    bil_outcome outcome = below->ops->read(below->ctx, span, link->cells, result);
+    if (outcome == BIL_DONE)
+        carry_bits(link, t);
+    return outcome;
+}
+
+const bil_reach bil_reach_bits = {single_bits};
+
+/* ---- values that have only some bits of their cell ---- */
+
+/* Does a cell have bits that none of these values has? */
+static bool leaves_bits(const bil_transfer *t)
+{
+    const bil_param *params = t->description->params;
+    uint16_t covered = 0;
+    for (uint16_t i = 0; i < t->count; i++) {
+        const bil_param *param = &params[t->items[i]];
+        covered |= bil_cell_mask(&param->format);
+        bool last = i + 1 == t->count || params[t->items[i + 1]].at.number != param->at.number;
+        if (last && covered != 0xffff)
+            return true;
+        covered = last ? 0 : covered;
+    }
+    return false;
+}
+
+/* Before the request that is meant; nothing of that has happened yet, whatever became of this one. */
+static bil_outcome before(bil_outcome outcome, bil_result *result)
+{
+    result->more += outcome == BIL_DONE;
+    return outcome == BIL_UNKNOWN ? BIL_NOT_SENT : outcome;
+}
+
+/* The other bits of a cell go back as they were read, in the same breath. */
+static bil_outcome parts(bil_cell_link *link, const bil_transfer *t, const bil_span *span, bil_result *result)
+{
+    bil_span at = *span;
+    for (uint16_t i = 0; i < t->count && at.way == BIL_WAY_MASKED; i++) /* all of one cell */
+        at.mask |= bil_cell_mask(&t->description->params[t->items[i]].format);
+    if (t->write)
+        clear(link);
+    if (t->write && span->way != BIL_WAY_MASKED && leaves_bits(t)) {
+        bil_span whole = *span;
+        whole.way = BIL_WAY_TOGETHER;
+        if (whole.count > BIL_CELLS_MAX)
+            return bil_cells_refuse(result, BIL_E_REFUSED);
+        bil_outcome outcome = before(link->below.ops->read(link->below.ctx, &whole, link->cells, result), result);
+        if (outcome != BIL_DONE)
+            return outcome;
+    }
+    return bil_cells_transfer(link, t, &at, result);
+}
+
+const bil_reach bil_reach_parts = {parts};
+
+/* ---- a mailbox: the number of a value into one cell, and there it lies in others ---- */
+
+/* Read together with the number, a value is told from that which somebody else has called up meanwhile. */
+static bil_outcome called_up(bil_cell_link *link, const bil_transfer *t, const bil_span *value, bil_result *result)
+{
+    const bil_param *param = &t->description->params[t->items[0]];
+    bil_span both = *value;
+    both.first--;
+    both.count++;
+    bil_outcome outcome = link->below.ops->read(link->below.ctx, &both, link->cells, result);
+    if (outcome != BIL_DONE)
+        return outcome;
+    if (link->cells[0] != param->at.number) {
+        result->cause = BIL_E_BUSY;
+        return BIL_BUSY;
+    }
+    t->cause[0] = (uint8_t)bil_value_from_cells(&param->format, link->cells + 1, t->raw);
+    return BIL_DONE;
+}
+
+static bil_outcome mailbox(bil_cell_link *link, const bil_transfer *t, const bil_span *span, bil_result *result)
+{
+    const bil_mailbox *box = t->description->spaces[span->space].mailbox;
+    bil_span at = *span;
+    at.first = box->index;
+    at.count = 1;
+    at.way = box->way;
+    link->cells[0] = span->first;
+    bil_outcome outcome = before(link->below.ops->write(link->below.ctx, &at, link->cells, result), result);
+    if (outcome != BIL_DONE)
+        return outcome;
+    at = *span;
+    at.first = box->value;
+    if (!t->write && box->echo)
+        return called_up(link, t, &at, result);
+    return bil_cells_transfer(link, t, &at, result);
+}
+
+const bil_reach bil_reach_mailbox = {mailbox};
