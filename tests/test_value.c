@@ -334,10 +334,61 @@ static void parts_hold_what_they_take(void **state)
         }
 }
 
+/* Every cell in every form: taken, and given back as it was, or refused. */
+static void forms_of_one_cell(void **state)
+{
+    (void)state;
+    static const struct {
+        const bil_form *form;
+        bil_type type;
+        uint8_t size, bit, width;
+        unsigned taken;                                    /* of 65536 */
+    } forms[] = {{&bil_form_bcd, BIL_U16, 2, 0, 0, 10000}, /* four digits */
+                 {&bil_form_bcd, BIL_U8, 1, 0, 0, 256},    /* 0000 to 0255 */
+                 {&bil_form_bcd, BIL_U8, 1, 4, 8, 100 * 256},
+                 {&bil_form_sign_magnitude, BIL_I16, 2, 0, 0, 65535}, /* all but the zero with a sign */
+                 {&bil_form_sign_magnitude, BIL_I8, 1, 0, 0, 255},    /* -127 to 127 */
+                 {&bil_form_sign_magnitude, BIL_I8, 1, 3, 4, 15 * 4096},
+                 {&bil_form_part, BIL_I8, 1, 5, 3, 65536},
+                 {&bil_form_part, BIL_U16, 2, 0, 16, 65536},
+                 {&bil_form_part, BIL_BOOL, 1, 15, 1, 65536},
+                 {&bil_form_blanks, BIL_TEXT, 1, 0, 0, 2 * 256}, /* with NUL, or a blank behind it */
+                 {&bil_form_wide, BIL_TEXT, 1, 0, 0, 256},
+                 {&bil_form_odd, BIL_TEXT, 1, 0, 0, 256},
+                 {&bil_form_loose, BIL_TEXT, 1, 0, 0, 65536},
+                 {&bil_form_loose, BIL_I8, 1, 0, 0, 65536}};
+    for (size_t i = 0; i < sizeof forms / sizeof forms[0]; i++)
+        for (uint8_t order = 0; order < 4; order++) {
+            bil_format f = {.type = (uint8_t)forms[i].type,
+                            .size = forms[i].size,
+                            .mul = 1,
+                            .order = order,
+                            .form = forms[i].form,
+                            .bit = forms[i].bit,
+                            .width = forms[i].width};
+            unsigned taken = 0;
+            for (unsigned cell = 0; cell <= UINT16_MAX; cell++) {
+                uint8_t raw[2], back[2];
+                uint16_t in = (uint16_t)cell, out = in;
+                if (bil_value_from_cells(&f, &in, raw) != BIL_OK)
+                    continue;
+                taken++;
+                assert_int_equal(bil_value_to_cells(&f, raw, &out), BIL_OK);
+                assert_int_equal(bil_value_from_cells(&f, &out, back), BIL_OK);
+                assert_memory_equal(raw, back, f.size);
+                if (f.form != &bil_form_loose && f.form != &bil_form_blanks)
+                    assert_int_equal(in, out);
+            }
+            if (taken != forms[i].taken)
+                fail_msg("%s of %s: %u cells are taken", f.form->name, bil_type_name(forms[i].type), taken);
+        }
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(parts_hold_what_they_take),
+        cmocka_unit_test(forms_of_one_cell),
         cmocka_unit_test(numbers_of_8_and_16_bits_all),
         cmocka_unit_test(numbers_of_32_and_64_bits_at_random),
         cmocka_unit_test(floats_keep_their_bits),

@@ -101,41 +101,40 @@ const bil_form bil_form_wide = {"wide", wide_cells, wide_from, wide_to};
 
 /* ---- numbers ---- */
 
-static uint64_t ones(size_t bits)
+static size_t place(const bil_format *format, size_t i)
 {
-    return bits < 64 ? (UINT64_C(1) << bits) - 1 : UINT64_MAX;
-}
-
-static size_t place(const bil_format *format, size_t i, size_t cells)
-{
-    return format->order & BIL_LOW_CELL_FIRST ? cells - 1 - i : i;
+    return format->order & BIL_LOW_CELL_FIRST ? (format->size + 1u) / 2 - 1 - i : i;
 }
 
 /* How many bits of its cells are the value's. */
-static size_t room(const bil_format *format)
+static unsigned room(const bil_format *format)
 {
-    return format->width ? format->width : 16 * ((format->size + 1u) / 2);
+    return format->width ? format->width : (format->size + 1u) / 2 * 16;
+}
+
+/* Of the cell of a value that has only a part of it. */
+static uint32_t own_bits(const bil_format *format)
+{
+    return (UINT32_C(1) << format->width) - 1;
 }
 
 static uint64_t wire_of(const bil_format *format, const uint16_t *cells)
 {
-    size_t count = (format->size + 1u) / 2;
     uint64_t wire = 0;
-    for (size_t i = 0; i < count; i++)
-        wire = wire << 16 | bil_cell_swapped(format, cells[place(format, i, count)]);
-    return format->width ? wire >> format->bit & ones(format->width) : wire;
+    for (size_t i = 0; i < (format->size + 1u) / 2; i++)
+        wire = wire << 16 | bil_cell_swapped(format, cells[place(format, i)]);
+    return format->width ? (uint32_t)wire >> format->bit & own_bits(format) : wire;
 }
 
 /* Of a value that has only a part of its cell the rest stays as it is. */
 static int put_wire(const bil_format *format, uint64_t wire, uint16_t *cells)
 {
-    size_t count = (format->size + 1u) / 2;
     if (format->width) {
-        uint64_t mask = ones(format->width) << format->bit;
-        wire = (bil_cell_swapped(format, cells[0]) & ~mask) | wire << format->bit;
+        uint32_t others = bil_cell_swapped(format, cells[0]) & ~(own_bits(format) << format->bit);
+        wire = others | (uint32_t)wire << format->bit;
     }
-    for (size_t i = 0; i < count; i++)
-        cells[place(format, i, count)] = bil_cell_swapped(format, (uint16_t)(wire >> 16 * (count - 1 - i) & 0xffff));
+    for (size_t i = (format->size + 1u) / 2; i-- > 0; wire >>= 16)
+        cells[place(format, i)] = bil_cell_swapped(format, (uint16_t)(wire & 0xffff));
     return BIL_OK;
 }
 
@@ -144,60 +143,86 @@ static bool is_signed(const bil_format *format)
     return bil_type_is_signed((bil_type)format->type);
 }
 
-/* A raw value as a number of 64 bits. */
-static uint64_t number_of(const bil_format *format, const uint8_t *raw)
+static bool is_negative(const bil_format *format, const uint8_t *raw)
 {
-    size_t own = 8u * format->size;
-    uint64_t number = bil_value_number(raw, format->size);
-    return is_signed(format) && number >> (own - 1) & 1 ? number | ~ones(own) : number;
+    return is_signed(format) && raw[0] & 0x80;
 }
 
 /* Decimal digits of four bits each. Sixteen of them fit in 64 bits. */
 static int bcd_from(const bil_format *format, const uint16_t *cells, uint8_t *raw)
 {
     uint64_t digits = wire_of(format, cells), number = 0;
-    for (int shift = 60; shift >= 0; shift -= 4) {
-        uint64_t digit = digits >> shift & 15;
+    for (unsigned i = 0; i < 16; i++, digits <<= 4) {
+        unsigned digit = (unsigned)(digits >> 60);
         if (digit > 9)
             return BIL_E_ENCODING;
         number = number * 10 + digit;
     }
     bil_value_put_number(raw, format->size, number);
-    return number > ones(8u * format->size) ? BIL_E_ENCODING : BIL_OK;
+    return bil_value_number(raw, format->size) == number ? BIL_OK : BIL_E_ENCODING;
 }
 
 static int bcd_to(const bil_format *format, const uint8_t *raw, uint16_t *cells)
 {
     uint64_t number = bil_value_number(raw, format->size), digits = 0;
-    for (size_t shift = 0; shift + 4 <= room(format); shift += 4, number /= 10)
-        digits |= number % 10 << shift;
-    return number ? BIL_E_RANGE : put_wire(format, digits, cells);
+    for (unsigned i = 0; i < 64; i += 4, number /= 10) {
+        digits = digits >> 4 | number % 10 << 60;
+        if (i >= room(format) && number)
+            return BIL_E_RANGE;
+    }
+    return put_wire(format, digits, cells);
 }
 
 static int sign_from(const bil_format *format, const uint16_t *cells, uint8_t *raw)
 {
-    uint64_t wire = wire_of(format, cells), sign = UINT64_C(1) << (room(format) - 1), magnitude = wire & (sign - 1);
-    if (magnitude > ones(8u * format->size - 1) || wire == sign) /* zero has no sign: it would come back without */
-        return BIL_E_ENCODING;
-    bil_value_put_number(raw, format->size, wire & sign ? ~magnitude + 1 : magnitude);
-    return BIL_OK;
+    uint64_t wire = wire_of(format, cells), sign = UINT64_C(1) << (room(format) - 1);
+    bool negative = wire & sign;
+    uint64_t magnitude = wire & ~sign;
+    bil_value_put_number(raw, format->size, negative ? ~magnitude + 1 : magnitude);
+    /* larger than the type, or zero with a sign, it would come back as another one */
+    bool fits = magnitude >> 4 >> (8u * format->size - 5) == 0 && is_negative(format, raw) == negative;
+    return fits ? BIL_OK : BIL_E_ENCODING;
 }
 
 static int sign_to(const bil_format *format, const uint8_t *raw, uint16_t *cells)
 {
-    uint64_t number = number_of(format, raw), sign = UINT64_C(1) << (room(format) - 1);
-    bool negative = number >> 63;
-    uint64_t magnitude = negative ? ~number + 1 : number;
-    return magnitude < sign ? put_wire(format, magnitude | (negative ? sign : 0), cells) : BIL_E_RANGE;
+    uint64_t number = bil_value_number(raw, format->size), sign = UINT64_C(1) << (room(format) - 1);
+    bool negative = is_negative(format, raw);
+    if (negative)
+        number = (UINT64_C(1) << 4 << (8u * format->size - 4)) - number;
+    return number < sign ? put_wire(format, number | (negative ? sign : 0), cells) : BIL_E_RANGE;
 }
 
-/* What the value leaves of its cells may be anything: the upper half of a number, the last byte of a text. */
+/* Some bits of a cell, those of a signed number with the sign in the highest. */
+static int part_from(const bil_format *format, const uint16_t *cells, uint8_t *raw)
+{
+    uint32_t number = (uint32_t)wire_of(format, cells);
+    if (is_signed(format) && number > own_bits(format) / 2)
+        number |= ~own_bits(format);
+    bil_value_put_number(raw, format->size, number);
+    return BIL_OK;
+}
+
+static int part_to(const bil_format *format, const uint8_t *raw, uint16_t *cells)
+{
+    uint32_t number = (uint32_t)bil_value_number(raw, format->size), above = ~own_bits(format);
+    if (is_negative(format, raw)) {
+        number |= ~UINT32_C(0) << 8 * format->size;
+        above |= own_bits(format) / 2 + 1;
+        return (number & above) == above ? put_wire(format, number & own_bits(format), cells) : BIL_E_RANGE;
+    }
+    if (is_signed(format))
+        above |= own_bits(format) / 2 + 1;
+    return number & above ? BIL_E_RANGE : put_wire(format, number, cells);
+}
+
+/* ---- an odd number of bytes: what they leave of the cells is nothing, or anything ---- */
+
 static int loose_from(const bil_format *format, const uint16_t *cells, uint8_t *raw)
 {
     if (format->type != BIL_TEXT) {
-        uint64_t number = wire_of(format, cells) & ones(8u * format->size);
-        bil_value_put_number(raw, format->size, number);
-        return format->type == BIL_BOOL && number > 1 ? BIL_E_ENCODING : BIL_OK;
+        bil_value_put_number(raw, format->size, wire_of(format, cells));
+        return format->type == BIL_BOOL && raw[0] > 1 ? BIL_E_ENCODING : BIL_OK;
     }
     for (size_t i = 0; i < format->size; i++)
         raw[i] = byte_of(format, cells, i);
@@ -212,44 +237,29 @@ static int loose_to(const bil_format *format, const uint8_t *raw, uint16_t *cell
     return BIL_OK;
 }
 
-/* Fewer bits than the type has, those of a signed number with the sign in the highest; or more, then above it stand
- * zeros, or its sign. */
-static int part_from(const bil_format *format, const uint16_t *cells, uint8_t *raw)
+/* A number with its sign in all bits above it. */
+static uint64_t filled(const bil_format *format, const uint8_t *raw)
 {
-    size_t own = 8u * format->size, bits = room(format);
-    uint64_t wire = wire_of(format, cells), number = wire & ones(own);
-    bool negative = is_signed(format) && wire >> (bits - 1) & 1;
-    if (bits < own && negative)
-        number |= ones(own) & ~ones(bits);
-    if (bits > own && wire >> own != (negative ? ones(bits - own) : 0))
-        return BIL_E_ENCODING;
-    bil_value_put_number(raw, format->size, number);
-    return (format->type == BIL_BOOL && number > 1) || (negative && number >> (own - 1) == 0) ? BIL_E_ENCODING : BIL_OK;
+    uint64_t number = bil_value_number(raw, format->size);
+    return is_negative(format, raw) ? number | UINT64_MAX << 8 * format->size : number;
 }
 
-static int part_to(const bil_format *format, const uint8_t *raw, uint16_t *cells)
-{
-    size_t bits = room(format);
-    uint64_t number = number_of(format, raw), wire = number & ones(bits);
-    bool negative = is_signed(format) && wire >> (bits - 1) & 1;
-    return (negative ? wire | ~ones(bits) : wire) == number ? put_wire(format, wire, cells) : BIL_E_RANGE;
-}
-
-/* An odd number of bytes: what they leave of the cells is nothing. */
 static int odd_from(const bil_format *format, const uint16_t *cells, uint8_t *raw)
 {
-    if (format->type != BIL_TEXT)
-        return part_from(format, cells, raw);
-    return byte_of(format, cells, format->size) ? BIL_E_ENCODING : loose_from(format, cells, raw);
+    int error = loose_from(format, cells, raw);
+    if (format->type == BIL_TEXT)
+        return byte_of(format, cells, format->size) ? BIL_E_ENCODING : error;
+    uint64_t left = filled(format, raw) ^ wire_of(format, cells);
+    return left << (64 - room(format)) ? BIL_E_ENCODING : error;
 }
 
 static int odd_to(const bil_format *format, const uint8_t *raw, uint16_t *cells)
 {
-    return format->type == BIL_TEXT ? loose_to(format, raw, cells) : part_to(format, raw, cells);
+    return format->type == BIL_TEXT ? loose_to(format, raw, cells) : put_wire(format, filled(format, raw), cells);
 }
 
 const bil_form bil_form_bcd = {"bcd", NULL, bcd_from, bcd_to};
 const bil_form bil_form_sign_magnitude = {"sign_magnitude", NULL, sign_from, sign_to};
-const bil_form bil_form_loose = {"loose", NULL, loose_from, loose_to};
 const bil_form bil_form_part = {"part", NULL, part_from, part_to};
+const bil_form bil_form_loose = {"loose", NULL, loose_from, loose_to};
 const bil_form bil_form_odd = {"odd", NULL, odd_from, odd_to};
