@@ -4,7 +4,20 @@
 #include "help.h"
 #include "host/describe/load.h"
 
-enum { THINGS = 24, PLACES = 400, SPACES = 6, BOX = 5, OWN = 20, STARTS = 10, ORDER = 11, KEY = 13, CALL = 1000 };
+enum {
+    THINGS = 24,
+    PLACES = 400,
+    SPACES = 6,
+    BOX = 5,
+    OWN = 20,
+    STARTS = 10,
+    ORDER = 11,
+    KEY = 13,
+    BEGIN = 16,
+    COMMIT = 17,
+    LOCK = 18,
+    CALL = 1000
+};
 
 /* A key of six digits, as its cells have it. */
 static const struct {
@@ -15,7 +28,8 @@ static const struct {
              {"type: u32, form: bcd", {0x0010, 0x5765}},
              {"type: u32, cell_order: low_first", {0x9d25, 1}},
              {"type: text, size: 6", {0x3130, 0x3537, 0x3635}},
-             {"type: u48, form: bcd, byte_order: low_first", {0, 0x1000, 0x6557}}};
+             {"type: u48, form: bcd, byte_order: low_first", {0, 0x1000, 0x6557}},
+             {"type: u16", {77}}}; /* its own serial number */
 enum { LOCKS = sizeof locks / sizeof locks[0] };
 
 /* Where things lie: the four tables of the device, the holding cells of the unit two numbers above it, and a mailbox,
@@ -45,7 +59,13 @@ typedef struct device {
     unsigned others, disturbed; /* somebody else calls up something every so often; so often that was just now */
     unsigned signs;             /* 0: its name tells the model, else one code, or two */
     unsigned lock;              /* 0: none; else how its key looks */
-    bool open;
+    bool open, locks;           /* is it unlocked; can it be locked again */
+    unsigned lasts;             /* it does that by itself after so long, 0: never */
+    uint64_t opened, replied;
+    unsigned unlocks;
+    unsigned pause, write_pause, hurried; /* what it needs between two requests, and those that came sooner */
+    bool wrote, together, begun;          /* values come between BEGIN and COMMIT, and are in force from then on */
+    uint16_t coming[SPACES][PLACES];
     dice d;
 } device;
 
@@ -214,6 +234,20 @@ static bool may(const device *v, const bil_span *at, bool write)
     return true;
 }
 
+/* A request arrives, after the silence that is asked for. */
+static void arrives(device *v, const bil_span *at, bool write)
+{
+    unsigned needs = v->wrote ? v->write_pause : v->pause;
+    uint64_t from = v->replied ? v->replied + at->pause_ms : 0;
+    v->now = v->now < from ? from : v->now;
+    v->hurried += v->replied && v->now < v->replied + needs;
+    v->now += 5;
+    v->replied = v->now;
+    v->wrote = write;
+    if (v->lasts && v->lock && v->now >= v->opened + v->lasts)
+        v->open = false;
+}
+
 /* What was called up, shown behind where that can be read back, or in another place. */
 static bil_outcome read_box(device *v, const bil_span *at, uint16_t *cells, bil_result *result)
 {
@@ -244,7 +278,9 @@ static bil_outcome write_box(device *v, const bil_span *at, const uint16_t *cell
         const thing *t = &v->things[k];
         if (t->space == BOX && t->at == v->called && v->open && at->first == v->shows && t->cells == at->count &&
             t->writable && t->way == at->way) {
-            memcpy(&v->cells[BOX][t->at], cells, 2u * t->cells);
+            if (v->together && !v->begun)
+                return no(result, 4);
+            memcpy(&(v->together ? v->coming : v->cells)[BOX][t->at], cells, 2u * t->cells);
             return BIL_DONE;
         }
     }
@@ -254,7 +290,7 @@ static bil_outcome write_box(device *v, const bil_span *at, const uint16_t *cell
 static bil_outcome read_cells(void *ctx, const bil_span *at, uint16_t *cells, bil_result *result)
 {
     device *v = ctx;
-    v->now += 5;
+    arrives(v, at, false);
     v->reads++;
     int space = space_of(at);
     if (space == BOX)
@@ -272,10 +308,32 @@ static bil_outcome read_cells(void *ctx, const bil_span *at, uint16_t *cells, bi
     return BIL_DONE;
 }
 
+/* What follows from a value in its own cells. */
+static bil_outcome obey(device *v, unsigned at, bil_result *result)
+{
+    if (at == KEY) {
+        v->open = v->lock && memcmp(&v->cells[0][KEY], locks[v->lock].cells, sizeof locks[0].cells) == 0;
+        v->opened = v->now;
+        v->unlocks++;
+    }
+    if (at == LOCK)
+        v->open = !v->lock;
+    if (at == BEGIN)
+        memcpy(v->coming, v->cells, sizeof v->coming);
+    if (at == COMMIT && !v->begun)
+        return no(result, 4);
+    for (unsigned k = 0; at == COMMIT && k < v->count; k++) {
+        const thing *t = &v->things[k];
+        memcpy(&v->cells[t->space][t->at], &v->coming[t->space][t->at], 2u * t->cells);
+    }
+    v->begun = at == BEGIN || (v->begun && at != COMMIT);
+    return BIL_DONE;
+}
+
 static bil_outcome write_cells(void *ctx, const bil_span *at, const uint16_t *cells, bil_result *result)
 {
     device *v = ctx;
-    v->now += 5;
+    arrives(v, at, true);
     v->writes++;
     int space = space_of(at);
     if (space == BOX)
@@ -295,16 +353,17 @@ static bil_outcome write_cells(void *ctx, const bil_span *at, const uint16_t *ce
                 return no(result, 3);
         }
     }
+    bool own = space == 0 && at->first < OWN;
+    if (!own && v->together && !v->begun)
+        return no(result, 4);
     for (unsigned i = 0; i < at->count; i++) {
-        uint16_t *cell = &v->cells[space][at->first + i];
+        uint16_t *cell = &(!own && v->together ? v->coming : v->cells)[space][at->first + i];
         unsigned one = space == 2 ? (unsigned)cells[i / 16] >> i % 16 & 1 : cells[i];
         *cell = (uint16_t)(at->way == BIL_WAY_MASKED ? (*cell & ~(unsigned)at->mask) | (one & at->mask) : one);
         if (space == 0 && at->first + i == ORDER)
             v->cells[0][STARTS]++;
     }
-    if (space == 0 && at->first == KEY)
-        v->open = v->lock && memcmp(&v->cells[0][KEY], locks[v->lock].cells, sizeof locks[0].cells) == 0;
-    return BIL_DONE;
+    return own ? obey(v, at->first, result) : BIL_DONE;
 }
 
 static void hang_up(void *ctx)
@@ -380,14 +439,40 @@ static bool make_part(device *v, thing *t, unsigned from)
     return t->width > 0;
 }
 
+/* What it has to be told, and what it needs between two requests. */
+static void make_manners(device *v, char out[700], char key[160])
+{
+    v->lock = roll_below(&v->d, LOCKS);
+    v->open = !v->lock;
+    v->pause = roll_below(&v->d, 2) * roll_below(&v->d, 90);
+    v->write_pause = v->pause + roll_below(&v->d, 2) * roll_below(&v->d, 300);
+    v->lasts = roll_below(&v->d, 2) * (2000 + roll_below(&v->d, 2000));
+    v->locks = roll_below(&v->d, 2);
+    v->together = roll_below(&v->d, 3) == 0;
+    v->begun = v->wrote = false;
+    char lasts[40] = "";
+    if (v->lasts)
+        snprintf(lasts, sizeof lasts, "lasts_ms: %u, ", v->lasts);
+    *out = *key = '\0';
+    if (v->lock) {
+        snprintf(out, 200, "  - {does: unlock, %ssteps: [{%s, repeatable: yes}]}\n", lasts,
+                 v->lock == LOCKS - 1 ? "write: x.key, from: id.serial" : "secret: x.key, slot: password");
+        snprintf(key, 160, "  x.key: {name: K, %s, class: secret, writes: multiple, at: %d}\n", locks[v->lock].how,
+                 KEY);
+    }
+    if (v->together)
+        strcat(out, "  - {does: begin, steps: [{write: x.begin, value: 1}]}\n"
+                    "  - {does: commit, steps: [{write: x.commit, value: 1}]}\n");
+    if (v->locks)
+        strcat(out, "  - {does: lock, steps: [{write: x.lock, value: 1, repeatable: yes}]}\n");
+}
+
 static void make_model(device *v, char *text, size_t size)
 {
     unsigned next[SPACES] = {OWN, 0, 0, 0, 0, 0};
     v->most_read = 90 + roll_below(&v->d, 36);
     v->most_write = 90 + roll_below(&v->d, 34);
     v->most_bits = 20 + roll_below(&v->d, 200);
-    v->lock = roll_below(&v->d, LOCKS);
-    v->open = !v->lock;
     v->shows = CALL + 1 + 100 * roll_below(&v->d, 2);
     v->echo = v->shows == CALL + 1 && roll_below(&v->d, 2);
     v->call_way = roll_below(&v->d, 2);
@@ -400,30 +485,30 @@ static void make_model(device *v, char *text, size_t size)
         "  id.code: {name: C, type: u16, class: unit, at: 0}\n",
         "  id.code: {name: C, type: u16, class: unit, at: 0}\n  id.board: {name: B, type: u8, class: unit, at: 2}\n"};
     v->signs = roll_below(&v->d, 3);
-    char unlock[100] = "", key[160] = "";
-    if (v->lock) {
-        snprintf(unlock, sizeof unlock,
-                 "  - {does: unlock, steps: [{secret: x.key, slot: password, repeatable: yes}]}\n");
-        snprintf(key, sizeof key, "  x.key: {name: K, %s, class: secret, writes: multiple, at: %d}\n",
-                 locks[v->lock].how, KEY);
-    }
+    char manners[700], key[160];
+    make_manners(v, manners, key);
     size_t used = (size_t)snprintf(
         text, size,
         "bilancia_description: 0\nvendor: Esempio\nmodel: RM\nrevision: 1\nfirmware: [\"\"]\nhardware: [\"\"]\n"
         "stored_values: by_restart\nlink: {largest_read: %u, largest_write: %u, largest_read_bits: %u, "
-        "largest_write_bits: %u}\nspaces: {annex: {table: holding, above: 2}, box: {mailbox: %s}}\n"
+        "largest_write_bits: %u, pause_ms: %u, write_pause_ms: %u}\nspaces: {annex: {table: holding, above: 2}, box: "
+        "{mailbox: %s}}\n"
         "identify: {model: %s, serial: id.serial}\nrestart_shows: {counter: id.starts}\nwrites_last: "
         "yes\nprocedures:\n"
         "  - {does: restart, steps: [{write: x.restart, value: 1}, {reconnect: 500}]}\n%s"
         "parameters:\n"
         "%s  id.serial: {name: N, type: u16, class: unit, at: 1}\n"
         "  id.starts: {name: S, type: u16, class: unit, at: %d}\n"
-        "  x.restart: {name: R, type: u16, class: command, at: %d}\n%s",
-        v->most_read, v->most_write, v->most_bits, v->most_bits, box, says[v->signs], unlock, codes[v->signs], STARTS,
-        ORDER, key);
+        "  x.restart: {name: R, type: u16, class: command, at: %d}\n%s"
+        "  x.begin: {name: B, type: u16, class: command, at: %d}\n"
+        "  x.commit: {name: C, type: u16, class: command, at: %d}\n"
+        "  x.lock: {name: L, type: u16, class: command, at: %d}\n",
+        v->most_read, v->most_write, v->most_bits, v->most_bits, v->pause, v->write_pause, box, says[v->signs], manners,
+        codes[v->signs], STARTS, ORDER, key, BEGIN, COMMIT, LOCK);
     memset(v->there, 0, sizeof v->there);
     v->there[0][2] = v->signs == 2;
     v->there[0][0] = v->there[0][1] = v->there[0][STARTS] = v->there[0][ORDER] = true;
+    v->there[0][BEGIN] = v->there[0][COMMIT] = v->there[0][LOCK] = true;
     v->there[0][KEY] = v->there[0][KEY + 1] = v->there[0][KEY + 2] = v->lock != 0;
     v->count = 1 + roll_below(&v->d, THINGS);
     for (unsigned i = 0; i < v->count; i++) {
@@ -506,6 +591,7 @@ static bil_action run(device *v, bil_job_kind kind, bil_image *have, bil_image *
     bil_action end;
     assert_int_equal(bil_job_init(&job, memory, bil_job_size(d), &config), BIL_OK);
     bil_cell_link over;
+    v->replied = 0;
     bil_run_hooks hooks = {
         .struct_size = sizeof hooks, .ask = yes, .record = yes, .save = saved, .secret = secret, .ctx = v};
     assert_int_equal(
@@ -553,7 +639,7 @@ static void as_their_manuals_say(void **state)
     static device v;
     static char text[20000], why[400];
     v.d.state = 1618;
-    unsigned models = rounds(10000), values = 0, functions[3] = {0}, more = 0, disturbed = 0;
+    unsigned models = rounds(10000), values = 0, functions[3] = {0}, more = 0, disturbed = 0, again = 0;
     for (unsigned round = 0; round < models; round++) {
         loaded_description loaded;
         bil_job_progress progress;
@@ -576,7 +662,7 @@ static void as_their_manuals_say(void **state)
             any_value(&v, t, t->raw);
             put(&v, t, t->raw, true);
         }
-        v.reads = v.writes = 0;
+        v.reads = v.writes = v.hurried = 0;
         bil_action end = {0};
         if (v.signs &&
             roll_below(&v.d, 10) == 0) { /* another one of the maker's, with one number that is another one */
@@ -625,7 +711,7 @@ static void as_their_manuals_say(void **state)
         }
         memcpy(should, v.cells, sizeof should);
         memcpy(v.cells, kept.cells, sizeof v.cells);
-        v.reads = v.writes = v.of_values = 0;
+        v.reads = v.writes = v.of_values = v.unlocks = 0;
         memset(v.functions, 0, sizeof v.functions);
         end = run(&v, BIL_JOB_WRITE, &have, &want, &progress);
         if (changed && end.u.end.verdict != BIL_VERDICT_VERIFIED)
@@ -633,11 +719,16 @@ static void as_their_manuals_say(void **state)
                      bil_error_name((int)end.u.end.cause), end.u.end.param, text);
         should[0][STARTS] = v.cells[0][STARTS];
         should[0][ORDER] = v.cells[0][ORDER];
-        memcpy(&should[0][KEY], &v.cells[0][KEY], 3 * sizeof should[0][0]);
+        memcpy(&should[0][KEY], &v.cells[0][KEY], 6 * sizeof should[0][0]); /* and what it was told */
+        if (v.hurried)
+            fail_msg("round %u: %u requests came too soon, in\n%s", round, v.hurried, text);
+        if (v.locks && v.lock && v.open)
+            fail_msg("round %u: it is left unlocked, in\n%s", round, text);
         if (memcmp(should, v.cells, sizeof should) != 0)
             fail_msg("round %u: the device has other bits than it should have, in\n%s", round, text);
         assert_int_equal(v.reads + v.writes, progress.read_requests + progress.write_requests +
                                                  progress.identity_requests + progress.other_requests);
+        again += v.unlocks > 2;                        /* once, and where it is held again after the restart */
         more += progress.write_requests > v.of_values; /* cells read before some of their bits were written */
         for (int i = 0; i < 3; i++)
             functions[i] += v.functions[i];
@@ -645,8 +736,9 @@ static void as_their_manuals_say(void **state)
         free_image(&want);
         description_free(&loaded);
     }
-    print_message("%u models, %u values; %u requests wrote several, %u one, %u some bits\n", models, values,
-                  functions[0], functions[1], functions[2]);
+    assert_true(again > models / 100);
+    print_message("%u models, %u values; %u requests wrote several, %u one, %u some bits; %u unlocked again\n", models,
+                  values, functions[0], functions[1], functions[2], again);
     assert_true(functions[0] > models / 4 && functions[1] > models / 4 && functions[2] > models / 20 &&
                 more > models / 20 && disturbed > models / 20);
 }

@@ -32,10 +32,11 @@ typedef enum bil_cell_table {
  * bil_reach_parts makes of it. */
 typedef struct bil_span {
     uint16_t space, first, count;
-    uint8_t table; /* bil_cell_table */
-    uint8_t way;   /* bil_way, in writing */
-    int16_t unit;  /* who answers there, as in bil_space */
-    uint16_t mask; /* of a masked write: the bits of the one cell that are written; the others stay */
+    uint8_t table;     /* bil_cell_table */
+    uint8_t way;       /* bil_way, in writing */
+    int16_t unit;      /* who answers there, as in bil_space */
+    uint16_t mask;     /* of a masked write: the bits of the one cell that are written; the others stay */
+    uint16_t pause_ms; /* the request goes out no sooner than so long after the reply before it */
 } bil_span;
 bil_span bil_cells_span(const bil_transfer *transfer);
 
@@ -62,6 +63,7 @@ typedef struct bil_cells {
 /* The memory of a link over cells; the caller's, as long as the link is used. */
 typedef struct bil_cell_link {
     bil_cells below;
+    bool wrote; /* the last request wrote something */
     uint16_t cells[BIL_CELLS_MAX];
 } bil_cell_link;
 

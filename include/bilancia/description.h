@@ -18,7 +18,7 @@ extern "C" {
 #endif
 
 /* Limits of a description, and the mark for "none" among indices. */
-#define BIL_TABLE_VERSION 4 /* of the structs below: a table that was made for another one doesn't compile */
+#define BIL_TABLE_VERSION 5 /* of the structs below: a table that was made for another one doesn't compile */
 #define BIL_ID_MAX 63
 #define BIL_NAME_MAX 48 /* bytes of a plain name */
 #define BIL_UNIT_MAX 15 /* bytes of a unit of measure */
@@ -160,9 +160,11 @@ typedef struct bil_proc_step {
     uint8_t kind;    /* bil_step_kind */
     bool repeatable; /* a write that may be sent again when its fate is unknown */
     uint16_t param;
+    uint16_t from; /* a write: puts there what the device has in another parameter, one more than its index; 0: not */
     uint32_t value, mask;
     uint32_t within_ms, every_ms;
     const char *text;
+    const uint8_t *raw; /* a write: a value that doesn't fit into `value`, of the parameter's size; NULL: `value` */
 } bil_proc_step;
 
 /* What a procedure is for. */
@@ -173,7 +175,10 @@ typedef enum bil_proc_kind {
     BIL_PROC_STORE,
     BIL_PROC_RESTART,
     BIL_PROC_FACTORY_RESET,
-    BIL_PROC_START, /* sets a machine that stands to work again; never played but when a person asks for it now */
+    BIL_PROC_START,  /* sets a machine that stands to work again; never played but when a person asks for it now */
+    BIL_PROC_BEGIN,  /* values of a stage come: a device takes them together, when it is told that they are all there */
+    BIL_PROC_COMMIT, /* that were all of a stage: from here on they are in force, and are read back */
+    BIL_PROC_LOCK,   /* the end of a write: what was unlocked for it is locked */
     BIL_PROC_COUNT
 } bil_proc_kind;
 
@@ -231,6 +236,8 @@ typedef struct bil_link_limits {
     uint16_t reply_ms;            /* a reply usually comes within this */
     uint16_t late_ms;             /* and never later than this: a link is silent so long after a time-out */
     uint16_t busy_ms, busy_tries; /* when busy: ask again after this, so often */
+    uint16_t pause_ms;            /* the line is silent so long after each reply, before the next request */
+    uint16_t write_pause_ms;      /* and so long after that to a write: lasting memory takes its time */
     uint16_t request_cost,
         cell_cost; /* of a request and of a cell or value in it, in units of one's own; 1 and 0 count requests */
 } bil_link_limits;
@@ -271,6 +278,7 @@ typedef struct bil_description {
     uint16_t starts, uptime;
     bool restart_ends_hold;
     uint32_t restart_absent_ms;
+    uint32_t unlock_lasts_ms;    /* it locks itself so long after it was unlocked; 0: never */
     uint16_t state;              /* index of the parameter that tells the state of operation, or BIL_NONE */
     uint32_t state_held;         /* its value while held */
     uint32_t state_idle;         /* 1 << value for each in which the machine stands by itself; values below 32 */

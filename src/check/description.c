@@ -187,6 +187,13 @@ static void check_step(checking *c, const bil_proc_step *step)
 {
     switch (step->kind) {
     case BIL_STEP_WRITE:
+        want_params(c, &step->param, 1);
+        if (c->good && step->from)
+            want(c, step->from <= c->d->count &&
+                        c->d->params[step->from - 1].format.size == c->d->params[step->param].format.size);
+        else if (!step->raw)
+            want_number(c, step->param);
+        break;
     case BIL_STEP_UNTIL:
         want_number(c, step->param);
         break;

@@ -3,7 +3,7 @@
 
 #include "machine.h"
 
-enum { BEGIN, RECHECKING, STAGE, WRITING, BLOCK, REFUSED, UNTOUCHED, READING_BACK };
+enum { BEGIN, RECHECKING, STAGE, OPENING, WRITING, UNLOCKED, BLOCK, CLOSING, REFUSED, UNTOUCHED, READING_BACK };
 
 /* Not what the device refused, nor what there would be no way back from, unless it was named. */
 bool bil_job_plans(const bil_job *job, uint16_t index)
@@ -102,7 +102,8 @@ static flow next_stage(bil_job *job, bil_action *action)
         const bil_request_rule rule = {.write = true, .request_cost = 1};
         bil_plan_requests(job->description, job->items, job->write_count, &rule, job->cost, job->next, NULL);
         job->write_at = 0;
-        job->step = WRITING;
+        job->step = OPENING;
+        bil_begin(job, bil_procedure_of(job, BIL_PROC_BEGIN));
         if (job->recorded_writing)
             return FLOW_ON;
         job->recorded_writing = true;
@@ -117,12 +118,30 @@ static flow next_stage(bil_job *job, bil_action *action)
     return FLOW_DONE;
 }
 
+/* Begins, or ends, what a device takes together. What became of an end that isn't known shows when it is read back. */
+static flow around(bil_job *job, bil_action *action, uint8_t next)
+{
+    flow f = bil_play(job, action, BIL_VERDICT_REFUSED);
+    return f == FLOW_DONE ? on(job, next) : f;
+}
+
+static flow closed(bil_job *job, bil_action *action)
+{
+    flow f = around(job, action, READING_BACK);
+    if (f == FLOW_ON)
+        bil_reader_values(job, job->config.have);
+    return f;
+}
+
+static flow next_block(bil_job *job)
+{
+    bool all = job->write_at >= job->write_count;
+    bil_begin(job, all ? bil_procedure_of(job, BIL_PROC_COMMIT) : NULL);
+    return on(job, all ? CLOSING : UNLOCKED);
+}
+
 static flow start_block(bil_job *job)
 {
-    if (job->write_at >= job->write_count) {
-        bil_reader_values(job, job->config.have);
-        return on(job, READING_BACK);
-    }
     uint16_t from = job->write_at, to = job->next[from];
     uint8_t *raw = job->exchange.raw;
     for (uint16_t i = from; i < to; i++) {
@@ -136,6 +155,12 @@ static flow start_block(bil_job *job)
     }
     bil_exchange_write(job, job->items + from, (uint16_t)(to - from));
     return on(job, BLOCK);
+}
+
+static flow unlocked(bil_job *job, bil_action *action)
+{
+    flow f = around(job, action, BLOCK);
+    return f == FLOW_ON ? start_block(job) : f;
 }
 
 static void mark(bil_job *job, uint16_t from, uint16_t to, uint8_t what)
@@ -252,8 +277,14 @@ static flow step(bil_job *job, bil_action *action)
         return recheck(job, action);
     case STAGE:
         return next_stage(job, action);
+    case OPENING:
+        return around(job, action, WRITING);
     case WRITING:
-        return start_block(job);
+        return next_block(job);
+    case UNLOCKED:
+        return unlocked(job, action);
+    case CLOSING:
+        return closed(job, action);
     case BLOCK:
         return write_block(job, action);
     case REFUSED:

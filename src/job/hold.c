@@ -49,11 +49,20 @@ bool bil_may_be_held(const bil_job *job)
            (bil_stands(job, job->found) || job->description->state_idle == 0 || bil_procedure_of(job, BIL_PROC_START));
 }
 
-/* Begins a procedure; before its first request it is made sure who answers. */
+/* Half of the time is left for what it is unlocked for. */
+static bool is_locked_soon(const bil_job *job)
+{
+    uint32_t lasts = job->description->unlock_lasts_ms;
+    return lasts && job->unlocked && job->now - job->unlocked >= lasts / 2;
+}
+
 void bil_begin(bil_job *job, const bil_procedure *how)
 {
     job->sure = job->sure && job->fresh;
     bil_player_start(job, how);
+    const bil_procedure *unlock = is_locked_soon(job) ? bil_procedure_of(job, BIL_PROC_UNLOCK) : how;
+    if (unlock != how)
+        job->player = (player){.procedure = unlock, .then = how};
 }
 
 void bil_hold_start(bil_job *job, bool as_left)
@@ -165,6 +174,20 @@ static flow let_go(bil_job *job, bil_action *action)
     job->why = why;
     job->held = false;
     return bil_give_record(job, action, BIL_EV_RELEASED);
+}
+
+flow bil_lock_run(bil_job *job, bil_action *action)
+{
+    const reason why = job->why;
+    if (!job->unlocked || job->stranger)
+        return FLOW_DONE;
+    if (job->step == 0)
+        bil_begin(job, bil_procedure_of(job, BIL_PROC_LOCK));
+    job->step = 1;
+    flow f = bil_player_run(job, action);
+    if (f != FLOW_FAILED || why.cause != BIL_OK)
+        job->why = why;
+    return f == FLOW_ACTION ? f : FLOW_DONE;
 }
 
 static flow release_step(bil_job *job, bil_action *action)

@@ -63,6 +63,7 @@ typedef struct reader {
 /* Plays one procedure of the description. */
 typedef struct player {
     const bil_procedure *procedure;
+    const bil_procedure *then; /* what is played behind it */
     uint16_t at;
     uint8_t state;
     bool doubt;     /* a command may not have arrived: a condition has to tell, and only one that didn't hold before */
@@ -152,6 +153,7 @@ struct bil_job {
     player player;
     uint32_t found; /* state of operation before hold */
     exchange exchange;
+    uint64_t unlocked; /* one after the moment when it was; 0: never */
     uint64_t gone;
     uint64_t back; /* with `gone`: moments between which nothing answered */
     look look;
@@ -262,7 +264,8 @@ void bil_move_follow(bil_job *job, uint16_t from, uint16_t to);
 
 /* The procedure of this unit for the state in which it was found; NULL where there is none. */
 const bil_procedure *bil_procedure_of(const bil_job *job, bil_proc_kind kind);
-/* Begins a procedure; before its first request it is made sure who answers. */
+/* Begins a procedure; before its first request it is made sure who answers. What was unlocked too long ago is unlocked
+ * again first; NULL does only that. */
 void bil_begin(bil_job *job, const bil_procedure *how);
 /* Does it stand in this state? What lets it go so that it stands; and may it be held as it is? */
 bool bil_stands(const bil_job *job, uint32_t state);
@@ -273,6 +276,8 @@ void bil_hold_start(bil_job *job, bool as_left);
 flow bil_hold_run(bil_job *job, bil_action *action);
 /* The job ends here: where no command of holding ever went out, nothing holds it. */
 void bil_hold_cancel(bil_job *job);
+/* Locks what it has unlocked; that never fails. */
+flow bil_lock_run(bil_job *job, bil_action *action);
 /* Lets it go, where this job holds it. It never fails: what is held in the end is told. */
 flow bil_release_run(bil_job *job, bil_action *action);
 

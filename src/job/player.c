@@ -25,7 +25,10 @@ static void start_write(bil_job *job, const bil_proc_step *step)
     uint8_t size = job->description->params[step->param].format.size;
     bool secret = step->kind == BIL_STEP_SECRET;
     memset(job->exchange.raw, 0, size);
-    if (!secret)
+    const uint8_t *raw = step->from ? bil_image_raw(job->config.have, (uint16_t)(step->from - 1)) : step->raw;
+    if (raw && !secret)
+        memcpy(job->exchange.raw, raw, size);
+    else if (!secret)
         bil_value_put_number(job->exchange.raw, size, step->value);
     bil_exchange_write_param(job, step->param, step->repeatable, secret ? (uint8_t)step->value : 0);
 }
@@ -33,7 +36,8 @@ static void start_write(bil_job *job, const bil_proc_step *step)
 static bil_error cause_of(const bil_job *job)
 {
     static const uint8_t causes[BIL_PROC_COUNT] = {BIL_E_PASSWORD, BIL_E_HOLD,    BIL_E_RELEASE, BIL_E_STORE,
-                                                   BIL_E_RESTART,  BIL_E_RESTART, BIL_E_START};
+                                                   BIL_E_RESTART,  BIL_E_RESTART, BIL_E_START,   BIL_E_COMMIT,
+                                                   BIL_E_COMMIT,   BIL_E_LOCK};
     return (bil_error)causes[job->player.procedure->kind];
 }
 
@@ -80,6 +84,8 @@ static flow begin(bil_job *job, bil_action *action, const bil_proc_step *step)
     switch ((bil_step_kind)step->kind) {
     case BIL_STEP_WRITE:
     case BIL_STEP_SECRET:
+        if (step->from && job->config.have->state[step->from - 1] != BIL_PRESENT)
+            return bil_failed(job, BIL_E_UNREADABLE, (uint16_t)(step->from - 1));
         start_write(job, step);
         p->state = WRITING;
         return FLOW_DONE;
@@ -161,14 +167,19 @@ flow bil_player_run(bil_job *job, bil_action *action)
 {
     player *p = &job->player;
     for (;;) {
-        if (!p->procedure || p->at >= p->procedure->step_count)
+        if (p->procedure && p->at >= p->procedure->step_count) {
+            if (p->procedure->kind == BIL_PROC_UNLOCK)
+                job->unlocked = job->now + 1;
+            bil_player_start(job, p->then);
+        }
+        if (!p->procedure)
             return FLOW_DONE;
         const bil_proc_step *step = &p->procedure->steps[p->at];
         flow f;
         switch (p->state) {
         case ENTER:
             f = begin(job, action, step);
-            if (f == FLOW_ACTION)
+            if (f != FLOW_DONE)
                 return f;
             continue;
         case WRITING:

@@ -12,6 +12,7 @@ typedef enum part {
     RESTART,
     PROVE,
     RELEASE,
+    LOCK,
     VERDICT,
     END
 } part;
@@ -30,7 +31,7 @@ static void failed(bil_job *job)
 {
     bool proof_only = job->fails_as == BIL_VERDICT_NOT_PROVED; /* it works, with all that was wanted */
     job->verdict = job->wrote && !proof_only ? BIL_VERDICT_INCOMPLETE : job->fails_as;
-    go(job, !job->wrote && job->held && !job->stranger && !job->ours ? RELEASE : VERDICT);
+    go(job, !job->wrote && job->held && !job->stranger && !job->ours ? RELEASE : LOCK);
 }
 
 static flow intent(bil_job *job, bil_action *action)
@@ -83,6 +84,8 @@ static flow run_part(bil_job *job, bil_action *action)
         return bil_prove_run(job, action);
     case RELEASE:
         return bil_release_run(job, action);
+    case LOCK:
+        return bil_lock_run(job, action);
     case VERDICT:
         return verdict(job, action);
     default:

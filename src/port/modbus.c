@@ -168,19 +168,38 @@ static const uint8_t *receive(modbus_link *link, uint8_t unit, uint8_t *reply, s
     return NULL;
 }
 
+/* On which unit number of the line, seen from the one spoken to (description.h). */
+static int unit_of(const modbus_link *link, const bil_span *at)
+{
+    return at->unit > 0 ? at->unit - 1 : link->unit - at->unit;
+}
+
+/* What the device needs between two requests. */
+static void be_silent(const modbus_link *link, const bil_span *at)
+{
+    uint64_t until = link->replied ? link->replied + at->pause_ms : 0, now = now_ms();
+    struct timespec rest = {.tv_sec = (time_t)((until - now) / 1000),
+                            .tv_nsec = (long)((until - now) % 1000 * 1000000)};
+    while (until > now && nanosleep(&rest, &rest) != 0 && errno == EINTR)
+        continue;
+}
+
 /* One question and its answer. A refusal has function + 128 and a reason. */
-static bil_outcome ask(modbus_link *link, int number, const uint8_t *pdu, size_t size, uint8_t *reply,
+static bil_outcome ask(modbus_link *link, const bil_span *at, const uint8_t *pdu, size_t size, uint8_t *reply,
                        const uint8_t **answer, size_t *length, bil_result *result)
 {
+    int number = unit_of(link, at);
     if (!link->connected || number > UINT8_MAX) { /* a line has no such unit */
         result->cause = link->connected ? BIL_E_REFUSED : BIL_E_LOST;
         return link->connected ? BIL_REFUSED : BIL_NOT_SENT;
     }
     uint8_t unit = (uint8_t)number;
+    be_silent(link, at);
     if (!send_request(link, unit, pdu, size))
         return doubt(link, result, BIL_E_LOST);
     bil_error cause;
     *answer = receive(link, unit, reply, length, &cause);
+    link->replied = now_ms();
     if (!*answer)
         return doubt(link, result, cause);
     if ((*answer)[0] == (pdu[0] | 0x80) && *length == 2) {
@@ -193,12 +212,6 @@ static bil_outcome ask(modbus_link *link, int number, const uint8_t *pdu, size_t
         return outcome == BIL_UNKNOWN && result->cause != BIL_E_AT_WORK ? doubt(link, result, result->cause) : outcome;
     }
     return (*answer)[0] == pdu[0] ? BIL_DONE : doubt(link, result, BIL_E_GARBLED);
-}
-
-/* On which unit number of the line, seen from the one spoken to (description.h). */
-static int unit_of(const modbus_link *link, const bil_span *at)
-{
-    return at->unit > 0 ? at->unit - 1 : link->unit - at->unit;
 }
 
 static size_t bytes_of(const bil_span *at)
@@ -235,7 +248,7 @@ static bil_outcome read_cells(void *ctx, const bil_span *at, uint16_t *cells, bi
     size_t length;
     put_number(pdu + 1, at->first);
     put_number(pdu + 3, at->count);
-    bil_outcome outcome = ask(link, unit_of(link, at), pdu, sizeof pdu, reply, &answer, &length, result);
+    bil_outcome outcome = ask(link, at, pdu, sizeof pdu, reply, &answer, &length, result);
     if (outcome != BIL_DONE)
         return outcome;
     if (length != 2u + bytes_of(at) || answer[1] != bytes_of(at))
@@ -274,7 +287,7 @@ static bil_outcome write_cells(void *ctx, const bil_span *at, const uint16_t *ce
     uint8_t pdu[PDU], reply[MODBUS_MAX_ADU_LENGTH];
     const uint8_t *answer;
     size_t length, size = put_write(pdu, at, cells);
-    bil_outcome outcome = ask(link, unit_of(link, at), pdu, size, reply, &answer, &length, result);
+    bil_outcome outcome = ask(link, at, pdu, size, reply, &answer, &length, result);
     if (outcome != BIL_DONE)
         return outcome;
     size_t echo = at->way == BIL_WAY_MASKED ? 7 : 5; /* of address and count, or of the value */

@@ -14,6 +14,7 @@ typedef struct modbus_link {
     bool connected, serial;
     uint8_t unit, usual; /* spoken to now, and the one of the address */
     uint32_t reply_ms;   /* at most, for a whole reply */
+    uint64_t replied;    /* when the last one came, by the clock of this computer in milliseconds; 0: none did */
     int connect_errno;   /* why the last connection failed, 0 when it didn't */
     uint16_t transaction;
     char path[256]; /* of a serial line */

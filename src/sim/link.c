@@ -17,6 +17,7 @@ static bil_outcome answer(sim_link *link, sim_reply reply, const sim_unit *unit,
         reply = SIM_SILENT;
     else if (unit)
         link->now += unit->late_ms;
+    link->replied = link->now;
     if (reply == SIM_DEAD || reply == SIM_SILENT) {
         link->now += PATIENCE_MS;
         link->connected = false;
@@ -60,12 +61,19 @@ static bool not_connected(const sim_link *link, bil_result *result)
     return !link->connected;
 }
 
+/* The request goes out after the silence that is asked for, and is answered a moment later. */
+static void take_time(sim_link *link, const bil_span *at)
+{
+    uint64_t from = link->replied ? link->replied + at->pause_ms : 0;
+    link->now = (from > link->now ? from : link->now) + link->unit->model->reply_ms;
+}
+
 static bil_outcome read_cells(void *ctx, const bil_span *at, uint16_t *cells, bil_result *result)
 {
     sim_link *link = ctx;
     if (not_connected(link, result))
         return BIL_NOT_SENT;
-    link->now += link->unit->model->reply_ms;
+    take_time(link, at);
     sim_unit *unit = swapped(link) ? NULL : who(link);
     uint16_t bits[SIM_BITS];
     bool packed = at->table >= BIL_COILS;
@@ -81,7 +89,7 @@ static bil_outcome write_cells(void *ctx, const bil_span *at, const uint16_t *ce
     sim_link *link = ctx;
     if (not_connected(link, result))
         return BIL_NOT_SENT;
-    link->now += link->unit->model->reply_ms;
+    take_time(link, at);
     sim_unit *unit = swapped(link) ? NULL : who(link);
     uint16_t bits[SIM_BITS];
     bool packed = at->table >= BIL_COILS;

@@ -69,7 +69,8 @@ bil_span bil_cells_span(const bil_transfer *t)
                      .count = (uint16_t)(end - from),
                      .table = space->table,
                      .way = t->write ? first->way : BIL_WAY_TOGETHER,
-                     .unit = space->unit};
+                     .unit = space->unit,
+                     .pause_ms = d->link.pause_ms};
     return span;
 }
 
@@ -111,6 +112,9 @@ static bil_outcome transfer(void *ctx, const bil_transfer *t, bil_result *result
     bil_cell_link *link = ctx;
     bil_span span = bil_cells_span(t);
     const bil_reach *reach = t->description->spaces[span.space].reach;
+    if (link->wrote)
+        span.pause_ms = t->description->link.write_pause_ms;
+    link->wrote = t->write;
     result->cause = BIL_OK;
     result->more = 0;
     bil_outcome outcome = reach ? reach->transfer(link, t, &span, result) : bil_cells_transfer(link, t, &span, result);
@@ -142,5 +146,6 @@ bil_link bil_cell_link_over(bil_cell_link *memory, bil_cells cells)
     static const bil_link_ops ops = {dial, transfer, hang_up};
     require(memory && cells.ops);
     memory->below = cells;
+    memory->wrote = false;
     return (bil_link){&ops, memory};
 }

@@ -83,6 +83,7 @@ static bil_outcome parts(bil_cell_link *link, const bil_transfer *t, const bil_s
         bil_outcome outcome = before(link->below.ops->read(link->below.ctx, &whole, link->cells, result), result);
         if (outcome != BIL_DONE)
             return outcome;
+        at.pause_ms = t->description->link.pause_ms;
     }
     return bil_cells_transfer(link, t, &at, result);
 }
@@ -122,6 +123,7 @@ static bil_outcome mailbox(bil_cell_link *link, const bil_transfer *t, const bil
         return outcome;
     at = *span;
     at.first = box->value;
+    at.pause_ms = t->description->link.write_pause_ms;
     if (!t->write && box->echo)
         return called_up(link, t, &at, result);
     return bil_cells_transfer(link, t, &at, result);

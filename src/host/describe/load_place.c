@@ -172,6 +172,8 @@ void load_link(load *l, yaml_node_t *map)
                                        "late_ms",
                                        "busy_ms",
                                        "busy_tries",
+                                       "pause_ms",
+                                       "write_pause_ms",
                                        "request_cost",
                                        "cell_cost",
                                        "cell_order",
@@ -187,9 +189,12 @@ void load_link(load *l, yaml_node_t *map)
         .late_ms = link_number(l, map, "late_ms", 1, 60000, 2000),
         .busy_ms = link_number(l, map, "busy_ms", 1, 60000, 200),
         .busy_tries = link_number(l, map, "busy_tries", 0, 1000, 25),
+        .pause_ms = link_number(l, map, "pause_ms", 0, 5000, 0),
         .request_cost = link_number(l, map, "request_cost", 1, 10000, 1),
         .cell_cost = link_number(l, map, "cell_cost", 0, 10000, 0),
     };
+    bil_link_limits *link = &l->table->link;
+    link->write_pause_ms = link_number(l, map, "write_pause_ms", link->pause_ms, 5000, link->pause_ms);
     load_tables(l, map);
     yaml_node_t *writes = load_get(l, map, "writes");
     l->way = writes ? load_want_way(l, writes) : BIL_WAY_TOGETHER;

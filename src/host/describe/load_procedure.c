@@ -3,11 +3,36 @@
 
 #include "host/describe/loading.h"
 
+/* Goes into the step where 32 bits are enough, and beside it where they aren't. */
+static void load_written(load *l, yaml_node_t *value, bil_proc_step *step)
+{
+    const bil_format *format = &l->params[step->param].format;
+    if (format->type != BIL_TEXT && format->size <= 4) {
+        step->value = load_want_value(l, value, step->param);
+        return;
+    }
+    uint8_t *raw = load_take(l, format->size);
+    load_want_raw(l, value, step->param, raw);
+    step->raw = raw;
+}
+
+/* "from: id.serial": what the device has there. */
+static void load_from(load *l, yaml_node_t *from, bil_proc_step *step)
+{
+    uint16_t index = load_want_param(l, from);
+    step->from = (uint16_t)(index + 1);
+    const bil_param *source = &l->params[index], *target = &l->params[step->param];
+    if (!l->bad && (source->format.type != target->format.type || source->format.size != target->format.size))
+        load_complain(l, from, "%s is of another type than %s", source->id, target->id);
+    else if (!l->bad && (!(source->flags & BIL_READABLE) || bil_class_left_out((bil_class)source->cls)))
+        load_complain(l, from, "%s isn't among the values that are read before", source->id);
+}
+
 static void load_step(load *l, yaml_node_t *map, bil_proc_step *step)
 {
     static const char *const kinds[] = {"write", "secret", "until", "wait", "reconnect", "person", NULL};
     static const char *const keys[6][7] = {
-        {"write", "value", "repeatable", NULL},
+        {"write", "value", "from", "repeatable", NULL},
         {"secret", "slot", "repeatable", NULL},
         {"until", "value", "mask", "within_ms", "every_ms", NULL},
         {"wait", NULL},
@@ -29,7 +54,7 @@ static void load_step(load *l, yaml_node_t *map, bil_proc_step *step)
     yaml_node_t *what = load_node(l, map->data.mapping.pairs.start->value);
     yaml_node_t *value = load_get(l, map, "value"), *within = load_get(l, map, "within_ms"),
                 *every = load_get(l, map, "every_ms"), *mask = load_get(l, map, "mask"),
-                *repeatable = load_get(l, map, "repeatable");
+                *from = load_get(l, map, "from"), *repeatable = load_get(l, map, "repeatable");
     step->kind = (uint8_t)kind;
     step->param = BIL_NONE;
     step->repeatable = repeatable && load_want_yes(l, repeatable);
@@ -38,9 +63,16 @@ static void load_step(load *l, yaml_node_t *map, bil_proc_step *step)
     step->mask = mask ? (uint32_t)load_want_number(l, mask, 1, 0xffffffffL) : UINT32_MAX;
     if (kind == BIL_STEP_WRITE || kind == BIL_STEP_UNTIL) {
         step->param = load_want_param(l, what);
-        if (!l->bad && !value)
-            load_complain(l, map, "\"value\" is missing here");
-        step->value = l->bad ? 0 : load_want_value(l, value, step->param);
+        if (!l->bad && !value == !from)
+            load_complain(l, map,
+                          kind == BIL_STEP_UNTIL ? "\"value\" is missing here"
+                                                 : "a write has either a \"value\", or where it comes \"from\"");
+        if (!l->bad && from)
+            load_from(l, from, step);
+        else if (!l->bad && kind == BIL_STEP_WRITE)
+            load_written(l, value, step);
+        else
+            step->value = l->bad ? 0 : load_want_value(l, value, step->param);
     } else if (kind == BIL_STEP_SECRET) {
         static const char *const slots[] = {"password", NULL};
         yaml_node_t *slot = load_need(l, map, "slot");
@@ -83,9 +115,9 @@ static void load_found(load *l, yaml_node_t *map, yaml_node_t *found, bil_proced
 
 static void load_procedure(load *l, yaml_node_t *map, bil_procedure *procedure)
 {
-    static const char *const keys[] = {"does", "hardware", "found", "steps", NULL};
-    static const char *const kinds[] = {"unlock",  "hold",          "release", "store",
-                                        "restart", "factory_reset", "start",   NULL};
+    static const char *const keys[] = {"does", "hardware", "found", "lasts_ms", "steps", NULL};
+    static const char *const kinds[] = {"unlock", "hold",  "release", "store", "restart", "factory_reset",
+                                        "start",  "begin", "commit",  "lock",  NULL};
     load_check_keys(l, map, keys);
     yaml_node_t *does = l->bad ? NULL : load_need(l, map, "does");
     yaml_node_t *list = l->bad ? NULL : load_need(l, map, "steps");
@@ -98,6 +130,12 @@ static void load_procedure(load *l, yaml_node_t *map, bil_procedure *procedure)
     if (hardware && !bil_description_names_hardware(l->table, procedure->hardware))
         load_complain(l, hardware, "this hardware isn't in the list of the description");
     load_found(l, map, found, procedure);
+    yaml_node_t *lasts = load_get(l, map, "lasts_ms");
+    uint32_t most = lasts && !l->bad ? (uint32_t)load_want_number(l, lasts, 1000, 86400000) : 0;
+    if (lasts && !l->bad && procedure->kind != BIL_PROC_UNLOCK)
+        load_complain(l, lasts, "only what was unlocked lasts a while");
+    if (most && (!l->table->unlock_lasts_ms || most < l->table->unlock_lasts_ms))
+        l->table->unlock_lasts_ms = most;
     load_want_kind(l, list, YAML_SEQUENCE_NODE);
     if (l->bad)
         return;
@@ -129,6 +167,13 @@ void load_procedures(load *l, yaml_node_t *list)
                 (!procedures[k].hardware || strcmp(procedures[k].hardware, procedures[i].hardware) == 0))
                 load_complain(l, map, "there are two of this procedure");
     }
+    bool begins = false, commits = false;
+    for (size_t i = 0; i < count && !l->bad; i++) {
+        begins = begins || procedures[i].kind == BIL_PROC_BEGIN;
+        commits = commits || procedures[i].kind == BIL_PROC_COMMIT;
+    }
+    if (begins && !commits)
+        load_complain(l, list, "what begins has to come to an end: there is no \"commit\"");
     l->table->procedures = procedures;
     l->table->procedure_count = (uint16_t)count;
 }

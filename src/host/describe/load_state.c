@@ -47,16 +47,21 @@ void load_identity(load *l, yaml_node_t *map)
 }
 
 /* A value of a parameter for a procedure: by name for choices and bits, else as people write it. */
+void load_want_raw(load *l, yaml_node_t *node, uint16_t index, uint8_t *raw)
+{
+    const char *text = load_want_text(l, node, BIL_TEXT_MAX);
+    int error = l->bad ? 0 : bil_value_parse(&l->params[index].format, text, strlen(text), &host_floats, raw);
+    if (error)
+        load_complain(l, node, "%s", bil_host_error_text(error));
+}
+
 uint32_t load_want_value(load *l, yaml_node_t *node, uint16_t index)
 {
     const bil_format *format = &l->params[index].format;
-    const char *text = load_want_text(l, node, 40);
     uint8_t raw[BIL_TEXT_MAX];
     if (!l->bad && (format->type == BIL_TEXT || format->size > 4))
-        load_complain(l, node, "a procedure takes values of at most 32 bits");
-    int error = l->bad ? 0 : bil_value_parse(format, text, strlen(text), &host_floats, raw);
-    if (error)
-        load_complain(l, node, "%s", bil_host_error_text(error));
+        load_complain(l, node, "this takes values of at most 32 bits");
+    load_want_raw(l, node, index, raw);
     uint32_t value = 0;
     for (uint8_t i = 0; i < format->size && !l->bad; i++)
         value = value << 8 | raw[i];

@@ -96,6 +96,7 @@ void load_check_harmless(load *l);
 /* load_state.c */
 void load_identity(load *l, yaml_node_t *map);
 uint32_t load_want_value(load *l, yaml_node_t *node, uint16_t index);
+void load_want_raw(load *l, yaml_node_t *node, uint16_t index, uint8_t *raw);
 void load_state(load *l, yaml_node_t *map);
 void load_restart_after(load *l, yaml_node_t *list);
 void load_link_unit(load *l, yaml_node_t *node);

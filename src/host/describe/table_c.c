@@ -63,9 +63,9 @@ static const char *const sharings[] = {"BIL_SHARE_NEIGHBOURS", "BIL_SHARE_ANY", 
 static const char *const roundings[] = {"BIL_ROUND_NONE", "BIL_ROUND_NEAREST", "BIL_ROUND_DOWN", "BIL_ROUND_UP"};
 static const char *const step_kinds[] = {"BIL_STEP_WRITE", "BIL_STEP_SECRET",    "BIL_STEP_UNTIL",
                                          "BIL_STEP_WAIT",  "BIL_STEP_RECONNECT", "BIL_STEP_PERSON"};
-static const char *const proc_kinds[] = {"BIL_PROC_UNLOCK", "BIL_PROC_HOLD",    "BIL_PROC_RELEASE",
-                                         "BIL_PROC_STORE",  "BIL_PROC_RESTART", "BIL_PROC_FACTORY_RESET",
-                                         "BIL_PROC_START"};
+static const char *const proc_kinds[] = {
+    "BIL_PROC_UNLOCK",        "BIL_PROC_HOLD",  "BIL_PROC_RELEASE", "BIL_PROC_STORE",  "BIL_PROC_RESTART",
+    "BIL_PROC_FACTORY_RESET", "BIL_PROC_START", "BIL_PROC_BEGIN",   "BIL_PROC_COMMIT", "BIL_PROC_LOCK"};
 static const char *const stored_values[] = {"BIL_STORED_BY_RESTART", "BIL_STORED_NOT_READABLE"};
 static const char *const bank_kinds[] = {"BIL_BANK_STORED", "BIL_BANK_FACTORY", "BIL_BANK_KEPT"};
 static const char *const rule_kinds[] = {"BIL_RULE_UNIQUE", "BIL_RULE_ORDER", "BIL_RULE_ALLOWED", "BIL_RULE_REQUIRED"};
@@ -206,8 +206,23 @@ static void put_params(FILE *file, const bil_description *d)
     fputs("};\n", file);
 }
 
+/* Values of steps that are too long for them. */
+static void put_raw(FILE *file, const bil_description *d, uint16_t i)
+{
+    for (uint16_t k = 0; k < d->procedures[i].step_count; k++) {
+        const bil_proc_step *s = &d->procedures[i].steps[k];
+        for (uint8_t n = 0; s->raw && n < d->params[s->param].format.size; n++)
+            n == 0 ? fprintf(file, "static const uint8_t raw_%u_%u[] = {%u", i, k, s->raw[n])
+                   : fprintf(file, ", %u", s->raw[n]);
+        if (s->raw)
+            fputs("};\n", file);
+    }
+}
+
 static void put_procedures(FILE *file, const bil_description *d)
 {
+    for (uint16_t i = 0; i < d->procedure_count; i++)
+        put_raw(file, d, i);
     for (uint16_t i = 0; i < d->procedure_count; i++) {
         fprintf(file, "static const bil_proc_step steps_%u[] = {\n", i);
         for (uint16_t k = 0; k < d->procedures[i].step_count; k++) {
@@ -216,10 +231,17 @@ static void put_procedures(FILE *file, const bil_description *d)
             fprintf(file, "    {.kind = %s, .repeatable = %s, .param = ", step_kinds[s->kind],
                     s->repeatable ? "true" : "false");
             put_index(file, d, has_param ? s->param : BIL_NONE);
+            fputs(", .from = ", file);
+            if (s->from)
+                put_index(file, d, (uint16_t)(s->from - 1));
+            fputs(s->from ? " + 1" : "0", file);
             fprintf(file, ", .value = %" PRIu32 "u, .mask = %" PRIu32 "u,", s->value, s->mask);
             fprintf(file, " .within_ms = %" PRIu32 "u, .every_ms = %" PRIu32 "u, .text = ", s->within_ms, s->every_ms);
             put_string(file, s->text);
-            fputs("},\n", file);
+            if (s->raw)
+                fprintf(file, ", .raw = raw_%u_%u},\n", i, k);
+            else
+                fputs(", .raw = NULL},\n", file);
         }
         fputs("};\n", file);
     }
@@ -413,8 +435,8 @@ static void put_rest(FILE *file, const bil_description *d)
     fputs("   ", file);
     put_role(file, d, "starts", d->starts);
     put_role(file, d, "uptime", d->uptime);
-    fprintf(file, " .restart_ends_hold = %s, .restart_absent_ms = %" PRIu32 "u,\n   ",
-            d->restart_ends_hold ? "true" : "false", d->restart_absent_ms);
+    fprintf(file, " .restart_ends_hold = %s, .restart_absent_ms = %" PRIu32 "u, .unlock_lasts_ms = %" PRIu32 "u,\n   ",
+            d->restart_ends_hold ? "true" : "false", d->restart_absent_ms, d->unlock_lasts_ms);
     put_role(file, d, "state", d->state);
     fprintf(file, " .state_held = %" PRIu32 "u, .state_idle = %" PRIu32 "u, .restart_after = %u,\n   ", d->state_held,
             d->state_idle, d->restart_after);
@@ -435,8 +457,9 @@ static void put_rest(FILE *file, const bil_description *d)
     put_list(file, "factory", d->factory);
     put_list(file, "factory_known", d->factory);
     fprintf(file, " .bank_count = %u,\n", d->bank_count);
-    fprintf(file, "    .link = {.reply_ms = %u, .late_ms = %u, .busy_ms = %u, .busy_tries = %u,\n", l->reply_ms,
-            l->late_ms, l->busy_ms, l->busy_tries);
+    fprintf(file, "    .link = {.reply_ms = %u, .late_ms = %u, .busy_ms = %u, .busy_tries = %u, .pause_ms = %u,\n",
+            l->reply_ms, l->late_ms, l->busy_ms, l->busy_tries, l->pause_ms);
+    fprintf(file, "             .write_pause_ms = %u,\n", l->write_pause_ms);
     fprintf(file, "             .request_cost = %u, .cell_cost = %u},\n    .raw_size = %" PRIu32 "u,\n};\n",
             l->request_cost, l->cell_cost, d->raw_size);
 }
