@@ -26,6 +26,7 @@ static void make_spaces(map *m, dice *d)
         m->spaces[i] = (bil_space){.reading = m->rule.write ? (uint8_t)roll_below(d, 3) : (uint8_t)sharing,
                                    .writing = m->rule.write ? (uint8_t)sharing : (uint8_t)roll_below(d, 3),
                                    .bits = sharing == BIL_SHARE_NEIGHBOURS && roll_below(d, 3) == 0,
+                                   .reach = &bil_reach_parts,
                                    .read_most = m->rule.write ? 1 : most,
                                    .write_most = m->rule.write ? most : 1};
     }

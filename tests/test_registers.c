@@ -66,6 +66,7 @@ typedef struct device {
     unsigned pause, write_pause, hurried; /* what it needs between two requests, and those that came sooner */
     bool wrote, together, begun;          /* values come between BEGIN and COMMIT, and are in force from then on */
     uint16_t coming[SPACES][PLACES];
+    unsigned fails_at; /* the request with which something goes wrong, counted down; 0: none */
     dice d;
 } device;
 
@@ -248,6 +249,27 @@ static void arrives(device *v, const bil_span *at, bool write)
         v->open = false;
 }
 
+/* Does something go wrong with this request? It may have been done all the same, with its reply lost. */
+static bool goes_wrong(device *v, const bil_span *at, bil_result *result, bil_outcome *outcome, bool *done)
+{
+    static const struct {
+        bil_outcome outcome;
+        bil_error cause;
+        bool done;
+    } wrong[] = {{BIL_UNKNOWN, BIL_E_SILENT, false}, {BIL_UNKNOWN, BIL_E_SILENT, true},
+                 {BIL_UNKNOWN, BIL_E_GARBLED, true}, {BIL_NOT_SENT, BIL_E_LOST, false},
+                 {BIL_BUSY, BIL_E_BUSY, false},      {BIL_REFUSED, BIL_E_REFUSED, false}};
+    if (!v->fails_at || --v->fails_at)
+        return false;
+    unsigned which = roll_below(&v->d, 6);
+    *outcome = wrong[which].outcome;
+    *done = wrong[which].done;
+    result->cause = wrong[which].cause;
+    if (*outcome == BIL_BUSY || *outcome == BIL_REFUSED)
+        arrives(v, at, false);
+    return true;
+}
+
 /* What was called up, shown behind where that can be read back, or in another place. */
 static bil_outcome read_box(device *v, const bil_span *at, uint16_t *cells, bil_result *result)
 {
@@ -371,7 +393,26 @@ static void hang_up(void *ctx)
     (void)ctx;
 }
 
-static const bil_cell_ops ops = {dial, read_cells, write_cells, hang_up, NULL};
+static bil_outcome read_or_not(void *ctx, const bil_span *at, uint16_t *cells, bil_result *result)
+{
+    bil_outcome outcome;
+    bool done;
+    return goes_wrong(ctx, at, result, &outcome, &done) ? outcome : read_cells(ctx, at, cells, result);
+}
+
+static bil_outcome write_or_not(void *ctx, const bil_span *at, const uint16_t *cells, bil_result *result)
+{
+    bil_outcome outcome;
+    bool done;
+    if (!goes_wrong(ctx, at, result, &outcome, &done))
+        return write_cells(ctx, at, cells, result);
+    bil_result hidden = {0};
+    if (done)
+        write_cells(ctx, at, cells, &hidden);
+    return outcome;
+}
+
+static const bil_cell_ops ops = {dial, read_or_not, write_or_not, hang_up, NULL};
 
 static uint64_t now_ms(void *ctx)
 {
@@ -639,7 +680,8 @@ static void as_their_manuals_say(void **state)
     static device v;
     static char text[20000], why[400];
     v.d.state = 1618;
-    unsigned models = rounds(10000), values = 0, functions[3] = {0}, more = 0, disturbed = 0, again = 0;
+    unsigned models = rounds(10000), values = 0, functions[3] = {0}, more = 0, disturbed = 0, again = 0, struck = 0,
+             verdicts[BIL_VERDICT_COUNT] = {0};
     for (unsigned round = 0; round < models; round++) {
         loaded_description loaded;
         bil_job_progress progress;
@@ -711,6 +753,23 @@ static void as_their_manuals_say(void **state)
         }
         memcpy(should, v.cells, sizeof should);
         memcpy(v.cells, kept.cells, sizeof v.cells);
+        /* disturbed anywhere, it is never said to be there when it isn't; then it is written again */
+        bil_image seen = new_image(d);
+        v.fails_at = 1 + roll_below(&v.d, 3 * (v.reads + v.writes) + 10);
+        end = run(&v, BIL_JOB_WRITE, &seen, &want, &progress);
+        verdicts[end.u.end.verdict]++;
+        struck += v.fails_at == 0;
+        bool there = true;
+        for (unsigned i = 0; i < v.count; i++)
+            for (unsigned k = 0; k < v.things[i].cells; k++)
+                there = there &&
+                        should[v.things[i].space][v.things[i].at + k] == v.cells[v.things[i].space][v.things[i].at + k];
+        if (end.u.end.verdict == BIL_VERDICT_VERIFIED && !there)
+            fail_msg("round %u: said to be verified, and isn't, in\n%s", round, text);
+        free_image(&seen);
+        v.fails_at = 0;
+        if (roll_below(&v.d, 8)) /* as it was, or as that left it */
+            memcpy(v.cells, kept.cells, sizeof v.cells);
         v.reads = v.writes = v.of_values = v.unlocks = 0;
         memset(v.functions, 0, sizeof v.functions);
         end = run(&v, BIL_JOB_WRITE, &have, &want, &progress);
@@ -737,6 +796,10 @@ static void as_their_manuals_say(void **state)
         description_free(&loaded);
     }
     assert_true(again > models / 100);
+    print_message("something went wrong in %u writes: %u of all verified, %u incomplete, %u as it was\n",
+                  struck, verdicts[BIL_VERDICT_VERIFIED], verdicts[BIL_VERDICT_INCOMPLETE],
+                  verdicts[BIL_VERDICT_UNTOUCHED] + verdicts[BIL_VERDICT_REFUSED]);
+    assert_true(struck > models / 2 && verdicts[BIL_VERDICT_INCOMPLETE] > models / 100);
     print_message("%u models, %u values; %u requests wrote several, %u one, %u some bits; %u unlocked again\n", models,
                   values, functions[0], functions[1], functions[2], again);
     assert_true(functions[0] > models / 4 && functions[1] > models / 4 && functions[2] > models / 20 &&

@@ -322,7 +322,9 @@ static void parts_hold_what_they_take(void **state)
                             .mul = 1,
                             .width = (uint8_t)width,
                             .bit = (uint8_t)(16 - width),
-                            .form = &bil_form_part};
+                            .form = &bil_form_part,
+                            .limited = true,
+                            .high = (1u << width) - 1};
             uint8_t bytes[2] = {(uint8_t)(raw >> 8), (uint8_t)raw};
             uint16_t cell = 0x1234;
             bool fits = raw < 1u << width;

@@ -67,15 +67,11 @@ typedef struct bil_cell_link {
     uint16_t cells[BIL_CELLS_MAX];
 } bil_cell_link;
 
-/* How values get from their space into a link and back, where a request for cells side by side isn't enough. `span` is
- * what bil_cells_span tells. The table of a description names those that its model needs, and a program has only these.
+/* Ways to reach values (bil_reach), where a request for cells side by side isn't enough.
  *
  *   bits     single bits, coils and discrete inputs
  *   parts    cells of which values have only some bits: without a masked write each is read before it is written
  *   mailbox  the number of a value goes into one cell, and then it lies in others */
-typedef struct bil_reach {
-    bil_outcome (*transfer)(bil_cell_link *link, const bil_transfer *t, const bil_span *span, bil_result *result);
-} bil_reach;
 extern const bil_reach bil_reach_bits;
 extern const bil_reach bil_reach_parts;
 extern const bil_reach bil_reach_mailbox;
@@ -91,9 +87,7 @@ typedef struct bil_mailbox {
 /* Makes a link of functions on cells. Both arguments outlive it; `memory` needs no clearing before. */
 bil_link bil_cell_link_over(bil_cell_link *memory, bil_cells cells);
 
-/* A form of values in cells. `cells`: how many such a value takes; NULL: as many as its bytes need. The other two are
- * those of bil_value_from_cells and bil_value_to_cells. As with ways to reach values, a program has only those forms
- * that its tables name.
+/* Forms of values in cells (value.h).
  *
  *   bcd             four bits a decimal digit: unsigned whole numbers
  *   sign_magnitude  the highest bit is the sign, the others the magnitude: signed whole numbers
@@ -104,12 +98,6 @@ bil_link bil_cell_link_over(bil_cell_link *memory, bil_cells cells);
  *   part            only some bits of a cell: `bit` and `width` of the format
  *   odd             what an odd number of bytes leaves of its cells are zeros, or the sign of a number; a number of a
  *                   single byte needs no form */
-typedef struct bil_form {
-    const char *name;
-    size_t (*cells)(const bil_format *format);
-    int (*from_cells)(const bil_format *format, const uint16_t *cells, uint8_t *raw);
-    int (*to_cells)(const bil_format *format, const uint8_t *raw, uint16_t *cells);
-} bil_form;
 extern const bil_form bil_form_bcd;
 extern const bil_form bil_form_sign_magnitude;
 extern const bil_form bil_form_loose;

@@ -75,6 +75,21 @@ typedef enum bil_sharing {
     BIL_SHARE_NONE        /* one a request: a console, an object dictionary */
 } bil_sharing;
 
+/* How values get from their space into a link and back, where a request for cells side by side isn't enough; cells.h
+ * has those for registers. The table of a description names what its model needs, and a program has only that. */
+struct bil_description;
+struct bil_transfer;
+struct bil_span;
+struct bil_result;
+struct bil_cell_link;
+typedef struct bil_reach {
+    /* Requests that a transfer of these items takes beside the one. NULL: none. */
+    uint8_t (*more)(const struct bil_description *description, const uint16_t *items, uint16_t count, bool write);
+    /* `span` is what bil_cells_span tells; returns a bil_outcome. */
+    int (*transfer)(struct bil_cell_link *link, const struct bil_transfer *transfer, const struct bil_span *span,
+                    struct bil_result *result);
+} bil_reach;
+
 /* Where values lie together: holding cells, a document, answers to one question. */
 typedef struct bil_space {
     const char *ask, *set;    /* in the words of the link's kind; NULL where it needs none */
@@ -85,8 +100,7 @@ typedef struct bil_space {
     uint8_t table;            /* of a device with cells: bil_cell_table (cells.h) */
     int16_t unit;             /* on a line, who answers there: 0 the device itself; n > 0 the unit number n - 1; n < 0
                                * the one that is -n above the number of the device */
-    uint8_t more;             /* requests that a transfer takes beside the one */
-    const struct bil_reach *reach;     /* how values get there, where a request for cells side by side isn't enough */
+    const bil_reach *reach;   /* how values get there, where a request for cells side by side isn't enough */
     const struct bil_mailbox *mailbox; /* what that needs to know; both in cells.h, NULL where there is none */
     uint16_t read_most,
         write_most; /* in one request: cells, or bits, where neighbours share; else values; at least 1 */

@@ -62,8 +62,6 @@ extern "C" {
     X(52, HOLD, "hold", "the device doesn't let itself be held") \
     X(53, RELEASE, "release", "the device doesn't go back to its former state") \
     X(54, STORE, "store", "the device doesn't confirm that it stored") \
-    X(125, COMMIT, "commit", "the device doesn't take the values together") \
-    X(126, LOCK, "lock", "the device doesn't confirm that it is locked again") \
     X(55, RESTART, "restart", "the device doesn't come back after the restart") \
     X(56, FOREIGN_CHANGE, "foreign_change", "something else changes this value, too") \
     X(57, DIFFERS, "differs", "the value read back isn't the value wanted") \

@@ -65,11 +65,6 @@ typedef struct bil_choice {
 /* How the cells of one value follow each other on the wire. 0 is the usual: high cell first, high byte first. */
 enum { BIL_LOW_CELL_FIRST = 1, BIL_LOW_BYTE_FIRST = 2 };
 
-/* How a value looks on the wire, where that isn't simply its bits; the link's kind has them (cells.h). Each form has a
- * raw value of its own for every value that it can hold, so that nothing is lost on the way there and back; what the
- * padding of a text was made of isn't kept. */
-struct bil_form;
-
 /* Which neighbour a device picks when it rounds. */
 typedef enum bil_rounding { BIL_ROUND_NONE, BIL_ROUND_NEAREST, BIL_ROUND_DOWN, BIL_ROUND_UP } bil_rounding;
 
@@ -82,7 +77,7 @@ typedef struct bil_format {
     uint8_t rounding; /* bil_rounding: what the device does to a value it is given */
     uint8_t bit;      /* a value that has only a part of its cell: its lowest bit there, counted from the low end, */
     uint8_t width;    /* and how many bits; 0: it has its cells for itself */
-    bool limited;     /* low and high count */
+    bool limited;     /* low and high count; always where the form has less room than the type */
     uint16_t choice_count;
     int32_t mul, offset; /* 1 and 0 unless the description scales; always 1 and 0 for 64 bit types */
     uint32_t round_to;   /* raw units; 0: the device keeps every value */
@@ -91,8 +86,25 @@ typedef struct bil_format {
     uint32_t step;       /* raw units counted from the lowest value shown; 0 or 1: every value */
     uint64_t low, high;  /* limits, as order keys (see bil_value_key) */
     const bil_choice *choices;
-    const struct bil_form *form; /* NULL: the bits of the value */
+    const struct bil_form *form; /* NULL: the bits of the value, shown as its type is */
 } bil_format;
+
+/* How a value looks on the wire and to people, where that isn't simply its bits. Functions may be NULL: then it is as
+ * that of any value. A program has only those forms that its tables name. Each has a raw value of its own for every
+ * value that it can hold, so that nothing is lost on the way there and back; what the padding of a text was made of
+ * isn't kept. Of cells: how many such a value takes, and what bil_value_from_cells and bil_value_to_cells do (cells.h,
+ * where the forms of cells are). */
+typedef struct bil_form {
+    const char *name;
+    size_t (*cells)(const bil_format *format);
+    int (*from_cells)(const bil_format *format, const uint16_t *cells, uint8_t *raw);
+    int (*to_cells)(const bil_format *format, const uint8_t *raw, uint16_t *cells);
+    int (*text)(const bil_format *format, const uint8_t *raw, char *out, size_t size);     /* as bil_value_text */
+    int (*parse)(const bil_format *format, const char *text, size_t length, uint8_t *raw); /* as bil_value_parse */
+} bil_form;
+
+/* Of the types ip4 and mac, which always have it: 192.0.2.7, 02:00:5e:10:00:ff. */
+extern const bil_form bil_form_address;
 
 /* Text of floats, supplied by whoever can format them exactly: the shortest text that reads back to the
  * same bits, in the number grammar of RFC 8259; BIL_E_NO_TEXT for infinities and NaN. */

@@ -80,11 +80,14 @@ static void check_format(checking *c, const bil_format *format, bool cells)
     want(c, size == 0 || size == format->size);
     want(c, format->decimals <= 18 && format->mul != 0 && (size < 8 || (format->mul == 1 && format->offset == 0)));
     want(c, format->choices || format->choice_count == 0);
-    want(c, format->form ? format->form->from_cells && format->form->to_cells
+    bool address = format->type == BIL_IP4 || format->type == BIL_MAC;
+    want(c, !address || format->form == &bil_form_address);
+    want(c, format->form ? !format->form->from_cells == !format->form->to_cells
                          : !cells || (format->size == 1 && format->type != BIL_TEXT) || format->size % 2 == 0);
     want(c, format->bit + format->width <= 16 &&
-                (!format->width || (format->form && format->type != BIL_TEXT && format->size <= 2 &&
-                                    format->width <= (format->type == BIL_BOOL ? 1 : 8 * format->size))));
+                (!format->width ||
+                 (format->form && format->form->from_cells && format->type != BIL_TEXT && format->size <= 2 &&
+                  format->width <= (format->type == BIL_BOOL ? 1 : 8 * format->size))));
     for (size_t i = 0; c->good && i < format->choice_count; i++)
         want_text(c, format->choices[i].name, BIL_VALUE_TEXT - 1);
 }

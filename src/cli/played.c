@@ -19,7 +19,7 @@ static bool is_scaled(const bil_format *f)
 /* Does its unit have it as cells, since they don't hold just its bits? */
 static bool has_form(const bil_format *f)
 {
-    return f->form || f->size % 2 > (f->size == 1) || f->size == 6 || f->type == BIL_IP4 || f->type == BIL_MAC;
+    return f->form || f->size % 2 > (f->size == 1) || f->size == 6;
 }
 
 static const char *kind_of(const bil_format *f, char own[8])
@@ -261,7 +261,10 @@ static void add_procedure(played_model *p, const bil_procedure *how)
                                               [BIL_PROC_STORE] = PLAYED_STORES,
                                               [BIL_PROC_RESTART] = PLAYED_RESTARTS,
                                               [BIL_PROC_FACTORY_RESET] = PLAYED_RESETS,
-                                              [BIL_PROC_START] = -1};
+                                              [BIL_PROC_START] = -1,
+                                              [BIL_PROC_BEGIN] = -1,
+                                              [BIL_PROC_COMMIT] = -1,
+                                              [BIL_PROC_LOCK] = PLAYED_LOCKS};
     played_order o = {.in_one = how->kind == BIL_PROC_RELEASE && how->for_state, .state = how->found};
     int last = -1;
     for (int i = 0; i < how->step_count; i++)
@@ -270,11 +273,11 @@ static void add_procedure(played_model *p, const bil_procedure *how)
         const bil_proc_step *s = &how->steps[i];
         if (s->kind == BIL_STEP_WRITE || s->kind == BIL_STEP_SECRET) {
             o.entry = &p->entries[s->param];
-            o.any = s->kind == BIL_STEP_SECRET;
+            o.any = s->kind == BIL_STEP_SECRET || s->from || s->raw;
             o.value = s->value;
             o.shows = NULL;
-            if (i == last && deeds[how->kind] >= 0) {
-                o.deed = (played_deed)deeds[how->kind];
+            if (deeds[how->kind] >= 0) {
+                o.deed = i == last ? (played_deed)deeds[how->kind] : PLAYED_NOTHING;
                 add_order(p, &o);
                 p->locks = p->locks || o.deed == PLAYED_OPENS;
             }

@@ -76,19 +76,17 @@ static bool shows_signs(const bil_image *image)
 void bil_image_identity(const bil_image *image, bil_identity which, char *out, size_t size)
 {
     require(image && (out || size == 0) && which < BIL_ID_COUNT);
-    uint16_t index = image->description->identity[which];
+    const bil_description *d = image->description;
+    uint16_t index = d->identity[which];
     if (size == 0)
         return;
+    out[0] = '\0';
     if (which == BIL_ID_MODEL && shows_signs(image)) {
-        size_t length = strlen(image->description->model);
-        length = length < size ? length : size - 1;
-        memcpy(out, image->description->model, length);
-        out[length] = '\0';
-        return;
-    }
-    if (index == BIL_NONE || image->state[index] != BIL_PRESENT ||
-        bil_value_text(&image->description->params[index].format, bil_image_raw(image, index), NULL, out, size) !=
-            BIL_OK)
+        size_t length = strlen(d->model) + 1;
+        memcpy(out, d->model, length < size ? length : size);
+        out[size - 1] = '\0';
+    } else if (index != BIL_NONE && image->state[index] == BIL_PRESENT &&
+               bil_value_text(&d->params[index].format, bil_image_raw(image, index), NULL, out, size) != BIL_OK)
         out[0] = '\0';
 }
 

@@ -46,32 +46,6 @@ static bool go_together(const bil_param *first, const bil_param *other)
     return (first->way | other->way) == BIL_WAY_TOGETHER || first->at.number == other->at.number;
 }
 
-/* A request that is being put together: where it begins, and whether it leaves bits of its cells to others. */
-typedef struct run {
-    const bil_param *first;
-    uint32_t end; /* one past the last cell so far */
-    uint32_t covered;
-    bool open; /* a cell before the last one isn't covered */
-} run;
-
-static void take_in(run *r, const bil_param *param)
-{
-    const bil_format *f = &param->format;
-    uint32_t mask = f->width ? ((UINT32_C(1) << f->width) - 1) << f->bit : 0xffff;
-    bool same = param->at.number + param->cells == r->end && f->width; /* values of several cells share none of them */
-    r->open = r->open || (!same && r->covered != 0xffff);
-    r->covered = same ? r->covered | mask : mask;
-    r->end = param->at.number + param->cells;
-}
-
-/* What a request for these cells costs; where bits are left to others, the cells are read before they are written. */
-static uint32_t price(const run *r, const bil_space *space, const bil_request_rule *rule, uint32_t size)
-{
-    uint32_t once = rule->request_cost + (space->bits ? (size + 15) / 16 : size) * rule->cell_cost;
-    bool reads = rule->write && r->first->way != BIL_WAY_MASKED && (r->open || r->covered != 0xffff);
-    return once * (1u + space->more + reads);
-}
-
 /* From the last item back: the cheapest way to hold items i.. is one request i..k and the cheapest way to hold what
  * follows. A request may hold fewer items than fit only because that makes the rest cheaper; all ends are tried, so
  * the sum is the minimum. */
@@ -88,17 +62,17 @@ void bil_plan_requests(const bil_description *description, const uint16_t *items
         uint8_t sharing = rule->write ? space->writing : space->reading;
         uint16_t most = rule->write ? space->write_most : space->read_most;
         const bil_bank *bank = bil_description_bank(description, first, rule->bank, rule->copy);
-        run r = {.first = first, .end = first->at.number, .covered = 0xffff};
+        uint32_t end = first->at.number; /* one past the last cell so far */
         cost[i] = UINT32_MAX;
         for (uint16_t k = i; k < count; k++) {
             const bil_param *param = &params[items[k]];
             if (k > i && (sharing == BIL_SHARE_NONE || param->space != first->space ||
                           (rule->write && !go_together(first, param)) ||
                           bil_description_bank(description, param, rule->bank, rule->copy) != bank ||
-                          (sharing == BIL_SHARE_NEIGHBOURS && !borders(description, param, r.end, rule->write))))
+                          (sharing == BIL_SHARE_NEIGHBOURS && !borders(description, param, end, rule->write))))
                 break;
-            take_in(&r, param);
-            uint32_t size = sharing == BIL_SHARE_NEIGHBOURS ? r.end - first->at.number : k - i + 1u;
+            end = param->at.number + param->cells;
+            uint32_t size = sharing == BIL_SHARE_NEIGHBOURS ? end - first->at.number : k - i + 1u;
             if (k > i && size > most)
                 break;
             if (steps)
@@ -111,7 +85,11 @@ void bil_plan_requests(const bil_description *description, const uint16_t *items
                 }
                 break;
             }
-            uint32_t sum = price(&r, space, rule, size) + cost[k + 1];
+            /* of bits, sixteen are a cell */
+            uint32_t once = rule->request_cost + (space->bits ? (size + 15) / 16 : size) * rule->cell_cost, sum = once;
+            if (space->reach && space->reach->more)
+                sum += once * space->reach->more(description, items + i, (uint16_t)(k - i + 1), rule->write);
+            sum += cost[k + 1];
             if (sum < cost[i]) {
                 cost[i] = sum;
                 next[i] = (uint16_t)(k + 1);

@@ -81,8 +81,6 @@ int bil_value_check(const bil_format *format, const uint8_t *raw)
     }
     if (type == BIL_BOOL)
         return raw[0] <= 1 ? BIL_OK : BIL_E_RANGE;
-    if (format->width && !bil_type_is_signed(type) && bil_value_number(raw, format->size) >> format->width)
-        return BIL_E_RANGE; /* more bits than it has of its cell */
     if (!format->limited)
         return BIL_OK;
     if (bil_type_is_float(type) && is_nan(type, bil_value_number(raw, format->size)))

@@ -337,53 +337,6 @@ static int parse_bits(const bil_format *format, const char *text, size_t length,
     return BIL_OK;
 }
 
-/* ---- network addresses: bytes, with a character between them ---- */
-
-static void put_address(text_out *out, const bil_format *format, const uint8_t *raw)
-{
-    for (size_t i = 0; i < format->size; i++) {
-        char pair[2] = {"0123456789abcdef"[raw[i] >> 4], "0123456789abcdef"[raw[i] & 15]};
-        if (i)
-            put(out, format->type == BIL_MAC ? ":" : ".", 1);
-        if (format->type == BIL_MAC)
-            put(out, pair, 2);
-        else
-            put_number(out, raw[i]);
-    }
-}
-
-/* 192.0.2.7, and no number with a zero in front, which some read as another one; 02:00:5e:10:00:ff. */
-static int parse_address(const bil_format *format, const char *text, size_t length, uint8_t *raw)
-{
-    size_t at = 0;
-    for (size_t i = 0; i < format->size; i++) {
-        size_t end = at;
-        uint32_t number = 0;
-        while (end < length && text[end] != ':' && text[end] != '.')
-            end++;
-        bool mac = format->type == BIL_MAC;
-        if (i + 1 < format->size ? end >= length || text[end] != (mac ? ':' : '.') : end != length)
-            return BIL_E_SYNTAX;
-        if (mac) {
-            if (end - at != 2 || parse_hex(text + at, 2, &number) != BIL_OK)
-                return BIL_E_SYNTAX;
-        } else {
-            if (end == at || end - at > 3 || (text[at] == '0' && end - at > 1))
-                return BIL_E_SYNTAX;
-            for (; at < end; at++) {
-                if (text[at] < '0' || text[at] > '9')
-                    return BIL_E_SYNTAX;
-                number = number * 10 + (uint32_t)(text[at] - '0');
-            }
-        }
-        if (number > 255)
-            return BIL_E_RANGE;
-        raw[i] = (uint8_t)number;
-        at = end + 1;
-    }
-    return BIL_OK;
-}
-
 /* ---- all types ---- */
 
 static int put_text(text_out *out, const bil_format *format, const uint8_t *raw)
@@ -402,6 +355,8 @@ int bil_value_text(const bil_format *format, const uint8_t *raw, const bil_float
     require(format && raw && (text || size == 0));
     if (size == 0)
         return BIL_E_SPACE;
+    if (format->form && format->form->text)
+        return format->form->text(format, raw, text, size);
     text_out out = {text, text + size - 1, false};
     switch ((bil_type)format->type) {
     case BIL_BOOL:
@@ -419,10 +374,6 @@ int bil_value_text(const bil_format *format, const uint8_t *raw, const bil_float
     case BIL_BITS32:
         put_bits(&out, format, raw);
         break;
-    case BIL_IP4:
-    case BIL_MAC:
-        put_address(&out, format, raw);
-        break;
     case BIL_TEXT:
         if (put_text(&out, format, raw) != BIL_OK)
             return BIL_E_NO_TEXT;
@@ -438,6 +389,8 @@ int bil_value_parse(const bil_format *format, const char *text, size_t length, c
                     uint8_t *raw)
 {
     require(format && text && raw);
+    if (format->form && format->form->parse)
+        return format->form->parse(format, text, length, raw);
     switch ((bil_type)format->type) {
     case BIL_BOOL:
         if (!text_is("true", text, length) && !text_is("false", text, length))
@@ -454,9 +407,6 @@ int bil_value_parse(const bil_format *format, const char *text, size_t length, c
     case BIL_BITS16:
     case BIL_BITS32:
         return parse_bits(format, text, length, raw);
-    case BIL_IP4:
-    case BIL_MAC:
-        return parse_address(format, text, length, raw);
     case BIL_TEXT:
         if (length > format->size)
             return BIL_E_RANGE;

@@ -3,7 +3,7 @@
 
 #include "machine.h"
 
-enum { BEGIN, RECHECKING, STAGE, OPENING, WRITING, UNLOCKED, BLOCK, CLOSING, REFUSED, UNTOUCHED, READING_BACK };
+enum { BEGIN, RECHECKING, STAGE, PLAYING, WRITING, NEXT, BLOCK, WRITTEN, REFUSED, UNTOUCHED, READING_BACK };
 
 /* Not what the device refused, nor what there would be no way back from, unless it was named. */
 bool bil_job_plans(const bil_job *job, uint16_t index)
@@ -87,6 +87,15 @@ static uint16_t rival(const bil_job *job, uint16_t index)
     return BIL_NONE;
 }
 
+/* Begins, or ends, what a device takes together; before each block it may be unlocked again. What became of an end that
+ * isn't known shows when it is read back. */
+static flow play(bil_job *job, bil_proc_kind kind, uint8_t after)
+{
+    bil_begin(job, kind == BIL_PROC_COUNT ? NULL : bil_procedure_of(job, kind));
+    job->after = after;
+    return on(job, PLAYING);
+}
+
 static flow next_stage(bil_job *job, bil_action *action)
 {
     for (; job->stage < STAGES; job->stage++) {
@@ -102,8 +111,7 @@ static flow next_stage(bil_job *job, bil_action *action)
         const bil_request_rule rule = {.write = true, .request_cost = 1};
         bil_plan_requests(job->description, job->items, job->write_count, &rule, job->cost, job->next, NULL);
         job->write_at = 0;
-        job->step = OPENING;
-        bil_begin(job, bil_procedure_of(job, BIL_PROC_BEGIN));
+        play(job, BIL_PROC_BEGIN, WRITING);
         if (job->recorded_writing)
             return FLOW_ON;
         job->recorded_writing = true;
@@ -118,26 +126,21 @@ static flow next_stage(bil_job *job, bil_action *action)
     return FLOW_DONE;
 }
 
-/* Begins, or ends, what a device takes together. What became of an end that isn't known shows when it is read back. */
-static flow around(bil_job *job, bil_action *action, uint8_t next)
+static flow playing(bil_job *job, bil_action *action)
 {
     flow f = bil_play(job, action, BIL_VERDICT_REFUSED);
-    return f == FLOW_DONE ? on(job, next) : f;
+    return f == FLOW_DONE ? on(job, job->after) : f;
 }
 
-static flow closed(bil_job *job, bil_action *action)
+static flow writing(bil_job *job)
 {
-    flow f = around(job, action, READING_BACK);
-    if (f == FLOW_ON)
-        bil_reader_values(job, job->config.have);
-    return f;
+    return job->write_at < job->write_count ? play(job, BIL_PROC_COUNT, NEXT) : play(job, BIL_PROC_COMMIT, WRITTEN);
 }
 
-static flow next_block(bil_job *job)
+static flow written(bil_job *job)
 {
-    bool all = job->write_at >= job->write_count;
-    bil_begin(job, all ? bil_procedure_of(job, BIL_PROC_COMMIT) : NULL);
-    return on(job, all ? CLOSING : UNLOCKED);
+    bil_reader_values(job, job->config.have);
+    return on(job, READING_BACK);
 }
 
 static flow start_block(bil_job *job)
@@ -155,12 +158,6 @@ static flow start_block(bil_job *job)
     }
     bil_exchange_write(job, job->items + from, (uint16_t)(to - from));
     return on(job, BLOCK);
-}
-
-static flow unlocked(bil_job *job, bil_action *action)
-{
-    flow f = around(job, action, BLOCK);
-    return f == FLOW_ON ? start_block(job) : f;
 }
 
 static void mark(bil_job *job, uint16_t from, uint16_t to, uint8_t what)
@@ -277,14 +274,14 @@ static flow step(bil_job *job, bil_action *action)
         return recheck(job, action);
     case STAGE:
         return next_stage(job, action);
-    case OPENING:
-        return around(job, action, WRITING);
+    case PLAYING:
+        return playing(job, action);
     case WRITING:
-        return next_block(job);
-    case UNLOCKED:
-        return unlocked(job, action);
-    case CLOSING:
-        return closed(job, action);
+        return writing(job);
+    case NEXT:
+        return start_block(job);
+    case WRITTEN:
+        return written(job);
     case BLOCK:
         return write_block(job, action);
     case REFUSED:

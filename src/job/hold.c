@@ -53,7 +53,7 @@ bool bil_may_be_held(const bil_job *job)
 static bool is_locked_soon(const bil_job *job)
 {
     uint32_t lasts = job->description->unlock_lasts_ms;
-    return lasts && job->unlocked && job->now - job->unlocked >= lasts / 2;
+    return lasts && job->unlocked && (uint32_t)job->now + 1 - job->unlocked >= lasts / 2;
 }
 
 void bil_begin(bil_job *job, const bil_procedure *how)

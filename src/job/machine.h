@@ -153,7 +153,6 @@ struct bil_job {
     player player;
     uint32_t found; /* state of operation before hold */
     exchange exchange;
-    uint64_t unlocked; /* one after the moment when it was; 0: never */
     uint64_t gone;
     uint64_t back; /* with `gone`: moments between which nothing answered */
     look look;
@@ -163,6 +162,8 @@ struct bil_job {
     uint32_t unit;    /* unit number that is spoken to, 0: the one of the address */
     bil_job_progress progress;
     uint8_t unit_raw[4]; /* `unit` as a value, for the link */
+    uint32_t unlocked;   /* the moment when it was, but for its lowest bit; 0: never */
+    uint8_t after;       /* a step of writing behind a procedure */
 };
 
 enum { TOUCHED = 1, GIVEN_UP = 2 };

@@ -36,8 +36,8 @@ static void start_write(bil_job *job, const bil_proc_step *step)
 static bil_error cause_of(const bil_job *job)
 {
     static const uint8_t causes[BIL_PROC_COUNT] = {BIL_E_PASSWORD, BIL_E_HOLD,    BIL_E_RELEASE, BIL_E_STORE,
-                                                   BIL_E_RESTART,  BIL_E_RESTART, BIL_E_START,   BIL_E_COMMIT,
-                                                   BIL_E_COMMIT,   BIL_E_LOCK};
+                                                   BIL_E_RESTART,  BIL_E_RESTART, BIL_E_START,   BIL_E_REFUSED,
+                                                   BIL_E_REFUSED,  BIL_E_RELEASE};
     return (bil_error)causes[job->player.procedure->kind];
 }
 
@@ -169,7 +169,7 @@ flow bil_player_run(bil_job *job, bil_action *action)
     for (;;) {
         if (p->procedure && p->at >= p->procedure->step_count) {
             if (p->procedure->kind == BIL_PROC_UNLOCK)
-                job->unlocked = job->now + 1;
+                job->unlocked = (uint32_t)job->now | 1;
             bil_player_start(job, p->then);
         }
         if (!p->procedure)

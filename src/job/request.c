@@ -65,7 +65,6 @@ static flow send(bil_job *job, exchange *x, bil_action *action)
                                         .secret = x->secret,
                                         .raw = x->raw,
                                         .cause = x->cause};
-    ++*counter_of(job, x);
     x->state = REQUEST_ANSWER;
     if (x->tries == 0 && x->busy == 0)
         x->before = job->saw[SAW_STATE];
@@ -86,7 +85,7 @@ static flow answered(bil_job *job, exchange *x, bil_action *action)
 {
     const bil_link_limits *link = &job->description->link;
     const bil_result *result = job->result;
-    *counter_of(job, x) += result->more;
+    *counter_of(job, x) += 1 + result->more;
     switch (result->outcome) {
     case BIL_DONE:
         return FLOW_DONE;

@@ -50,10 +50,8 @@
     X(PASSWORD, "check the password; after a factory reset it is the one from the manual; an account may also be locked after wrong ones, or expired: look at the device") \
     X(NO_PASSWORD, "give it at the prompt[, with --password-fd], or in BILANCIA_PASSWORD") \
     X(HOLD, "look at the device: is it stopped, in service, without a fault?") \
-    X(RELEASE, "look at the device and release it by hand") \
+    X(RELEASE, "look at the device, and release or lock it by hand") \
     X(STORE, "don't switch it off; run the command again") \
-    X(COMMIT, "look at the device: what it lacks for that, it may show; then run the command again") \
-    X(LOCK, "lock the device by hand, as its manual says") \
     X(RESTART, "look at the device; when it answers again, run the command again") \
     X(FOREIGN_CHANGE, "find out who, then run the command again") \
     X(DIFFERS, "look at the parameter named; the device may have rejected or changed it") \

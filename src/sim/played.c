@@ -77,6 +77,8 @@ static void obey(sim_unit *unit, const played_order *order)
             unit->state_before = (uint32_t)shown(unit, p->state);
         show(unit, order->shows, order->shown);
         break;
+    case PLAYED_NOTHING:
+        break;
     case PLAYED_STORES:
         sim_store(unit);
         break;
@@ -88,7 +90,8 @@ static void obey(sim_unit *unit, const played_order *order)
         sim_factory_reset(unit, unit->now);
         break;
     case PLAYED_OPENS:
-        unit->level = 1;
+    case PLAYED_LOCKS:
+        unit->level = order->deed == PLAYED_OPENS;
         break;
     }
 }

@@ -10,10 +10,12 @@ enum { PLAYED_ORDERS = 128, PLAYED_VALUE = 420 };
 
 typedef enum played_deed {
     PLAYED_SHOWS,    /* another entry becomes a value */
+    PLAYED_NOTHING,  /* it is one of several that belong together */
     PLAYED_STORES,   /* what is in force survives a power cut from now on */
     PLAYED_RESTARTS, /* the unit restarts */
     PLAYED_RESETS,   /* and comes back with the values as delivered */
-    PLAYED_OPENS     /* values can be written from now on */
+    PLAYED_OPENS,    /* values can be written from now on */
+    PLAYED_LOCKS     /* and no longer */
 } played_deed;
 
 /* What follows when an entry is written with a value; several may, in the order of the list. */

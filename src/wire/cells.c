@@ -20,7 +20,7 @@ static size_t place(const bil_format *format, size_t i, size_t cells)
 int bil_value_from_cells(const bil_format *format, const uint16_t *cells, uint8_t *raw)
 {
     require(format && cells && raw);
-    if (format->form)
+    if (format->form && format->form->from_cells)
         return format->form->from_cells(format, cells, raw);
     size_t count = (format->size + 1u) / 2;
     if (format->size == 1) {
@@ -40,7 +40,7 @@ int bil_value_from_cells(const bil_format *format, const uint16_t *cells, uint8_
 int bil_value_to_cells(const bil_format *format, const uint8_t *raw, uint16_t *cells)
 {
     require(format && raw && cells);
-    if (format->form)
+    if (format->form && format->form->to_cells)
         return format->form->to_cells(format, raw, cells);
     size_t count = (format->size + 1u) / 2;
     if (format->size == 1) {
@@ -117,7 +117,8 @@ static bil_outcome transfer(void *ctx, const bil_transfer *t, bil_result *result
     link->wrote = t->write;
     result->cause = BIL_OK;
     result->more = 0;
-    bil_outcome outcome = reach ? reach->transfer(link, t, &span, result) : bil_cells_transfer(link, t, &span, result);
+    bil_outcome outcome =
+        reach ? (bil_outcome)reach->transfer(link, t, &span, result) : bil_cells_transfer(link, t, &span, result);
     volatile uint16_t *spoken = link->cells;
     for (uint16_t i = 0; t->secret && i < BIL_CELLS_MAX; i++)
         spoken[i] = 0;

@@ -24,7 +24,7 @@ static void clear(bil_cell_link *link)
         link->cells[i] = 0;
 }
 
-static bil_outcome single_bits(bil_cell_link *link, const bil_transfer *t, const bil_span *span, bil_result *result)
+static int single_bits(bil_cell_link *link, const bil_transfer *t, const bil_span *span, bil_result *result)
 {
     const bil_cells *below = &link->below;
     if (span->count > BIL_CELL_BITS_MAX)
@@ -40,24 +40,24 @@ static bil_outcome single_bits(bil_cell_link *link, const bil_transfer *t, const
     return outcome;
 }
 
-const bil_reach bil_reach_bits = {single_bits};
+const bil_reach bil_reach_bits = {NULL, single_bits};
 
 /* ---- values that have only some bits of their cell ---- */
 
-/* Does a cell have bits that none of these values has? */
-static bool leaves_bits(const bil_transfer *t)
+/* Does a cell have bits that none of these values has? Then it is read before it is written, but for a masked write. */
+static uint8_t reads_before(const bil_description *d, const uint16_t *items, uint16_t count, bool write)
 {
-    const bil_param *params = t->description->params;
+    const bil_param *params = d->params;
     uint16_t covered = 0;
-    for (uint16_t i = 0; i < t->count; i++) {
-        const bil_param *param = &params[t->items[i]];
+    for (uint16_t i = 0; write && params[items[0]].way != BIL_WAY_MASKED && i < count; i++) {
+        const bil_param *param = &params[items[i]];
         covered |= bil_cell_mask(&param->format);
-        bool last = i + 1 == t->count || params[t->items[i + 1]].at.number != param->at.number;
+        bool last = i + 1 == count || params[items[i + 1]].at.number != param->at.number;
         if (last && covered != 0xffff)
-            return true;
+            return 1;
         covered = last ? 0 : covered;
     }
-    return false;
+    return 0;
 }
 
 /* Before the request that is meant; nothing of that has happened yet, whatever became of this one. */
@@ -68,14 +68,14 @@ static bil_outcome before(bil_outcome outcome, bil_result *result)
 }
 
 /* The other bits of a cell go back as they were read, in the same breath. */
-static bil_outcome parts(bil_cell_link *link, const bil_transfer *t, const bil_span *span, bil_result *result)
+static int parts(bil_cell_link *link, const bil_transfer *t, const bil_span *span, bil_result *result)
 {
     bil_span at = *span;
     for (uint16_t i = 0; i < t->count && at.way == BIL_WAY_MASKED; i++) /* all of one cell */
         at.mask |= bil_cell_mask(&t->description->params[t->items[i]].format);
     if (t->write)
         clear(link);
-    if (t->write && span->way != BIL_WAY_MASKED && leaves_bits(t)) {
+    if (reads_before(t->description, t->items, t->count, t->write)) {
         bil_span whole = *span;
         whole.way = BIL_WAY_TOGETHER;
         if (whole.count > BIL_CELLS_MAX)
@@ -88,7 +88,7 @@ static bil_outcome parts(bil_cell_link *link, const bil_transfer *t, const bil_s
     return bil_cells_transfer(link, t, &at, result);
 }
 
-const bil_reach bil_reach_parts = {parts};
+const bil_reach bil_reach_parts = {reads_before, parts};
 
 /* ---- a mailbox: the number of a value into one cell, and there it lies in others ---- */
 
@@ -110,7 +110,7 @@ static bil_outcome called_up(bil_cell_link *link, const bil_transfer *t, const b
     return BIL_DONE;
 }
 
-static bil_outcome mailbox(bil_cell_link *link, const bil_transfer *t, const bil_span *span, bil_result *result)
+static int mailbox(bil_cell_link *link, const bil_transfer *t, const bil_span *span, bil_result *result)
 {
     const bil_mailbox *box = t->description->spaces[span->space].mailbox;
     bil_span at = *span;
@@ -129,4 +129,10 @@ static bil_outcome mailbox(bil_cell_link *link, const bil_transfer *t, const bil
     return bil_cells_transfer(link, t, &at, result);
 }
 
-const bil_reach bil_reach_mailbox = {mailbox};
+static uint8_t calls_up(const bil_description *d, const uint16_t *items, uint16_t count, bool write)
+{
+    (void)d, (void)items, (void)count, (void)write;
+    return 1;
+}
+
+const bil_reach bil_reach_mailbox = {calls_up, mailbox};

@@ -16,6 +16,8 @@ void load_form(load *l, yaml_node_t *map, bil_format *format)
         NULL,          &bil_form_bcd, &bil_form_sign_magnitude, &bil_form_loose, &bil_form_blanks, &bil_form_length,
         &bil_form_wide};
     yaml_node_t *node = load_get(l, map, "form");
+    if (format->type == BIL_IP4 || format->type == BIL_MAC)
+        format->form = &bil_form_address;
     if (format->size % 2 && (format->size > 1 || format->type == BIL_TEXT))
         format->form = &bil_form_odd;
     if (!node || l->bad)
@@ -85,7 +87,7 @@ void load_room(load *l, yaml_node_t *map, bil_format *format)
     for (uint16_t i = 0; i < format->choice_count && !l->bad; i++)
         if (bits ? format->choices[i].value >= format->width : format->choices[i].value > most)
             load_complain(l, map, "%s has no room in %u bits", format->choices[i].name, format->width);
-    if (l->bad || !format_is_integer(format))
+    if (l->bad || (!bits && !format_is_integer(format)))
         return;
     uint64_t high = is_signed(format) ? middle + most : most;
     uint64_t low = is_signed(format) ? middle - most - (format->form == &bil_form_sign_magnitude ? 0 : 1) : 0;

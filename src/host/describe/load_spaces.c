@@ -71,7 +71,6 @@ static void load_mailbox(load *l, yaml_node_t *map, bil_space *space)
     space->mailbox = box;
     space->reach = &bil_reach_mailbox;
     space->reading = space->writing = BIL_SHARE_NONE;
-    space->more = 1;
 }
 
 /* `unit: 247` is that number, `above: 1` the next one above that of the device. */

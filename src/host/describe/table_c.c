@@ -281,7 +281,7 @@ static void put_spaces(FILE *file, const bil_description *d)
         fprintf(file, ", .reading = %s, .writing = %s, .keys = %s, .whole = %s, .bits = %s,\n     ",
                 sharings[s->reading], sharings[s->writing], s->keys ? "true" : "false", s->whole ? "true" : "false",
                 s->bits ? "true" : "false");
-        fprintf(file, ".table = %u, .unit = %d, .more = %u, .reach = %s, ", s->table, s->unit, s->more, reach_of(s));
+        fprintf(file, ".table = %u, .unit = %d, .reach = %s, ", s->table, s->unit, reach_of(s));
         if (s->mailbox)
             fprintf(file, ".mailbox = &mailbox_%u, ", i);
         else
