@@ -532,6 +532,41 @@ static void sets_that_dont_fit(void **state)
 }
 
 /* Sound files with a parameter that nobody knows, or a value that nobody may set. */
+/* A description that was written from a manual, held against the device: what doesn't fit is named, with what may be
+ * meant. The numbers of cells and requests are counted by hand. */
+static void a_description_against_a_device(void **state)
+{
+    (void)state;
+    expect(0, "Reads   60 values with 5 requests; who answers is asked with 1",
+           sh("b check %s/descriptions/ed-30.yaml", BILANCIA_SOURCE));
+    expect(0, "Across  holding 115 to 116, 132, 148 to 149\n  Unused  holding 22 to 99, 165 to 199,",
+           sh("b check %s/descriptions/ed-30.yaml", BILANCIA_SOURCE));
+    start_unit(7, "ed-30", NULL);
+    expect(0, "✓ fits", sh("b check %s/descriptions/ed-30.yaml --against %s", BILANCIA_SOURCE, unit_at[7]));
+    expect(0, NULL,
+           sh("sed -e 's/at: 108, unit: kg m², limits: \\[0, 10\\]/at: 108, unit: kg m², cell_order: high_first/' "
+              "-e 's/needs: \\[hold\\], factory: 0.01}/needs: [hold]}/' "
+              "-e 's/{0: linear, 1: s_curve}, factory: linear/{2: linear, 3: s_curve}/' "
+              "-e 's/at: 140, limits: \\[0, 1000\\], tolerance: \"0.01%%\", factory: 1}/at: 140, limits: [5, 1000]}/' "
+              "-e '/^  motor.inertia/a\\  motor.nowhere: {name: Not there, type: u16, class: setup, at: 700}' "
+              "%s/descriptions/ed-30.yaml >mine.yaml",
+              BILANCIA_SOURCE));
+    static const char *const says[] = {
+        "! motor.inertia (Moment of inertia): 2.2062e-41\n      no usual number, but one with its cells in the other",
+        "! motor.nowhere (Not there)\n      the device refuses",
+        "! ramp.shape (Shape of the ramps): 1\n      a choice that isn't named",
+        "! regulator.gain (Proportional gain): 4.35\n      the value lies outside its limits", "≠ 4 values of"};
+    for (size_t i = 0; i < sizeof says / sizeof says[0]; i++)
+        expect(1, says[i], sh("b check mine.yaml --against %s", unit_at[7]));
+    expect(
+        1, "another model: Esempio ED-30",
+        sh("sed 's/^model: ED-30/model: ED-31/' %s/descriptions/ed-30.yaml >mine.yaml; b check mine.yaml --against %s",
+           BILANCIA_SOURCE, unit_at[7]));
+    stop_unit(7);
+    expect(4, "What to do",
+           sh("rm mine.yaml; b check %s/descriptions/ed-30.yaml --against %s", BILANCIA_SOURCE, unit_at[7]));
+}
+
 static void sets_with_wrong_values(void **state)
 {
     (void)state;
@@ -601,6 +636,7 @@ int main(void)
         cmocka_unit_test(links_that_fail),
         cmocka_unit_test(a_write_that_breaks_off),
         cmocka_unit_test(sets_that_dont_fit),
+        cmocka_unit_test(a_description_against_a_device),
         cmocka_unit_test(sets_with_wrong_values),
         cmocka_unit_test(folders_and_disks),
     };

@@ -6,6 +6,7 @@
 #include "help.h"
 #include "host/describe/doubt.h"
 #include "host/describe/load.h"
+#include "host/look/misfit.h"
 
 /* A sound description; tests replace one line of it. */
 /* clang-format off */
@@ -314,6 +315,50 @@ static void doubts_are_said(void **state)
     assert_false(description_doubt(&d, 3, text, sizeof text));
 }
 
+/* Texts and floats as a device has them that its description tells otherwise. */
+static void what_doesnt_fit_is_told(void **state)
+{
+    (void)state;
+    static const char text[] =
+        "bilancia_description: 0\nvendor: Esempio\nmodel: M\nrevision: 1\nfirmware: [\"\"]\nhardware: [\"\"]\n"
+        "stored_values: by_restart\nlink: {}\nidentify: {model: id.model}\nparameters:\n"
+        "  id.model: {name: M, type: text, size: 2, class: unit, at: 0}\n"
+        "  a: {name: A, type: text, size: 8, class: setup, at: 10}\n"
+        "  b: {name: B, type: f32, class: setup, at: 20}\n"
+        "  c: {name: C, type: u16, class: setup, at: 30, limits: [3, 7], step: 2}\n";
+    static const struct {
+        const char *id, *raw; /* its bytes */
+        const char *why;      /* NULL: it fits */
+    } seen[] = {{"a", "olive   ", "form: blanks"},
+                {"a", "olive\0\0x", "behind its end"},
+                {"a", "\xc3l \xb2\0\0\0\0", "turned round"},
+                {"a", "\1\2\3\4\5\6\7\b", "is its place right"},
+                {"a", "olive\0\0\0", NULL},
+                {"a", "\0\0\0\0\0\0\0\0", NULL},
+                {"b", "\x3f\x80\0\0", NULL},
+                {"b", "\0\0\x3f\x80", "other order"},
+                {"b", "\x7f\xc0\x7f\xc0", "are its type"},
+                {"b", "\0\0\0\0", NULL},
+                {"c", "\0\5", NULL},
+                {"c", "\0\4", "step"},
+                {"c", "\0\x9", "outside"}};
+    char why[300];
+    loaded_description loaded;
+    assert_int_equal(description_load_text(&loaded, "m", text, strlen(text), why, sizeof why), BIL_OK);
+    for (size_t i = 0; i < sizeof seen / sizeof seen[0]; i++) {
+        bil_image image = new_image(&loaded.table);
+        bil_misfit one;
+        bil_image_put(&image, index_of(&loaded.table, seen[i].id), (const uint8_t *)seen[i].raw);
+        bool found = misfit_at(&image, 0, &one);
+        if (found != (seen[i].why != NULL) || (found && !strstr(one.why, seen[i].why)))
+            fail_msg("value %zu, %s: \"%s\" and not \"%s\"", i, seen[i].id, found ? one.why : "it fits",
+                     seen[i].why ? seen[i].why : "it fits");
+        assert_false(found && (strcmp(one.id, seen[i].id) != 0 || misfit_at(&image, 1, &one)));
+        free_image(&image);
+    }
+    description_free(&loaded);
+}
+
 /* ---- large ones ---- */
 
 static int load_large(const char *text, size_t size, char *why, size_t why_size)
@@ -469,9 +514,9 @@ static void repeated_is_written_out(void **state)
 
 int main(void)
 {
-    const struct CMUnitTest tests[] = {cmocka_unit_test(every_error_has_its_place),
-                                       cmocka_unit_test(the_generated_tables_are_the_loaded_ones),
-                                       cmocka_unit_test(doubts_are_said), cmocka_unit_test(repeated_is_written_out),
-                                       cmocka_unit_test(large_ones_take_their_time_and_no_more)};
+    const struct CMUnitTest tests[] = {
+        cmocka_unit_test(every_error_has_its_place), cmocka_unit_test(the_generated_tables_are_the_loaded_ones),
+        cmocka_unit_test(doubts_are_said),           cmocka_unit_test(what_doesnt_fit_is_told),
+        cmocka_unit_test(repeated_is_written_out),   cmocka_unit_test(large_ones_take_their_time_and_no_more)};
     return cmocka_run_group_tests_name("description", tests, NULL, NULL);
 }

@@ -85,9 +85,9 @@ struct bil_cell_link;
 typedef struct bil_reach {
     /* Requests that a transfer of these items takes beside the one. NULL: none. */
     uint8_t (*more)(const struct bil_description *description, const uint16_t *items, uint16_t count, bool write);
-    /* `span` is what bil_cells_span tells; returns a bil_outcome. */
-    int (*transfer)(struct bil_cell_link *link, const struct bil_transfer *transfer, const struct bil_span *span,
-                    struct bil_result *result);
+    /* `span` is what bil_cells_span tells. */
+    bil_outcome (*transfer)(struct bil_cell_link *link, const struct bil_transfer *transfer,
+                            const struct bil_span *span, struct bil_result *result);
 } bil_reach;
 
 /* Where values lie together: holding cells, a document, answers to one question. */
@@ -181,19 +181,27 @@ typedef struct bil_proc_step {
     const uint8_t *raw; /* a write: a value that doesn't fit into `value`, of the parameter's size; NULL: `value` */
 } bil_proc_step;
 
+/* X(NAME, "name in descriptions", what it is for) */
+/* clang-format off */
+#define BIL_PROCEDURES(X) \
+    X(UNLOCK, "unlock", "values can be written") \
+    X(HOLD, "hold", "nothing moves while values change") \
+    X(RELEASE, "release", "and it is let go again") \
+    X(STORE, "store", "values survive a power cut") \
+    X(RESTART, "restart", "and that is seen") \
+    X(FACTORY_RESET, "factory_reset", "it is as delivered") \
+    X(START, "start", "sets a machine that stands to work; never played but when a person asks for it now") \
+    X(BEGIN, "begin", "values of a stage come, which it takes together once it is told that they are all there") \
+    X(COMMIT, "commit", "that were all of a stage: from here on they are in force, and are read back") \
+    X(LOCK, "lock", "the end of a write: what was unlocked for it is locked")
+/* clang-format on */
+
 /* What a procedure is for. */
 typedef enum bil_proc_kind {
-    BIL_PROC_UNLOCK,
-    BIL_PROC_HOLD,
-    BIL_PROC_RELEASE,
-    BIL_PROC_STORE,
-    BIL_PROC_RESTART,
-    BIL_PROC_FACTORY_RESET,
-    BIL_PROC_START,  /* sets a machine that stands to work again; never played but when a person asks for it now */
-    BIL_PROC_BEGIN,  /* values of a stage come: a device takes them together, when it is told that they are all there */
-    BIL_PROC_COMMIT, /* that were all of a stage: from here on they are in force, and are read back */
-    BIL_PROC_LOCK,   /* the end of a write: what was unlocked for it is locked */
-    BIL_PROC_COUNT
+#define BIL_PROC_ENUM(NAME, name, what) BIL_PROC_##NAME,
+    BIL_PROCEDURES(BIL_PROC_ENUM)
+#undef BIL_PROC_ENUM
+        BIL_PROC_COUNT
 } bil_proc_kind;
 
 /* What a model has to be told to unlock, hold, store, ... */

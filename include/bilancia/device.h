@@ -65,6 +65,19 @@ const bil_image *bil_device_image(const bil_device *device);
  * suffice. BIL_E_UNKNOWN_PARAMETER, BIL_E_UNREADABLE (or the cause), BIL_E_NO_TEXT. */
 int bil_device_value(bil_device *device, const char *id, char *text, size_t size);
 
+/* A value, as last read, that doesn't fit the description: refused, no value of its type, outside its limits, a choice
+ * that isn't named, a text that looks padded otherwise, a float that looks turned round. */
+typedef struct bil_misfit {
+    size_t struct_size;
+    const char *id, *name; /* of the parameter; they live as long as its description */
+    const char *why;       /* a sentence, often with what may be meant */
+    int cause;             /* a bil_error, or BIL_OK where it is only unusual */
+    char value[BIL_VALUE_TEXT];
+} bil_misfit;
+
+/* The i-th of them, counted from 0, in the order of ids; false behind the last one. `misfit` has its struct_size. */
+bool bil_device_misfit(bil_device *device, unsigned i, bil_misfit *misfit);
+
 /* Does it say that values in force aren't stored yet, so that a power cut would lose them? False where its model can't
  * tell, or doesn't answer. A copy made of it afterwards tells its site so when it is saved. */
 bool bil_device_unstored(bil_device *device);

@@ -104,6 +104,15 @@ typedef enum bil_error {
         BIL_OK = BIL_E_OK
 } bil_error;
 
+/* A transfer ends in one of five ways; other actions of a job use `done` and `refused` (no, or failed). */
+typedef enum bil_outcome {
+    BIL_DONE,
+    BIL_REFUSED,  /* the device said no; `code` tells its reason */
+    BIL_BUSY,     /* the device said: later */
+    BIL_NOT_SENT, /* nothing left this computer */
+    BIL_UNKNOWN   /* a reply was lost or late: it may have happened */
+} bil_outcome;
+
 /* The short name and the sentence. Never NULL: an unknown number gives "unknown" and "unknown error". */
 const char *bil_error_name(int error);
 const char *bil_error_text(int error);

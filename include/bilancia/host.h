@@ -121,8 +121,30 @@ bool bil_host_disputed(const bil_host *host, size_t i);
  */
 int bil_host_decide(bil_host *host, const char *digits, const bil_description **description);
 
-/* The i-th thing of a description, counted from 0, that can't be proved on a device, as a sentence; "" behind the last
- * one. Such a model can be read all the same. `text` has `size` bytes; 300 suffice. */
+/* What is done with a device by a description, in requests. */
+typedef struct bil_forecast {
+    size_t struct_size;
+    unsigned who_requests;                    /* to make sure who answers */
+    unsigned read, read_requests;             /* values of a copy, and who answers among them */
+    unsigned written, write_requests, stages; /* a write of every value, calibration too, in so many stages */
+} bil_forecast;
+
+/* The members that the caller's `struct_size` has are filled in. BIL_E_MEMORY, BIL_E_BAD_CALL. */
+int bil_host_forecast(bil_host *host, const bil_description *description, bil_forecast *forecast);
+
+/* Cells, or bits, that no parameter has: a row of them between those of two values. */
+typedef struct bil_unused {
+    uint8_t table; /* bil_cell_table (cells.h) */
+    int16_t unit;  /* who answers there, as in bil_space */
+    uint16_t first, last;
+    bool across; /* they may be read across */
+} bil_unused;
+
+/* The i-th row of them, counted from 0, by place; false behind the last one. */
+bool bil_host_unused(bil_host *host, const bil_description *description, unsigned i, bil_unused *row);
+
+/* The i-th thing of a description, counted from 0, that can't be done, or not be proved, with a device, as a sentence;
+ * "" behind the last one. Such a model can be read all the same. `text` has `size` bytes; 300 suffice. */
 int bil_host_doubt(bil_host *host, const bil_description *description, unsigned i, char *text, size_t size);
 
 #ifdef __cplusplus

@@ -21,15 +21,6 @@ extern "C" {
 #define BIL_UNIT(number) ((uint32_t)(number) + 1)
 #define BIL_UNIT_NUMBER(unit) ((unit)-1)
 
-/* A transfer ends in one of five ways; other actions of a job use `done` and `refused` (no, or failed). */
-typedef enum bil_outcome {
-    BIL_DONE,
-    BIL_REFUSED,  /* the device said no; `code` tells its reason */
-    BIL_BUSY,     /* the device said: later */
-    BIL_NOT_SENT, /* nothing left this computer */
-    BIL_UNKNOWN   /* a reply was lost or late: it may have happened */
-} bil_outcome;
-
 /* What became of an action. */
 typedef struct bil_result {
     uint32_t number; /* of the action it answers; 0 before the first */

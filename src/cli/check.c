@@ -4,8 +4,94 @@
 #include "bilancia/look.h"
 #include "cli/library.h"
 
+/* "holding", and at whose unit number. */
+static void say_space(char *out, size_t size, const bil_unused *row)
+{
+    static const char *const tables[] = {"holding", "input", "coils", "discrete"};
+    if (row->unit == 0)
+        snprintf(out, size, "%s", tables[row->table]);
+    else if (row->unit > 0)
+        snprintf(out, size, "%s of unit %d", tables[row->table], row->unit - 1);
+    else
+        snprintf(out, size, "%s of the unit %d above", tables[row->table], -row->unit);
+}
+
+/* Between the first and the last value of each table: those that nobody touches, or those that are read across. */
+static void say_unused(bil_host *host, const bil_description *d, bool across)
+{
+    enum { MOST = 12 };
+    bil_unused row;
+    char before[40] = "", space[40];
+    unsigned said = 0;
+    for (unsigned i = 0; bil_host_unused(host, d, i, &row); i++) {
+        if (row.across != across || said++ >= MOST)
+            continue;
+        say_space(space, sizeof space, &row);
+        if (said == 1)
+            say("  %s  %s", across ? "Across" : "Unused", space);
+        else if (strcmp(space, before) == 0)
+            say(",");
+        else
+            say("; %s", space);
+        say(row.first == row.last ? " %u" : " %u to %u", row.first, row.last);
+        memcpy(before, space, sizeof before);
+    }
+    if (said > MOST)
+        say(", and %u more", said - MOST);
+    if (said)
+        say("\n");
+}
+
+static const char *s(unsigned count)
+{
+    return count == 1 ? "" : "s";
+}
+
+static void say_forecast(bil_host *host, const bil_description *d)
+{
+    bil_forecast f = {.struct_size = sizeof f};
+    if (bil_host_forecast(host, d, &f) != BIL_OK)
+        return;
+    say("  Reads   %u value%s with %u request%s; who answers is asked with %u\n", f.read, s(f.read), f.read_requests,
+        s(f.read_requests), f.who_requests);
+    if (f.written)
+        say("  Writes  at most %u value%s with %u request%s, in %u stage%s, each read back\n", f.written, s(f.written),
+            f.write_requests, s(f.write_requests), f.stages, s(f.stages));
+    say_unused(host, d, true);
+    say_unused(host, d, false);
+}
+
+/* What the device itself says of it: it is read, and nothing is written. */
+static int check_against(library *own, const char *address)
+{
+    bil_device *device;
+    bil_misfit one = {.struct_size = sizeof one};
+    unsigned count = 0;
+    int error = bil_device_open(own->host, address, &device);
+    if (!error)
+        error = bil_device_read(device, NULL);
+    if (error && error != BIL_E_NOTHING_READ)
+        return library_failed(own, error);
+    const bil_description *d = bil_device_description(device);
+    bool other = d != bil_host_description(own->host, 0);
+    if (other)
+        say("  %s!%s the device is another model: %s %s\n", warn(), plain(), d->vendor, d->model);
+    for (; !other && bil_device_misfit(device, count, &one); count++) {
+        say("  %s!%s %s (%s)", warn(), plain(), one.id, one.name);
+        if (one.value[0])
+            say(": %s", one.value);
+        say("\n      %s\n", one.why);
+    }
+    if (!other && count == 0)
+        say("%s✓ fits%s  every value of %s is what the description says\n", good(), plain(), address);
+    else if (!other)
+        say("%s≠ %u value%s of %s do%s not fit%s\n", warn(), count, s(count), address, count == 1 ? "es" : "", plain());
+    bil_device_close(device);
+    return other || count ? EXIT_DIFFERENT : EXIT_DONE;
+}
+
 /* By itself: what else is at hand has no say in it. */
-static int check_description(const char *path)
+static int check_description(const char *path, const char *address)
 {
     bil_host_config config = {.struct_size = sizeof config, .site = "", .description = path};
     library own = {0};
@@ -21,10 +107,12 @@ static int check_description(const char *path)
     char digest[65], doubt[300];
     if (bil_host_digest(own.host, d, digest) == BIL_OK)
         say("  digest %s\n", digest);
+    say_forecast(own.host, d);
     for (unsigned i = 0; bil_host_doubt(own.host, d, i, doubt, sizeof doubt) == BIL_OK && doubt[0]; i++)
         say("  %s!%s %s\n", warn(), plain(), doubt);
+    int code = address ? check_against(&own, address) : EXIT_DONE;
     bil_host_close(own.host);
-    return EXIT_DONE;
+    return code;
 }
 
 static int check_rules(const char *path, bil_copy *copy)
@@ -105,12 +193,14 @@ static bool is_yaml(const char *path)
 
 static int run(const command *self, int argc, const char **argv)
 {
-    char *digits = NULL;
+    char *digits = NULL, *address = NULL;
     library l = {0};
     struct poptOption options[] = {
         {"description", 'd', POPT_ARG_STRING, &l.description, 0, "a description to use", "FILE"},
         {"decide", 0, POPT_ARG_STRING, &digits, 0,
          "of two descriptions of one model the one with this digest counts, for you at this computer", "DIGEST"},
+        {"against", 0, POPT_ARG_STRING, &address, 0,
+         "a device to hold the description against: it is read, nothing is written", "ADDRESS"},
         SITE_OPTION(l.given),
         HELP_OPTION,
         POPT_TABLEEND};
@@ -124,7 +214,7 @@ static int run(const command *self, int argc, const char **argv)
     code = EXIT_DONE;
     for (int i = 0; i < l.c.count; i++) {
         const char *path = l.c.arguments[i];
-        int one = is_yaml(path) ? check_description(path) : check_set(&l, path);
+        int one = is_yaml(path) ? check_description(path, address) : check_set(&l, path);
         code = one > code ? one : code;
     }
     return library_end(&l, code);
@@ -133,6 +223,7 @@ static int run(const command *self, int argc, const char **argv)
 const command command_check = {"check",
                                "[options] FILE...",
                                "checks saved copies (.bset) and descriptions (.yaml), no device needed",
-                               "  bilancia check *.bset my-model.yaml\n",
+                               "  bilancia check *.bset my-model.yaml\n"
+                               "  bilancia check my-model.yaml --against modbus+tcp://192.0.2.12/3\n",
                                run,
                                230};

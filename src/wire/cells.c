@@ -117,8 +117,7 @@ static bil_outcome transfer(void *ctx, const bil_transfer *t, bil_result *result
     link->wrote = t->write;
     result->cause = BIL_OK;
     result->more = 0;
-    bil_outcome outcome =
-        reach ? (bil_outcome)reach->transfer(link, t, &span, result) : bil_cells_transfer(link, t, &span, result);
+    bil_outcome outcome = reach ? reach->transfer(link, t, &span, result) : bil_cells_transfer(link, t, &span, result);
     volatile uint16_t *spoken = link->cells;
     for (uint16_t i = 0; t->secret && i < BIL_CELLS_MAX; i++)
         spoken[i] = 0;

@@ -24,7 +24,7 @@ static void clear(bil_cell_link *link)
         link->cells[i] = 0;
 }
 
-static int single_bits(bil_cell_link *link, const bil_transfer *t, const bil_span *span, bil_result *result)
+static bil_outcome single_bits(bil_cell_link *link, const bil_transfer *t, const bil_span *span, bil_result *result)
 {
     const bil_cells *below = &link->below;
     if (span->count > BIL_CELL_BITS_MAX)
@@ -68,7 +68,7 @@ static bil_outcome before(bil_outcome outcome, bil_result *result)
 }
 
 /* The other bits of a cell go back as they were read, in the same breath. */
-static int parts(bil_cell_link *link, const bil_transfer *t, const bil_span *span, bil_result *result)
+static bil_outcome parts(bil_cell_link *link, const bil_transfer *t, const bil_span *span, bil_result *result)
 {
     bil_span at = *span;
     for (uint16_t i = 0; i < t->count && at.way == BIL_WAY_MASKED; i++) /* all of one cell */
@@ -110,7 +110,7 @@ static bil_outcome called_up(bil_cell_link *link, const bil_transfer *t, const b
     return BIL_DONE;
 }
 
-static int mailbox(bil_cell_link *link, const bil_transfer *t, const bil_span *span, bil_result *result)
+static bil_outcome mailbox(bil_cell_link *link, const bil_transfer *t, const bil_span *span, bil_result *result)
 {
     const bil_mailbox *box = t->description->spaces[span->space].mailbox;
     bil_span at = *span;

@@ -2,8 +2,9 @@
 
 #include <stdio.h>
 
-static const char *const kinds[BIL_PROC_COUNT] = {"unlock",  "hold",          "release", "store",
-                                                  "restart", "factory_reset", "start"};
+#define PROC_NAME(NAME, name, what) name,
+static const char *const kinds[] = {BIL_PROCEDURES(PROC_NAME)};
+#undef PROC_NAME
 
 /* Is nothing read after its last command? Then a lost one can't be told from one that was carried out. */
 static bool shows_nothing(const bil_procedure *p)
@@ -21,6 +22,54 @@ static bool makes_it_restart(const bil_procedure *p)
     return p->kind == BIL_PROC_RESTART || p->kind == BIL_PROC_FACTORY_RESET;
 }
 
+/* What it began and ended shows when the values are read back; and whoever finds it open may look. */
+static bool shows_elsewhere(const bil_procedure *p)
+{
+    return makes_it_restart(p) || p->kind == BIL_PROC_BEGIN || p->kind == BIL_PROC_COMMIT || p->kind == BIL_PROC_LOCK;
+}
+
+static bool has(const bil_description *d, bil_proc_kind kind)
+{
+    for (uint16_t i = 0; i < d->procedure_count; i++)
+        if (d->procedures[i].kind == kind)
+            return true;
+    return false;
+}
+
+/* Of all values that a write may have, those with one of these flags. */
+static unsigned with_flag(const bil_description *d, unsigned flag)
+{
+    unsigned count = 0;
+    for (uint16_t i = 0; i < d->count; i++)
+        count += d->params[i].flags & flag && d->params[i].flags & BIL_WRITABLE &&
+                 !bil_class_left_out((bil_class)d->params[i].cls);
+    return count;
+}
+
+/* A procedure that isn't there, and what can't be done without it; NULL: nothing that is missed. */
+static const char *lack(const bil_description *d, unsigned which)
+{
+    bool writes = with_flag(d, BIL_WRITABLE) > 0;
+    switch (which) {
+    case 0:
+        return writes && !d->writes_last && !has(d, BIL_PROC_STORE)
+                   ? "store is missing: what is written is gone after a power cut, and no write ends as verified "
+                     "(unless the device keeps each value at once: writes_last)"
+                   : NULL;
+    case 1:
+        return writes && !has(d, BIL_PROC_RESTART)
+                   ? "restart is missing: that values last is proved only after it was switched off and on by hand "
+                     "(--restart by-hand)"
+                   : NULL;
+    case 2:
+        return with_flag(d, BIL_NEEDS_HOLD) && !(has(d, BIL_PROC_HOLD) && has(d, BIL_PROC_RELEASE))
+                   ? "hold or release is missing: values that need hold are refused while it works"
+                   : NULL;
+    default:
+        return writes && !has(d, BIL_PROC_FACTORY_RESET) ? "factory_reset is missing: reset can't be used" : NULL;
+    }
+}
+
 bool description_doubt(const bil_description *d, unsigned i, char *out, size_t size)
 {
     unsigned at = 0;
@@ -28,7 +77,7 @@ bool description_doubt(const bil_description *d, unsigned i, char *out, size_t s
     for (uint16_t k = 0; k < d->procedure_count; k++) {
         const bil_procedure *p = &d->procedures[k];
         restarts = restarts || makes_it_restart(p);
-        if (!makes_it_restart(p) && shows_nothing(p) && at++ == i) {
+        if (!shows_elsewhere(p) && shows_nothing(p) && at++ == i) {
             snprintf(out, size,
                      "%s: nothing is read after its last command (until), so that a lost one can't be told from one "
                      "that was carried out",
@@ -45,6 +94,13 @@ bool description_doubt(const bil_description *d, unsigned i, char *out, size_t s
     if (d->identity[BIL_ID_SERIAL] == BIL_NONE && !d->unit_same_count && at++ == i) {
         snprintf(out, size, "nothing tells one unit from another (serial, or unit_shows: same)");
         return true;
+    }
+    for (unsigned which = 0; which < 4; which++) {
+        const char *text = lack(d, which);
+        if (text && at++ == i) {
+            snprintf(out, size, "%s", text);
+            return true;
+        }
     }
     return false;
 }

@@ -116,8 +116,9 @@ static void load_found(load *l, yaml_node_t *map, yaml_node_t *found, bil_proced
 static void load_procedure(load *l, yaml_node_t *map, bil_procedure *procedure)
 {
     static const char *const keys[] = {"does", "hardware", "found", "lasts_ms", "steps", NULL};
-    static const char *const kinds[] = {"unlock", "hold",  "release", "store", "restart", "factory_reset",
-                                        "start",  "begin", "commit",  "lock",  NULL};
+#define PROC_NAME(NAME, name, what) name,
+    static const char *const kinds[] = {BIL_PROCEDURES(PROC_NAME) NULL};
+#undef PROC_NAME
     load_check_keys(l, map, keys);
     yaml_node_t *does = l->bad ? NULL : load_need(l, map, "does");
     yaml_node_t *list = l->bad ? NULL : load_need(l, map, "steps");

@@ -63,9 +63,9 @@ static const char *const sharings[] = {"BIL_SHARE_NEIGHBOURS", "BIL_SHARE_ANY", 
 static const char *const roundings[] = {"BIL_ROUND_NONE", "BIL_ROUND_NEAREST", "BIL_ROUND_DOWN", "BIL_ROUND_UP"};
 static const char *const step_kinds[] = {"BIL_STEP_WRITE", "BIL_STEP_SECRET",    "BIL_STEP_UNTIL",
                                          "BIL_STEP_WAIT",  "BIL_STEP_RECONNECT", "BIL_STEP_PERSON"};
-static const char *const proc_kinds[] = {
-    "BIL_PROC_UNLOCK",        "BIL_PROC_HOLD",  "BIL_PROC_RELEASE", "BIL_PROC_STORE",  "BIL_PROC_RESTART",
-    "BIL_PROC_FACTORY_RESET", "BIL_PROC_START", "BIL_PROC_BEGIN",   "BIL_PROC_COMMIT", "BIL_PROC_LOCK"};
+#define PROC_NAME(NAME, name, what) "BIL_PROC_" #NAME,
+static const char *const proc_kinds[] = {BIL_PROCEDURES(PROC_NAME)};
+#undef PROC_NAME
 static const char *const stored_values[] = {"BIL_STORED_BY_RESTART", "BIL_STORED_NOT_READABLE"};
 static const char *const bank_kinds[] = {"BIL_BANK_STORED", "BIL_BANK_FACTORY", "BIL_BANK_KEPT"};
 static const char *const rule_kinds[] = {"BIL_RULE_UNIQUE", "BIL_RULE_ORDER", "BIL_RULE_ALLOWED", "BIL_RULE_REQUIRED"};

@@ -3,6 +3,7 @@
 
 #include "host/base/float_text.h"
 #include "host/library/inside.h"
+#include "host/look/misfit.h"
 #include "host/site/standing.h"
 #include "port/clock.h"
 
@@ -258,6 +259,20 @@ int bil_device_value(bil_device *dev, const char *id, char *text, size_t size)
         return error;
     error = lib_device_meet(dev);
     return error ? lib_end_of(h, error) : lib_end(h, lib_value(&dev->device.image, id, text, size), id, NULL);
+}
+
+bool bil_device_misfit(bil_device *dev, unsigned i, bil_misfit *out)
+{
+    bil_misfit whole;
+    size_t size = out ? out->struct_size : 0;
+    if (size < sizeof size || size > sizeof whole || lib_begin(dev->part.host) != BIL_OK)
+        return false;
+    bool found = dev->was_read && misfit_at(&dev->device.image, i, &whole);
+    whole.struct_size = size;
+    if (found)
+        memcpy(out, &whole, size);
+    lib_end_of(dev->part.host, BIL_OK);
+    return found;
 }
 
 bool bil_device_unstored(bil_device *dev)

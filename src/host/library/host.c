@@ -10,6 +10,7 @@
 #include "host/base/decided.h"
 #include "host/base/person.h"
 #include "host/describe/doubt.h"
+#include "host/describe/forecast.h"
 #include "host/library/inside.h"
 #include "host/site/index.h"
 
@@ -402,6 +403,31 @@ int bil_host_doubt(bil_host *h, const bil_description *d, unsigned i, char *text
     if (!description_doubt(d, i, text, size))
         text[0] = '\0';
     return lib_end_of(h, BIL_OK);
+}
+
+int bil_host_forecast(bil_host *h, const bil_description *d, bil_forecast *out)
+{
+    bil_forecast whole;
+    int error = lib_begin(h);
+    if (error)
+        return error;
+    size_t size = out ? out->struct_size : 0;
+    if (!d || size < sizeof size || size > sizeof whole)
+        return lib_end_of(h, BIL_E_BAD_CALL);
+    error = description_forecast(d, &whole);
+    whole.struct_size = size;
+    if (!error)
+        memcpy(out, &whole, size);
+    return lib_end_of(h, error);
+}
+
+bool bil_host_unused(bil_host *h, const bil_description *d, unsigned i, bil_unused *row)
+{
+    if (lib_begin(h) != BIL_OK)
+        return false;
+    bool found = d && row && description_unused(d, i, row);
+    lib_end_of(h, BIL_OK);
+    return found;
 }
 
 int bil_host_takes(bil_host *h, const char *note)

@@ -1,0 +1,130 @@
+#include "host/describe/forecast.h"
+
+#include "bilancia/cells.h"
+#include "bilancia/plan.h"
+#include "port/memory.h"
+
+/* What is asked to know who answers. */
+static bool tells_who(const bil_description *d, uint16_t index)
+{
+    bool tells = false;
+    for (int i = 0; i < BIL_ID_COUNT; i++)
+        tells = tells || (d->identity[i] == index && i != BIL_ID_NAME);
+    for (uint8_t i = 0; i < d->sign_count; i++)
+        tells = tells || d->signs[i].param == index;
+    for (uint8_t i = 0; i < d->unit_same_count; i++)
+        tells = tells || d->unit_same[i] == index;
+    for (uint8_t i = 0; i < d->unit_grows_count; i++)
+        tells = tells || d->unit_grows[i] == index;
+    return tells || d->starts == index || d->uptime == index || d->changes == index;
+}
+
+static bool is_saved(const bil_description *d, uint16_t index)
+{
+    const bil_param *p = &d->params[index];
+    return p->flags & BIL_READABLE && !bil_class_left_out((bil_class)p->cls);
+}
+
+typedef struct lists {
+    uint16_t *items, *next;
+    uint32_t *cost;
+} lists;
+
+/* Requests for the first `count` items. */
+static unsigned requests_of(const bil_description *d, const lists *l, uint16_t count, bool write)
+{
+    const bil_request_rule rule = {.write = write, .request_cost = 1};
+    bil_plan_requests(d, l->items, count, &rule, l->cost, l->next, NULL);
+    return l->cost[0];
+}
+
+static uint16_t gather(const bil_description *d, const lists *l, bool (*wants)(const bil_description *, uint16_t))
+{
+    uint16_t count = 0;
+    for (uint16_t i = 0; i < d->count; i++)
+        if (wants(d, d->by_place[i]))
+            l->items[count++] = d->by_place[i];
+    return count;
+}
+
+static void stages(const bil_description *d, const lists *l, bil_forecast *out)
+{
+    for (uint8_t stage = 0; stage <= 9; stage++) {
+        uint16_t count = 0;
+        for (uint16_t i = 0; i < d->count; i++) {
+            const bil_param *p = &d->params[d->by_place[i]];
+            if (p->stage == stage && p->flags & BIL_WRITABLE && bil_plan_goes(p, BIL_RESTORE, true))
+                l->items[count++] = d->by_place[i];
+        }
+        out->written += count;
+        out->stages += count > 0;
+        out->write_requests += count ? requests_of(d, l, count, true) : 0;
+    }
+}
+
+int description_forecast(const bil_description *d, bil_forecast *out)
+{
+    lists l = {mem_new(d->count, sizeof *l.items), mem_new(d->count + 1u, sizeof *l.next),
+               mem_new(d->count + 1u, sizeof *l.cost)};
+    int error = l.items && l.next && l.cost ? BIL_OK : BIL_E_MEMORY;
+    *out = (bil_forecast){.struct_size = sizeof *out};
+    if (!error) {
+        out->who_requests = requests_of(d, &l, gather(d, &l, tells_who), false);
+        out->read = gather(d, &l, is_saved);
+        out->read_requests = requests_of(d, &l, (uint16_t)out->read, false);
+        stages(d, &l, out);
+    }
+    mem_free(l.items);
+    mem_free(l.next);
+    mem_free(l.cost);
+    return error;
+}
+
+/* How many places of its space a value has. */
+static uint32_t end_of(const bil_description *d, const bil_param *p)
+{
+    return p->at.number + (d->spaces[p->space].bits ? 1 : p->cells);
+}
+
+/* The first place from `at` on that isn't one where a bank shows its values. */
+static uint32_t behind_banks(const bil_description *d, uint16_t space, uint32_t at)
+{
+    for (uint8_t i = 0; i < d->bank_count; i++) {
+        const bil_bank *b = &d->banks[i];
+        uint32_t end = b->at + (uint32_t)(b->last - b->first) + 1;
+        if (b->space == space && b->at <= at && at < end)
+            return behind_banks(d, space, end);
+    }
+    return at;
+}
+
+/* The last place up to `last` before the next bank. */
+static uint32_t before_banks(const bil_description *d, uint16_t space, uint32_t at, uint32_t last)
+{
+    for (uint8_t i = 0; i < d->bank_count; i++)
+        if (d->banks[i].space == space && d->banks[i].at > at && d->banks[i].at <= last)
+            last = d->banks[i].at - 1u;
+    return last;
+}
+
+bool description_unused(const bil_description *d, unsigned i, bil_unused *out)
+{
+    unsigned row = 0;
+    for (uint16_t k = 1; k < d->count; k++) {
+        const bil_param *before = &d->params[d->by_place[k - 1]], *p = &d->params[d->by_place[k]];
+        const bil_space *space = &d->spaces[p->space];
+        if (p->space != before->space || space->reading != BIL_SHARE_NEIGHBOURS)
+            continue;
+        uint32_t at = behind_banks(d, p->space, end_of(d, before));
+        while (at < p->at.number) {
+            uint32_t last = before_banks(d, p->space, at, p->at.number - 1);
+            if (row++ == i) {
+                *out = (bil_unused){space->table, space->unit, (uint16_t)at, (uint16_t)last,
+                                    bil_description_across(d, p->space, at, last)};
+                return true;
+            }
+            at = behind_banks(d, p->space, last + 1);
+        }
+    }
+    return false;
+}
