@@ -30,6 +30,24 @@ static void say(int line, const uint8_t *data, size_t size, bool checksum)
     shutdown(line, SHUT_WR);
 }
 
+/* Two texts of the identification, out of a reply like this. */
+static void identify(bil_link link)
+{
+    enum { SIZE = 20 };
+    static const bil_param params[] = {{.format = {.type = BIL_TEXT, .size = SIZE}, .at = {.number = 1}},
+                                       {.format = {.type = BIL_TEXT, .size = SIZE}, .at = {.number = 130}}};
+    static const bil_space space = {.reading = BIL_SHARE_ANY, .table = BIL_OBJECTS, .reach = &bil_reach_objects};
+    static const bil_description d = {.count = 2, .space_count = 1, .spaces = &space, .params = params};
+    static const uint16_t items[] = {0, 1};
+    uint8_t raw[41], cause[3] = {0, 0, 0x5a};
+    raw[40] = 0x5a;
+    bil_transfer t = {.description = &d, .items = items, .count = 2, .raw = raw, .cause = cause};
+    bil_result result = {0};
+    bil_outcome outcome = link.ops->transfer(link.ctx, &t, &result);
+    if (raw[40] != 0x5a || cause[2] != 0x5a || (outcome != BIL_DONE && result.cause == BIL_OK))
+        abort();
+}
+
 int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size)
 {
     static modbus_link links[2];
@@ -46,6 +64,12 @@ int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size)
     modbus_set_socket(link->context, ends[0]);
     link->connected = true;
     say(ends[1], data + 1, size - 1, serial && data[0] >> 7);
+    if (!writes && (data[0] & 15) == 15) {
+        identify(outs[serial]);
+        out.ops->close(out.ctx);
+        close(ends[1]);
+        return 0;
+    }
     uint16_t cells[125];
     uint16_t count = (uint16_t)(1 + data[0] % 32);
     memset(cells, 0x5a, sizeof cells);

@@ -3,10 +3,14 @@
 #include <arpa/inet.h>
 #include <modbus.h>
 #include <pthread.h>
+#include <signal.h>
 #include <sys/socket.h>
+#include <sys/wait.h>
 #include <unistd.h>
 
 #include "help.h"
+#include "host/describe/load.h"
+#include "port/clock.h"
 #include "port/modbus.h"
 
 enum { SIZE = 3000, UNIT = 40 };
@@ -129,8 +133,87 @@ static void every_function(void **state)
     modbus_free(p.server);
 }
 
+/* ---- the identification, against a server of another maker ---- */
+
+static pid_t start_peer(char port[8])
+{
+    struct sockaddr_in name = {.sin_family = AF_INET, .sin_addr.s_addr = htonl(INADDR_LOOPBACK)};
+    socklen_t length = sizeof name;
+    int probe = socket(AF_INET, SOCK_STREAM, 0);
+    assert_true(bind(probe, (struct sockaddr *)&name, sizeof name) == 0 &&
+                getsockname(probe, (struct sockaddr *)&name, &length) == 0);
+    close(probe);
+    snprintf(port, 8, "%d", ntohs(name.sin_port));
+    pid_t child = fork();
+    if (child == 0) {
+        execl("/usr/bin/python3", "python3", BILANCIA_SOURCE "/tests/peer/objects.py", port, (char *)NULL);
+        _exit(127);
+    }
+    return child;
+}
+
+/* One text for each kind of object; texts that are too long for one reply come in two. */
+static void objects_of_a_device(void **state)
+{
+    (void)state;
+    static const char description[] =
+        "bilancia_description: 0\nvendor: Esempio\nmodel: OE-9/B\nrevision: 1\nfirmware: [\"1.4\"]\n"
+        "hardware: [\"\"]\nstored_values: by_restart\nlink: {}\n"
+        "identify: {vendor: id.vendor, model: id.model, firmware: id.firmware, serial: id.serial}\nparameters:\n"
+        "  id.vendor: {name: V, type: text, size: 9, class: unit, space: identification, at: 0}\n"
+        "  id.firmware: {name: F, type: text, size: 3, class: unit, space: identification, at: 2}\n"
+        "  id.model: {name: M, type: text, size: 20, class: unit, space: identification, at: 5}\n"
+        "  id.serial: {name: S, type: text, size: 20, class: unit, space: identification, at: 0x80}\n"
+        "  more.short: {name: S, type: text, size: 20, class: unit, space: identification, at: 0x81}\n"
+        "  more.last: {name: L, type: text, size: 20, class: unit, space: identification, at: 0x83}\n"
+        "  more.none: {name: N, type: text, size: 20, class: unit, space: identification, at: 0x90}\n";
+    static const struct {
+        const char *id, *text; /* NULL: it can't be read */
+    } says[] = {{"id.vendor", "Esempio"},
+                {"id.firmware", "1.4"},
+                {"id.model", "OE-9/B"},
+                {"id.serial", "S-7701"},
+                {"more.short", NULL} /* longer than that */,
+                {"more.last", "behind the others"},
+                {"more.none", NULL}};
+    char port[8], why[300], text[BIL_VALUE_TEXT];
+    pid_t child = start_peer(port);
+    loaded_description loaded;
+    assert_int_equal(description_load_text(&loaded, "m", description, strlen(description), why, sizeof why), BIL_OK);
+    modbus_link modbus;
+    bil_link link;
+    assert_true(modbus_link_open(&modbus, "127.0.0.1", port, 1, &link));
+    bil_image have = new_image(&loaded.table);
+    bil_job_config config = {
+        .struct_size = sizeof config, .kind = BIL_JOB_READ, .description = &loaded.table, .have = &have};
+    size_t size = bil_job_size(&loaded.table);
+    void *memory = malloc(size);
+    bil_job *job;
+    bil_action end;
+    do { /* until it listens */
+        assert_int_equal(bil_job_init(&job, memory, size, &config), BIL_OK);
+        assert_int_equal(bil_run(job, link, clock_monotonic(), NULL, &end), BIL_OK);
+    } while (end.u.end.cause == BIL_E_NOT_REACHABLE && waitpid(child, NULL, WNOHANG) == 0);
+    assert_int_equal(end.u.end.cause, BIL_OK);
+    for (size_t i = 0; i < sizeof says / sizeof says[0]; i++) {
+        uint16_t index = index_of(&loaded.table, says[i].id);
+        assert_int_equal(have.state[index], says[i].text ? BIL_PRESENT : BIL_UNREADABLE);
+        if (says[i].text) {
+            bil_value_text(&loaded.table.params[index].format, bil_image_raw(&have, index), NULL, text, sizeof text);
+            assert_string_equal(text, says[i].text);
+        }
+    }
+    link.ops->close(link.ctx);
+    modbus_link_free(&modbus);
+    kill(child, SIGTERM);
+    waitpid(child, NULL, 0);
+    free(memory);
+    free_image(&have);
+    description_free(&loaded);
+}
+
 int main(void)
 {
-    const struct CMUnitTest tests[] = {cmocka_unit_test(every_function)};
+    const struct CMUnitTest tests[] = {cmocka_unit_test(every_function), cmocka_unit_test(objects_of_a_device)};
     return cmocka_run_group_tests_name("link_tables", tests, NULL, NULL);
 }

@@ -57,10 +57,11 @@ typedef struct device {
     unsigned shows, called, call_way; /* the cell where the mailbox shows it, and what was called up, in which way */
     bool echo;
     unsigned others, disturbed; /* somebody else calls up something every so often; so often that was just now */
-    unsigned signs;             /* 0: its name tells the model, else one code, or two */
-    unsigned lock;              /* 0: none; else how its key looks */
-    bool open, locks;           /* is it unlocked; can it be locked again */
-    unsigned lasts;             /* it does that by itself after so long, 0: never */
+    unsigned signs;             /* 0: its name tells the model, 1: a code, 2: two, 3: an object of its identification */
+    unsigned objects, named, in_one; /* how many it has; which is the model; how many come in one reply */
+    unsigned lock;                   /* 0: none; else how its key looks */
+    bool open, locks;                /* is it unlocked; can it be locked again */
+    unsigned lasts;                  /* it does that by itself after so long, 0: never */
     uint64_t opened, replied;
     unsigned unlocks;
     unsigned pause, write_pause, hurried; /* what it needs between two requests, and those that came sooner */
@@ -309,11 +310,33 @@ static bil_outcome write_box(device *v, const bil_span *at, const uint16_t *cell
     return no(result, 3);
 }
 
+/* Objects from a number on, so many in one reply; those of a larger category come only when that is asked for. */
+static bil_outcome read_objects(const device *v, const bil_span *at, uint16_t *cells)
+{
+    uint8_t bytes[2 * BIL_CELLS_MAX] = {0x82};
+    unsigned most = at->count == 1 && v->objects > 3 ? 3 : v->objects, used = 4;
+    for (unsigned i = at->first; i < most && bytes[3] < v->in_one; i++) {
+        const char *text = i == v->named ? "RM" : "something else";
+        bytes[used] = (uint8_t)i;
+        bytes[used + 1] = (uint8_t)strlen(text);
+        memcpy(bytes + used + 2, text, strlen(text));
+        used += 2 + (unsigned)strlen(text);
+        bytes[2] = (uint8_t)(i + 1);
+        bytes[3]++;
+    }
+    bytes[1] = bytes[2] < most ? 255 : 0;
+    for (unsigned i = 0; i < BIL_CELLS_MAX; i++)
+        cells[i] = (uint16_t)(bytes[2 * i] * 256 + bytes[2 * i + 1]);
+    return BIL_DONE;
+}
+
 static bil_outcome read_cells(void *ctx, const bil_span *at, uint16_t *cells, bil_result *result)
 {
     device *v = ctx;
     arrives(v, at, false);
     v->reads++;
+    if (at->table == BIL_OBJECTS)
+        return read_objects(v, at, cells);
     int space = space_of(at);
     if (space == BOX)
         return read_box(v, at, cells, result);
@@ -520,12 +543,18 @@ static void make_model(device *v, char *text, size_t size)
     char box[100];
     snprintf(box, sizeof box, "{index: %d, value: %u, writes: %s%s}", CALL, v->shows,
              v->call_way ? "single" : "multiple", v->shows == CALL + 1 && !v->echo ? ", echo: no" : "");
-    static const char *const says[] = {"id.model", "{id.code: 21069}", "{id.code: 21069, id.board: 3}"};
+    static const char *const says[] = {"id.model", "{id.code: 21069}", "{id.code: 21069, id.board: 3}", "id.model"};
     static const char *const codes[] = {
         "  id.model: {name: M, type: text, size: 2, class: unit, at: 0}\n",
         "  id.code: {name: C, type: u16, class: unit, at: 0}\n",
-        "  id.code: {name: C, type: u16, class: unit, at: 0}\n  id.board: {name: B, type: u8, class: unit, at: 2}\n"};
-    v->signs = roll_below(&v->d, 3);
+        "  id.code: {name: C, type: u16, class: unit, at: 0}\n  id.board: {name: B, type: u8, class: unit, at: 2}\n",
+        "  id.model: {name: M, type: text, size: 3, class: unit, space: identification, at: %u}\n"};
+    v->signs = roll_below(&v->d, 4);
+    v->objects = 1 + roll_below(&v->d, 8);
+    v->named = roll_below(&v->d, v->objects);
+    v->in_one = 1 + roll_below(&v->d, 4);
+    char code[200];
+    snprintf(code, sizeof code, codes[v->signs], v->named);
     char manners[700], key[160];
     make_manners(v, manners, key);
     size_t used = (size_t)snprintf(
@@ -545,10 +574,11 @@ static void make_model(device *v, char *text, size_t size)
         "  x.commit: {name: C, type: u16, class: command, at: %d}\n"
         "  x.lock: {name: L, type: u16, class: command, at: %d}\n",
         v->most_read, v->most_write, v->most_bits, v->most_bits, v->pause, v->write_pause, box, says[v->signs], manners,
-        codes[v->signs], STARTS, ORDER, key, BEGIN, COMMIT, LOCK);
+        code, STARTS, ORDER, key, BEGIN, COMMIT, LOCK);
     memset(v->there, 0, sizeof v->there);
     v->there[0][2] = v->signs == 2;
-    v->there[0][0] = v->there[0][1] = v->there[0][STARTS] = v->there[0][ORDER] = true;
+    v->there[0][0] = v->signs < 3;
+    v->there[0][1] = v->there[0][STARTS] = v->there[0][ORDER] = true;
     v->there[0][BEGIN] = v->there[0][COMMIT] = v->there[0][LOCK] = true;
     v->there[0][KEY] = v->there[0][KEY + 1] = v->there[0][KEY + 2] = v->lock != 0;
     v->count = 1 + roll_below(&v->d, THINGS);
@@ -646,7 +676,7 @@ static bil_action run(device *v, bil_job_kind kind, bil_image *have, bil_image *
 /* The fewest requests that read all of it: from the first cell on, as much as goes into one, and no gap. */
 static unsigned fewest(const device *v)
 {
-    unsigned all = 0;
+    unsigned all = v->signs == 3 ? v->named / v->in_one + 1 : 0; /* replies until it comes */
     for (unsigned i = 0; i < v->count; i++) /* called up, and looked at; once more where somebody else came between */
         all += v->things[i].space == BOX ? 2 : 0;
     for (int space = 0; space < BOX; space++) {
@@ -706,7 +736,7 @@ static void as_their_manuals_say(void **state)
         }
         v.reads = v.writes = v.hurried = 0;
         bil_action end = {0};
-        if (v.signs &&
+        if (v.signs && v.signs < 3 &&
             roll_below(&v.d, 10) == 0) { /* another one of the maker's, with one number that is another one */
             uint16_t *code = &v.cells[0][v.signs == 2 && roll_below(&v.d, 2) ? 2 : 0];
             *code ^= 4;
@@ -796,8 +826,8 @@ static void as_their_manuals_say(void **state)
         description_free(&loaded);
     }
     assert_true(again > models / 100);
-    print_message("something went wrong in %u writes: %u of all verified, %u incomplete, %u as it was\n",
-                  struck, verdicts[BIL_VERDICT_VERIFIED], verdicts[BIL_VERDICT_INCOMPLETE],
+    print_message("something went wrong in %u writes: %u of all verified, %u incomplete, %u as it was\n", struck,
+                  verdicts[BIL_VERDICT_VERIFIED], verdicts[BIL_VERDICT_INCOMPLETE],
                   verdicts[BIL_VERDICT_UNTOUCHED] + verdicts[BIL_VERDICT_REFUSED]);
     assert_true(struck > models / 2 && verdicts[BIL_VERDICT_INCOMPLETE] > models / 100);
     print_message("%u models, %u values; %u requests wrote several, %u one, %u some bits; %u unlocked again\n", models,

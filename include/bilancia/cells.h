@@ -18,13 +18,14 @@ extern "C" {
 #define BIL_CELLS_MAX 125
 #define BIL_CELL_BITS_MAX (16 * BIL_CELLS_MAX)
 
-/* The four tables of such a device, chapter 4.3. The first spaces of a description that was loaded are these, for the
- * device itself; others may stand behind them. */
+/* The four tables of such a device, chapter 4.3, and its identification, 6.21. The first spaces of a description that
+ * was loaded are these, for the device itself; others may stand behind them. */
 typedef enum bil_cell_table {
     BIL_HOLDING,
     BIL_INPUT,    /* can't be written */
     BIL_COILS,    /* single bits */
     BIL_DISCRETE, /* single bits that can't be written */
+    BIL_OBJECTS,  /* texts that tell what device it is; see bil_reach_objects */
     BIL_CELL_TABLES
 } bil_cell_table;
 
@@ -45,7 +46,10 @@ typedef struct bil_cell_ops {
     /* As in bil_link_ops. */
     bil_outcome (*connect)(void *ctx, bil_result *result);
     /* Reads or writes these cells. Of bits, sixteen stand in a cell, the first one in its lowest bit, and what is left
-     * of the last cell is zero. */
+     * of the last cell is zero. Objects are read from number `first` on, by the code `count` (1 basic, 2 regular,
+     * 3 extended); all BIL_CELLS_MAX cells are filled with the reply, two bytes in each, the first one high:
+     * conformity, 255 where more follow and from which number on, how many, and each with its number, length and bytes.
+     */
     bil_outcome (*read)(void *ctx, const bil_span *at, uint16_t *cells, bil_result *result);
     bil_outcome (*write)(void *ctx, const bil_span *at, const uint16_t *cells, bil_result *result);
     void (*close)(void *ctx);
@@ -71,10 +75,12 @@ typedef struct bil_cell_link {
  *
  *   bits     single bits, coils and discrete inputs
  *   parts    cells of which values have only some bits: without a masked write each is read before it is written
- *   mailbox  the number of a value goes into one cell, and then it lies in others */
+ *   mailbox  the number of a value goes into one cell, and then it lies in others
+ *   objects  the identification (function 0x2B/0x0E): `number` of a place is that of the object, 0 to 255 */
 extern const bil_reach bil_reach_bits;
 extern const bil_reach bil_reach_parts;
 extern const bil_reach bil_reach_mailbox;
+extern const bil_reach bil_reach_objects;
 
 /* Where a mailbox is. */
 typedef struct bil_mailbox {

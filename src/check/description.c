@@ -99,7 +99,7 @@ static void check_param(checking *c, const bil_param *p)
     want(c, c->where == 0 || !c->good || strcmp(p[-1].id, p->id) < 0);
     want_text(c, p->name, BIL_NAME_MAX);
     want_text(c, p->unit, BIL_UNIT_MAX);
-    check_format(c, &p->format, c->good && !d->spaces[p->space].keys);
+    check_format(c, &p->format, c->good && !d->spaces[p->space].keys && d->spaces[p->space].table != BIL_OBJECTS);
     want_params(c, p->resets, p->reset_count);
     if (!c->good)
         return;
@@ -180,8 +180,10 @@ static void check_spaces(checking *c)
         uint16_t most = s->bits ? BIL_CELL_BITS_MAX : cells ? BIL_CELLS_MAX : UINT16_MAX;
         want(c, s->reading <= BIL_SHARE_NONE && s->writing <= BIL_SHARE_NONE &&
                     cells == (s->writing == BIL_SHARE_NEIGHBOURS) && (cells || !s->bits));
-        want(c, (cells || s->keys || s->mailbox) && !(cells && s->keys) && (!s->mailbox || (s->reach && !cells)));
-        want(c, s->table < BIL_CELL_TABLES && s->bits == (s->table >= BIL_COILS) && s->unit >= -255 && s->unit <= 256);
+        want(c, (cells || s->keys || s->mailbox || s->table == BIL_OBJECTS) && !(cells && s->keys) &&
+                    (!s->mailbox || (s->reach && !cells)));
+        want(c, s->table < BIL_CELL_TABLES && s->bits == (s->table == BIL_COILS || s->table == BIL_DISCRETE) &&
+                    s->unit >= -255 && s->unit <= 256);
         want(c, s->read_most > 0 && s->read_most <= most && s->write_most > 0 && s->write_most <= most);
     }
 }

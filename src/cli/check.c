@@ -7,7 +7,7 @@
 /* "holding", and at whose unit number. */
 static void say_space(char *out, size_t size, const bil_unused *row)
 {
-    static const char *const tables[] = {"holding", "input", "coils", "discrete"};
+    static const char *const tables[] = {"holding", "input", "coils", "discrete", "identification"};
     if (row->unit == 0)
         snprintf(out, size, "%s", tables[row->table]);
     else if (row->unit > 0)

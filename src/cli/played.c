@@ -205,7 +205,7 @@ static bool add_entry(played_model *p, const bil_description *d, uint16_t index,
     sim_entry *e = &p->entries[index];
     snprintf(e->name, sizeof e->name, "%s", param->id);
     e->space = param->space;
-    e->address = (uint16_t)param->at.number;
+    e->address = (uint16_t)(param->at.number * (e->space == SIM_OBJECTS ? SIM_OBJECT : 1));
     e->kind = kind_of(&param->format, p->kinds[index]);
     e->role = role_of(param);
     e->decimals = is_scaled(&param->format) ? 0 : param->format.decimals;
@@ -231,7 +231,7 @@ static void add_gaps(played_model *p, const bil_description *d, uint16_t *pages)
     bool(*taken)[CELLS] = need(SIM_SPACES, sizeof *taken);
     for (uint16_t i = 0; i < d->count; i++)
         for (uint32_t k = 0; k < d->params[i].cells; k++)
-            taken[d->params[i].space][(d->params[i].at.number + k) % CELLS] = true;
+            taken[d->params[i].space][(d->params[i].at.number + k) % CELLS] = true; /* objects have no gaps */
     for (uint16_t i = 0; i < d->across_count; i++)
         for (uint32_t cell = d->across[i].first; cell <= d->across[i].last && d->across[i].space < SIM_SPACES; cell++) {
             uint8_t space = (uint8_t)d->across[i].space;
@@ -323,7 +323,7 @@ static void put_orders_of_cells(played_model *p, const bil_description *d)
 {
     for (uint16_t i = 0; i < d->count; i++) {
         const bil_format *f = &d->params[i].format;
-        if (f->type == BIL_TEXT)
+        if (f->type == BIL_TEXT && d->params[i].space != SIM_OBJECTS)
             p->model.text_low_byte_first = f->order & BIL_LOW_BYTE_FIRST;
         else if (d->params[i].cells > 1)
             p->model.low_cell_first = f->order & BIL_LOW_CELL_FIRST;

@@ -14,7 +14,8 @@
 #include "bilancia/host_error.h"
 #include "modbus_exception.h"
 
-enum { STALE = 8, PDU = 253 }; /* replies to older questions that are passed over; bytes of the longest request */
+enum { IDENTIFICATION = 0x2b }; /* Modbus Application Protocol 1.1b3, 6.19 and 6.21 */
+enum { STALE = 8, PDU = 253 };  /* replies to older questions that are passed over; bytes of the longest request */
 
 static void hang_up(void *ctx)
 {
@@ -132,6 +133,70 @@ static bool send_request(modbus_link *link, uint8_t unit, const uint8_t *pdu, si
     return send(modbus_get_socket(link->context), frame, 7 + size, MSG_NOSIGNAL) == (ssize_t)(7 + size);
 }
 
+/* CRC-16 of a serial line (Serial Line 1.02, 6.2.2). */
+static uint16_t checksum(const uint8_t *bytes, size_t count)
+{
+    uint16_t sum = 0xffff;
+    for (size_t i = 0; i < count; i++) {
+        sum ^= bytes[i];
+        for (int bit = 0; bit < 8; bit++)
+            sum = (uint16_t)(sum & 1 ? sum >> 1 ^ 0xa001 : sum >> 1);
+    }
+    return sum;
+}
+
+/* One frame as it comes: on TCP as long as its header says, on a serial line until it is silent. Its size, or 0 with
+ * the cause. */
+static size_t collect(const modbus_link *link, uint8_t *frame, uint64_t until, bil_error *cause)
+{
+    enum { HEADER = 6, QUIET_MS = 30 };
+    size_t got = 0, whole = HEADER;
+    *cause = BIL_E_SILENT;
+    while (got < whole || link->serial) {
+        uint64_t now = now_ms();
+        struct pollfd line = {.fd = modbus_get_socket(link->context), .events = POLLIN};
+        int left = link->serial && got ? QUIET_MS : now < until ? (int)(until - now) : 0;
+        if (poll(&line, 1, left) <= 0)
+            return link->serial ? got : 0;
+        size_t room = link->serial ? MODBUS_MAX_ADU_LENGTH - got : whole - got;
+        ssize_t more = room ? read(line.fd, frame + got, room) : 0;
+        if (more == 0 && link->serial && got)
+            return got;
+        if (more <= 0) {
+            *cause = room ? BIL_E_LOST : BIL_E_GARBLED;
+            return 0;
+        }
+        got += (size_t)more;
+        if (!link->serial && got == HEADER)
+            whole += number(frame + 4);
+        if (whole > MODBUS_MAX_ADU_LENGTH) {
+            *cause = BIL_E_GARBLED;
+            return 0;
+        }
+    }
+    return got;
+}
+
+/* The reply to a function that the library doesn't know the length of. As receive below. */
+static const uint8_t *receive_any(modbus_link *link, uint8_t unit, uint8_t *reply, size_t *size, bil_error *cause)
+{
+    uint64_t until = now_ms() + link->reply_ms;
+    size_t head = link->serial ? 1 : 7, tail = link->serial ? 2 : 0, got;
+    do
+        got = collect(link, reply, until, cause);
+    while (got > 6 && !link->serial && number(reply) != link->transaction);
+    if (got == 0)
+        return NULL;
+    *cause = BIL_E_GARBLED;
+    if (got < head + 2 + tail || reply[head - 1] != unit || (!link->serial && number(reply + 2) != 0))
+        return NULL;
+    uint16_t sum = link->serial ? checksum(reply, got - 2) : 0;
+    if (link->serial && (reply[got - 2] != (sum & 0xff) || reply[got - 1] != sum >> 8))
+        return NULL;
+    *size = got - head - tail;
+    return reply + head;
+}
+
 /* Receives the reply; `reply` takes MODBUS_MAX_ADU_LENGTH bytes. Returns its function and data without header and
  * checksum, NULL with the cause when there is none. */
 static const uint8_t *receive(modbus_link *link, uint8_t unit, uint8_t *reply, size_t *size, bil_error *cause)
@@ -198,14 +263,14 @@ static bil_outcome ask(modbus_link *link, const bil_span *at, const uint8_t *pdu
     if (!send_request(link, unit, pdu, size))
         return doubt(link, result, BIL_E_LOST);
     bil_error cause;
-    *answer = receive(link, unit, reply, length, &cause);
+    *answer = (pdu[0] == IDENTIFICATION ? receive_any : receive)(link, unit, reply, length, &cause);
     link->replied = now_ms();
     if (!*answer)
         return doubt(link, result, cause);
     if ((*answer)[0] == (pdu[0] | 0x80) && *length == 2) {
         result->code = (*answer)[1];
         const modbus_exception *says = modbus_exception_of(result->code);
-        bool reads = pdu[0] <= MODBUS_FC_READ_INPUT_REGISTERS;
+        bool reads = pdu[0] <= MODBUS_FC_READ_INPUT_REGISTERS || pdu[0] == IDENTIFICATION;
         result->cause = (bil_error)(reads ? says->read_cause : says->write_cause);
         bil_outcome outcome = (bil_outcome)(reads ? says->read : says->write);
         /* The device took it, and says so: the line is in no doubt. */
@@ -237,11 +302,32 @@ static void take_cells(const uint8_t *bytes, const bil_span *at, uint16_t *cells
     }
 }
 
+/* 6.21: the request has a category and the first object; the reply's bytes go into the cells. */
+static bil_outcome read_objects(modbus_link *link, const bil_span *at, uint16_t *cells, bil_result *result)
+{
+    enum { FRONT = 3 }; /* function, kind, category */
+    const uint8_t pdu[4] = {IDENTIFICATION, 0x0e, (uint8_t)at->count, (uint8_t)at->first};
+    uint8_t reply[MODBUS_MAX_ADU_LENGTH];
+    const uint8_t *answer;
+    size_t length;
+    bil_outcome outcome = ask(link, at, pdu, sizeof pdu, reply, &answer, &length, result);
+    if (outcome != BIL_DONE)
+        return outcome;
+    if (length < FRONT + 4 || length > FRONT + 2 * BIL_CELLS_MAX || answer[1] != pdu[1] || answer[2] != pdu[2])
+        return doubt(link, result, BIL_E_GARBLED);
+    memset(cells, 0, BIL_CELLS_MAX * sizeof cells[0]);
+    for (size_t i = 0; i + FRONT < length; i++)
+        cells[i / 2] = (uint16_t)(i % 2 ? cells[i / 2] | answer[FRONT + i] : answer[FRONT + i] << 8);
+    return BIL_DONE;
+}
+
 static bil_outcome read_cells(void *ctx, const bil_span *at, uint16_t *cells, bil_result *result)
 {
-    static const uint8_t functions[BIL_CELL_TABLES] = {MODBUS_FC_READ_HOLDING_REGISTERS, MODBUS_FC_READ_INPUT_REGISTERS,
-                                                       MODBUS_FC_READ_COILS, MODBUS_FC_READ_DISCRETE_INPUTS};
+    static const uint8_t functions[BIL_OBJECTS] = {MODBUS_FC_READ_HOLDING_REGISTERS, MODBUS_FC_READ_INPUT_REGISTERS,
+                                                   MODBUS_FC_READ_COILS, MODBUS_FC_READ_DISCRETE_INPUTS};
     modbus_link *link = ctx;
+    if (at->table == BIL_OBJECTS)
+        return read_objects(link, at, cells, result);
     uint8_t pdu[5] = {functions[at->table]};
     uint8_t reply[MODBUS_MAX_ADU_LENGTH];
     const uint8_t *answer;

@@ -219,9 +219,17 @@ static size_t frame_size(const uint8_t *frame, size_t used)
 {
     if (used < 2)
         return 0;
-    if (frame[1] != 16)
+    switch (frame[1]) {
+    case 15:
+    case 16:
+        return used < 7 ? 0 : 9u + frame[6];
+    case 22:
+        return 10;
+    case 43:
+        return 7;
+    default:
         return 8;
-    return used < 7 ? 0 : 9u + frame[6];
+    }
 }
 
 static void serve_line(crowd *c, const volatile int *stop)

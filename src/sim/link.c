@@ -68,6 +68,17 @@ static void take_time(sim_link *link, const bil_span *at)
     link->now = (from > link->now ? from : link->now) + link->unit->model->reply_ms;
 }
 
+static bil_outcome read_objects(sim_link *link, sim_unit *unit, const bil_span *at, uint16_t *cells, bil_result *result)
+{
+    uint8_t bytes[2 * BIL_CELLS_MAX] = {0};
+    size_t size = 0;
+    sim_reply reply =
+        unit ? sim_identify(unit, link->now, (uint8_t)at->count, (uint8_t)at->first, bytes, &size) : SIM_SILENT;
+    for (size_t i = 0; reply == SIM_OK && i < BIL_CELLS_MAX; i++)
+        cells[i] = (uint16_t)(bytes[2 * i] << 8 | bytes[2 * i + 1]);
+    return answer(link, reply, unit, result);
+}
+
 static bil_outcome read_cells(void *ctx, const bil_span *at, uint16_t *cells, bil_result *result)
 {
     sim_link *link = ctx;
@@ -75,6 +86,8 @@ static bil_outcome read_cells(void *ctx, const bil_span *at, uint16_t *cells, bi
         return BIL_NOT_SENT;
     take_time(link, at);
     sim_unit *unit = swapped(link) ? NULL : who(link);
+    if (at->table == BIL_OBJECTS)
+        return read_objects(link, unit, at, cells, result);
     uint16_t bits[SIM_BITS];
     bool packed = at->table >= BIL_COILS;
     sim_reply reply =

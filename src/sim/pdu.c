@@ -13,7 +13,7 @@ enum {
     WRITE_CELLS,
     MASK_CELL = 22
 };
-enum { BAD_FUNCTION = 1, BAD_VALUE = 3 };
+enum { BAD_FUNCTION = 1, BAD_VALUE = 3, IDENTIFICATION = 43, ITS_KIND = 14 };
 
 static bool is_known(uint8_t function)
 {
@@ -91,10 +91,26 @@ static sim_reply write_values(sim_unit *unit, uint64_t now, const uint8_t *reque
     return sim_write(unit, now, space, address, number, values);
 }
 
+static size_t identify(sim_unit *unit, uint64_t now, const uint8_t *request, size_t size, uint8_t *reply)
+{
+    size_t used = 0;
+    if (size < 2 || request[1] != ITS_KIND)
+        return refuse(IDENTIFICATION, BAD_FUNCTION, reply);
+    if (size != 4)
+        return refuse(IDENTIFICATION, BAD_VALUE, reply);
+    memcpy(reply, request, 3);
+    sim_reply outcome = sim_identify(unit, now, request[2], request[3], reply + 3, &used);
+    if (outcome == SIM_DEAD || outcome == SIM_SILENT)
+        return 0;
+    return outcome == SIM_OK ? 3 + used : refuse(IDENTIFICATION, (int)outcome, reply);
+}
+
 size_t sim_answer(sim_unit *unit, uint64_t now, const uint8_t *request, size_t size, uint8_t *reply)
 {
     uint16_t values[SIM_BITS];
     uint8_t function = size ? request[0] : 0, space = space_of(function);
+    if (function == IDENTIFICATION)
+        return identify(unit, now, request, size, reply);
     if (size < 5 || !is_known(function))
         return refuse(function, is_known(function) ? BAD_VALUE : BAD_FUNCTION, reply);
     uint16_t address = (uint16_t)(request[1] << 8 | request[2]), count = (uint16_t)(request[3] << 8 | request[4]);

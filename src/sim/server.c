@@ -95,9 +95,16 @@ static bool serve(sim_server *s, int fd)
     int length = modbus_receive(s->modbus, query);
     if (length < 0)
         return false;
-    if (length == 0 || s->silent)
+    if (length == 0)
         return true;
-    int head = modbus_get_header_length(s->modbus);
+    int head = modbus_get_header_length(s->modbus), rest = 6 + (query[4] << 8 | query[5]) - length;
+    if (rest > 0 && rest <= (int)sizeof query - length) { /* of a function that the library doesn't know */
+        if (recv(fd, query + length, (size_t)rest, MSG_WAITALL) != rest)
+            return false;
+        length += rest;
+    }
+    if (s->silent)
+        return true;
     uint8_t reply[7 + SIM_PDU] = {query[0], query[1]};
     size_t size = sim_answer(s->unit, simulated(s), query + head, (size_t)(length - head), reply + 7);
     if (size == 0)

@@ -246,6 +246,60 @@ sim_reply sim_read(sim_unit *unit, uint64_t now, uint8_t space, uint16_t address
     return mute ? SIM_SILENT : reply;
 }
 
+/* The bytes of its text; -1: the unit has none of this number. */
+static int object(const sim_unit *unit, unsigned number, uint8_t text[2 * SIM_OBJECT])
+{
+    uint16_t address = (uint16_t)(number * SIM_OBJECT);
+    int length = 0;
+    if (number * SIM_OBJECT >= 0x10000 - SIM_OBJECT || !in_unit(unit, SIM_OBJECTS, &address, 1))
+        return -1;
+    int16_t owner = address < SIM_CELLS ? unit->owner[SIM_OBJECTS][address] : -1;
+    if (owner < 0 || unit->entries[owner].address != address)
+        return -1;
+    for (int i = 0; i < 2 * (int)sim_cells_of(&unit->entries[owner]); i++) {
+        uint16_t cell = unit->running[SIM_OBJECTS][address + i / 2];
+        text[i] = (uint8_t)((i % 2 == 0) == !unit->model->text_low_byte_first ? cell >> 8 : cell & 0xff);
+        length = text[i] ? i + 1 : length;
+    }
+    return length;
+}
+
+sim_reply sim_identify(sim_unit *unit, uint64_t now, uint8_t category, uint8_t first, uint8_t out[250], size_t *size)
+{
+    static const unsigned ends[] = {3, 0x80, 0x100}; /* Modbus Application Protocol 1.1b3, 6.21 */
+    uint16_t none;
+    sim_reply reply = sim_read(unit, now, SIM_HOLDING, 0, 0, &none); /* what happens to any request happens to this */
+    bool any = false;
+    uint8_t text[2 * SIM_OBJECT];
+    for (unsigned i = 0; i < 256; i++)
+        any = any || object(unit, i, text) >= 0;
+    if (reply != SIM_BAD_VALUE) /* which is what a request for nothing gets */
+        return reply;
+    if (!any)
+        return SIM_BAD_FUNCTION;
+    if (category < 1 || category > 3)
+        return SIM_BAD_VALUE;
+    memset(out, 0, 4);
+    out[0] = 0x83;
+    *size = 4;
+    for (unsigned i = first; i < ends[category - 1]; i++) {
+        int length = object(unit, i, text);
+        if (length >= 0 && *size + 2 + (size_t)length > 245) {
+            out[1] = 255;
+            out[2] = (uint8_t)i;
+            break;
+        }
+        if (length < 0)
+            continue;
+        out[*size] = (uint8_t)i;
+        out[*size + 1] = (uint8_t)length;
+        memcpy(out + *size + 2, text, (size_t)length);
+        *size += 2 + (size_t)length;
+        out[3]++;
+    }
+    return SIM_OK;
+}
+
 sim_reply sim_write(sim_unit *unit, uint64_t now, uint8_t space, uint16_t address, uint16_t count,
                     const uint16_t *cells)
 {

@@ -9,13 +9,15 @@
 #include <stddef.h>
 #include <stdint.h>
 
-/* Spaces: holding cells, input cells, coils, discrete inputs; of the last two a cell is one bit. */
-enum { SIM_CELLS = 4096, SIM_SPACES = 4, SIM_PAGE = 256, SIM_BITS = 2000 };
-enum { SIM_HOLDING, SIM_INPUT, SIM_COILS, SIM_DISCRETE };
+/* Spaces: holding cells, input cells, coils, discrete inputs; of the last two a cell is one bit. Objects of the
+ * identification are texts, each from SIM_OBJECT times its number on. */
+enum { SIM_CELLS = 4096, SIM_SPACES = 5, SIM_PAGE = 256, SIM_BITS = 2000, SIM_OBJECT = 80 };
+enum { SIM_HOLDING, SIM_INPUT, SIM_COILS, SIM_DISCRETE, SIM_OBJECTS };
 
 /* How a request ends; the numbers are the exception codes of the Modbus Application Protocol 1.1b3, chapter 7. */
 typedef enum sim_reply {
     SIM_OK = 0,
+    SIM_BAD_FUNCTION = 1,
     SIM_BAD_ADDRESS = 2,
     SIM_BAD_VALUE = 3,
     SIM_NOT_NOW = 4,
@@ -138,6 +140,8 @@ sim_reply sim_write(sim_unit *unit, uint64_t now, uint8_t space, uint16_t addres
                     const uint16_t *cells);
 /* Only these bits of one cell; the others stay as they are. One request. */
 sim_reply sim_write_bits(sim_unit *unit, uint64_t now, uint16_t address, uint16_t mask, uint16_t value);
+/* The identification from an object on, of the category 1 to 3: what a reply has behind that, its `size`. */
+sim_reply sim_identify(sim_unit *unit, uint64_t now, uint8_t category, uint8_t first, uint8_t out[250], size_t *size);
 /* Of bits a request has sixteen in a cell, the first one lowest; the unit has a cell for each. */
 void sim_pack(const uint16_t *bits, uint16_t count, uint16_t *cells);
 void sim_unpack(const uint16_t *cells, uint16_t count, uint16_t *bits);

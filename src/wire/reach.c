@@ -136,3 +136,76 @@ static uint8_t calls_up(const bil_description *d, const uint16_t *items, uint16_
 }
 
 const bil_reach bil_reach_mailbox = {calls_up, mailbox};
+
+/* ---- objects: texts that tell what device it is ---- */
+
+enum { HEAD = 4, MORE = 255, REGULAR = 3, EXTENDED = 0x80 }; /* 6.21: of the reply; the first number of each category */
+
+static uint8_t byte_at(const bil_cell_link *link, size_t i)
+{
+    return (uint8_t)(i % 2 ? link->cells[i / 2] & 0xff : link->cells[i / 2] >> 8);
+}
+
+/* An object that is there, into those of the items that want it. */
+static void take_object(const bil_cell_link *link, const bil_transfer *t, size_t at)
+{
+    const bil_param *params = t->description->params;
+    uint8_t *raw = t->raw, length = byte_at(link, at + 1);
+    for (uint16_t i = 0; i < t->count; i++) {
+        const bil_param *param = &params[t->items[i]];
+        uint8_t size = param->format.size;
+        if (param->at.number == byte_at(link, at)) {
+            t->cause[i] = length > size ? BIL_E_ENCODING : BIL_OK;
+            for (uint8_t k = 0; k < size; k++)
+                raw[k] = k < length ? byte_at(link, at + 2 + k) : 0;
+        }
+        raw += size;
+    }
+}
+
+/* All objects of a reply; the number of the last one, or -1 where it isn't as it has to be. */
+static int take_objects(const bil_cell_link *link, const bil_transfer *t)
+{
+    size_t at = HEAD;
+    int last = -1;
+    for (uint8_t i = 0; i < byte_at(link, 3); i++) {
+        size_t end = at + 2 + (at + 2 <= 2 * BIL_CELLS_MAX ? byte_at(link, at + 1) : 2 * BIL_CELLS_MAX);
+        if (end > 2 * BIL_CELLS_MAX || byte_at(link, at) <= last)
+            return -1;
+        last = byte_at(link, at);
+        take_object(link, t, at);
+        at = end;
+    }
+    return last;
+}
+
+static bil_outcome objects(bil_cell_link *link, const bil_transfer *t, const bil_span *span, bil_result *result)
+{
+    uint32_t most = 0;
+    bil_span at = *span;
+    for (uint16_t i = 0; i < t->count; i++) {
+        uint32_t number = t->description->params[t->items[i]].at.number;
+        most = number > most ? number : most;
+        t->cause[i] = BIL_E_REFUSED; /* there is none of this number */
+    }
+    at.first = 0;
+    at.count = most < REGULAR ? 1 : most < EXTENDED ? 2 : 3;
+    for (;;) {
+        bil_outcome outcome = t->write ? bil_cells_refuse(result, BIL_E_REFUSED)
+                                       : link->below.ops->read(link->below.ctx, &at, link->cells, result);
+        if (outcome != BIL_DONE)
+            return outcome;
+        int last = take_objects(link, t);
+        if (last < 0) {
+            result->cause = BIL_E_GARBLED;
+            return BIL_UNKNOWN;
+        }
+        uint8_t next = byte_at(link, 2);
+        if (byte_at(link, 1) != MORE || next <= last || last >= (int)most)
+            return BIL_DONE;
+        at.first = next;
+        result->more++;
+    }
+}
+
+const bil_reach bil_reach_objects = {NULL, objects};

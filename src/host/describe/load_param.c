@@ -106,6 +106,15 @@ static void load_kind(load *l, yaml_node_t *map, bil_param *param)
         load_complain(l, size, "only a text has a size");
 }
 
+/* A text of the device identification. */
+static void load_object(load *l, yaml_node_t *map, bil_param *param)
+{
+    if (param->format.type != BIL_TEXT || load_get(l, map, "form"))
+        load_complain(l, map, "what the identification has is a text, and has no form");
+    param->format.form = NULL;
+    l->own_spaces[param->space].reach = &bil_reach_objects;
+}
+
 /* Its space, and where it lies there. */
 static void load_at(load *l, yaml_node_t *map, bil_param *param)
 {
@@ -120,11 +129,16 @@ static void load_at(load *l, yaml_node_t *map, bil_param *param)
     bil_space *space = &l->own_spaces[param->space];
     if (space->mailbox && param->format.width)
         load_complain(l, load_get(l, map, "bit"), "a value of a mailbox has its cells for itself");
+    else if (space->table == BIL_OBJECTS)
+        load_object(l, map, param);
     else if (bits || param->format.width)
         space->reach = bits ? &bil_reach_bits : &bil_reach_parts;
     yaml_node_t *at = l->bad ? NULL : load_need(l, map, "at");
     if (at)
-        param->at.number = (uint32_t)load_want_number(l, at, 0, space->mailbox ? 65535 : 65536 - param->cells);
+        param->at.number = (uint32_t)load_want_number(l, at, 0,
+                                                      space->table == BIL_OBJECTS ? 255
+                                                      : space->mailbox            ? 65535
+                                                                                  : 65536 - param->cells);
 }
 
 void load_param(load *l, yaml_node_t *map, bil_param *param)

@@ -111,7 +111,7 @@ static void load_one(load *l, const entry *one, bil_param *param)
     param->at.number += one->further;
     if (one->number)
         param->name = numbered(l, one);
-    uint32_t cells = l->own_spaces[param->space].mailbox ? 1 : param->cells;
+    uint32_t cells = l->own_spaces[param->space].reading == BIL_SHARE_NEIGHBOURS ? param->cells : 1;
     if (param->at.number + cells > 65536)
         load_complain(l, one->value, "%s lies behind the last cell, 65535", param->id);
 }

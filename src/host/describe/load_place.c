@@ -5,7 +5,7 @@
 #include "bilancia/cells.h"
 #include "host/describe/loading.h"
 
-static const char *const tables[] = {"holding", "input", "coils", "discrete", NULL};
+static const char *const tables[] = {"holding", "input", "coils", "discrete", "identification", NULL};
 
 static bool is_in_bits(unsigned table)
 {
@@ -15,7 +15,7 @@ static bool is_in_bits(unsigned table)
 bool load_is_for_reading(const load *l, uint8_t space)
 {
     uint8_t table = l->table->spaces[space].table;
-    return table == BIL_INPUT || table == BIL_DISCRETE;
+    return table == BIL_INPUT || table == BIL_DISCRETE || table == BIL_OBJECTS;
 }
 
 uint8_t load_want_space(load *l, yaml_node_t *node)
@@ -26,7 +26,8 @@ uint8_t load_want_space(load *l, yaml_node_t *node)
     for (uint8_t i = 0; i < l->table->space_count; i++)
         if (strcmp(l->spaces[i], name) == 0)
             return i;
-    load_complain(l, node, "\"%s\" is no space: holding, input, coils, discrete, or one of \"spaces\"", name);
+    load_complain(l, node, "\"%s\" is no space: holding, input, coils, discrete, identification, or one of \"spaces\"",
+                  name);
     return BIL_HOLDING;
 }
 
@@ -67,6 +68,12 @@ static void load_share(load *l, yaml_node_t *node, const bil_param *before, cons
                       cell);
 }
 
+/* Each value has a number by itself there, rather than cells side by side. */
+static bool has_numbers(const bil_space *space)
+{
+    return space->reading != BIL_SHARE_NEIGHBOURS;
+}
+
 void load_by_place(load *l)
 {
     uint16_t *order = load_take(l, l->table->count * sizeof *order);
@@ -78,16 +85,15 @@ void load_by_place(load *l)
         const bil_space *space = &l->table->spaces[param->space];
         uint16_t most =
             param->flags & BIL_WRITABLE && space->write_most < space->read_most ? space->write_most : space->read_most;
-        if (param->cells > most)
+        if (param->cells > most && !has_numbers(space))
             load_complain(l, l->nodes[order[i]], "%s takes %u cells, more than one request carries", param->id,
                           param->cells);
         if (i == 0)
             continue;
         const bil_param *before = &l->params[order[i - 1]];
-        if (before->space == param->space && space->mailbox && before->at.number == param->at.number)
-            load_complain(l, l->nodes[order[i]], "%s and %s have the same number in the mailbox", before->id,
-                          param->id);
-        else if (before->space == param->space && !space->mailbox &&
+        if (before->space == param->space && has_numbers(space) && before->at.number == param->at.number)
+            load_complain(l, l->nodes[order[i]], "%s and %s have the same number there", before->id, param->id);
+        else if (before->space == param->space && !has_numbers(space) &&
                  before->at.number + before->cells > param->at.number)
             load_share(l, l->nodes[order[i]], before, param);
     }
@@ -158,6 +164,9 @@ static void load_tables(load *l, yaml_node_t *map)
         spaces[i].write_most = link_number(l, map, bits ? "largest_write_bits" : "largest_write", 1, write, write);
         l->spaces[i] = tables[i];
     }
+    spaces[BIL_OBJECTS].reading = BIL_SHARE_ANY; /* they all come in one reply, or in few */
+    spaces[BIL_OBJECTS].writing = BIL_SHARE_NONE;
+    spaces[BIL_OBJECTS].read_most = 255;
     l->table->spaces = l->own_spaces = spaces;
     l->table->space_count = BIL_CELL_TABLES;
 }

@@ -260,7 +260,17 @@ static void put_procedures(FILE *file, const bil_description *d)
 
 static const char *reach_of(const bil_space *s)
 {
-    return !s->reach ? "NULL" : s->mailbox ? "&bil_reach_mailbox" : s->bits ? "&bil_reach_bits" : "&bil_reach_parts";
+    static const struct {
+        const bil_reach *reach;
+        const char *name;
+    } all[] = {{&bil_reach_bits, "&bil_reach_bits"},
+               {&bil_reach_parts, "&bil_reach_parts"},
+               {&bil_reach_mailbox, "&bil_reach_mailbox"},
+               {&bil_reach_objects, "&bil_reach_objects"}};
+    for (size_t i = 0; i < sizeof all / sizeof all[0]; i++)
+        if (s->reach == all[i].reach)
+            return all[i].name;
+    return "NULL";
 }
 
 static void put_spaces(FILE *file, const bil_description *d)
