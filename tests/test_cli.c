@@ -381,7 +381,7 @@ static void one_of_each_is_written(void **state)
     setenv("BILANCIA_PASSWORD", "1234", 1);
     start_unit(6, "OE-1 --site odd --serial 7701", NULL);
     expect(0, "✓ added", sh("cd odd; b device add station %s", unit_at[6]));
-    expect(0, "all 51 values", sh("cd odd; b read station"));
+    expect(0, "all 52 values", sh("cd odd; b read station"));
     expect(0, "differ",
            sh("cd odd; b edit station#1 channel_8.sensor=hot channel_8.on=true channel_8.dose=123.4 flag.a=true "
               "flag.b=9 text.blanks=zz text.length=four text.wide=wide trim.zero=-1.25 trim.span=-70000 "

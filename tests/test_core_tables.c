@@ -7,7 +7,7 @@
 typedef struct table {
     bil_description d;
     bil_param params[400];
-    bil_space spaces[4];
+    bil_space spaces[8];
     uint16_t by_place[400];
     bil_procedure procedures[20];
     bil_proc_step steps[20];

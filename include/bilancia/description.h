@@ -112,6 +112,18 @@ typedef union bil_at {
     const char *key; /* a name, as the link's kind has it */
 } bil_at;
 
+/* Which units of a model have a parameter. What isn't said decides nothing; all that is said has to hold. */
+struct bil_image;
+typedef struct bil_only {
+    /* Does the unit with this identity? bil_only_some_units, for the members below. */
+    bool (*holds)(const struct bil_only *only, const struct bil_image *who);
+    const char *const *hardwares, *const *firmwares; /* one of these */
+    uint8_t hardware_count, firmware_count;
+    const char *from,
+        *before; /* a firmware from this one on; one below that. Their numbers count, from left to right */
+} bil_only;
+bool bil_only_some_units(const bil_only *only, const struct bil_image *who);
+
 /* One named value of a device. */
 typedef struct bil_param {
     const char *id, *name, *unit; /* unit: "" where there is none */
@@ -126,6 +138,7 @@ typedef struct bil_param {
     uint8_t stage;          /* written in rising order, 0 to 9 */
     uint8_t reset_count;    /* parameters that the device resets when this one changes */
     const uint16_t *resets; /* their indices in params */
+    const bil_only *only;   /* NULL: every unit has it */
 } bil_param;
 
 /* Cells that may be read across without harm, both ends included. */

@@ -101,6 +101,11 @@ static void check_param(checking *c, const bil_param *p)
     want_text(c, p->unit, BIL_UNIT_MAX);
     check_format(c, &p->format, c->good && !d->spaces[p->space].keys && d->spaces[p->space].table != BIL_OBJECTS);
     want_params(c, p->resets, p->reset_count);
+    if (p->only) {
+        want(c, p->only->holds != NULL);
+        want_texts(c, p->only->hardwares, p->only->hardware_count, BIL_VALUE_TEXT - 1);
+        want_texts(c, p->only->firmwares, p->only->firmware_count, BIL_VALUE_TEXT - 1);
+    }
     if (!c->good)
         return;
     const bil_space *space = &d->spaces[p->space];
@@ -245,7 +250,7 @@ static void want_harmless(checking *c, const uint16_t *list, size_t count)
 {
     want_params(c, list, count);
     for (size_t i = 0; c->good && i < count; i++)
-        want(c, !c->d->spaces[c->d->params[list[i]].space].mailbox);
+        want(c, !c->d->spaces[c->d->params[list[i]].space].mailbox && !c->d->params[list[i]].only);
 }
 
 /* What single parameters stand for. */

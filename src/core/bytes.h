@@ -2,6 +2,7 @@
 #ifndef BIL_CORE_BYTES_H
 #define BIL_CORE_BYTES_H
 
+#include <stdbool.h>
 #include <stddef.h>
 #include <stdint.h>
 #include <string.h>
@@ -19,6 +20,9 @@ int bil_place(const char *texts, unsigned stride, const char *text, size_t lengt
 /* A struct of the caller's that begins with its size: what an older program left out counts as zero; BIL_E_BAD_CALL
  * where a newer one asks for something behind what is `known` here. description.c */
 int bil_take_struct(void *out, size_t known, const void *given, size_t size);
+
+/* description.c */
+bool bil_text_is_among(const char *const *list, uint8_t count, const char *text);
 
 /* A name from a table compared with text that has no terminator. */
 static inline int text_is(const char *name, const char *text, size_t length)

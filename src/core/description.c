@@ -83,8 +83,6 @@ const bil_procedure *bil_description_procedure(const bil_description *descriptio
     return general;
 }
 
-bool bil_text_is_among(const char *const *list, uint8_t count, const char *text);
-
 bool bil_text_is_among(const char *const *list, uint8_t count, const char *text)
 {
     for (uint8_t i = 0; i < count; i++)
@@ -121,7 +119,7 @@ static uint32_t end_of_read(const bil_description *d, uint16_t space, uint32_t c
         uint32_t end = param->at.number + param->cells;
         if (param->space != space || end <= cell)
             break;
-        if (param->flags & BIL_READABLE && !bil_class_left_out((bil_class)param->cls))
+        if (param->flags & BIL_READABLE && !bil_class_left_out((bil_class)param->cls) && !param->only)
             return end;
     }
     return cell;

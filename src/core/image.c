@@ -3,9 +3,6 @@
 #include "bytes.h"
 #include "require.h"
 
-/* In description.c. */
-bool bil_text_is_among(const char *const *list, uint8_t count, const char *text);
-
 size_t bil_image_size(const bil_description *description)
 {
     require(description);

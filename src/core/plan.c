@@ -122,8 +122,8 @@ bil_write_need bil_plan_need(const bil_image *have, const bil_image *want, uint1
         return writable ? BIL_NEED_LACKS : BIL_NEED_OUT;
     if (!writable)
         return have->state[index] == BIL_PRESENT && !bil_image_same(have, want, index) ? BIL_NEED_FIXED : BIL_NEED_OUT;
-    if (have->state[index] != BIL_PRESENT)
-        return BIL_NEED_READ;
+    if (have->state[index] != BIL_PRESENT) /* or it isn't among those that have it */
+        return param->only && have->state[index] == BIL_ABSENT ? BIL_NEED_FIXED : BIL_NEED_READ;
     if (bil_image_same(have, want, index))
         return BIL_NEED_NOTHING;
     uint8_t rounded[BIL_TEXT_MAX];

@@ -92,7 +92,7 @@ static uint16_t rival(const bil_job *job, uint16_t index)
 static flow play(bil_job *job, bil_proc_kind kind, uint8_t after)
 {
     bil_begin(job, kind == BIL_PROC_COUNT ? NULL : bil_procedure_of(job, kind));
-    job->after = after;
+    job->inner = after;
     return on(job, PLAYING);
 }
 
@@ -129,7 +129,7 @@ static flow next_stage(bil_job *job, bil_action *action)
 static flow playing(bil_job *job, bil_action *action)
 {
     flow f = bil_play(job, action, BIL_VERDICT_REFUSED);
-    return f == FLOW_DONE ? on(job, job->after) : f;
+    return f == FLOW_DONE ? on(job, job->inner) : f;
 }
 
 static flow writing(bil_job *job)

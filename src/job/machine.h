@@ -95,7 +95,7 @@ struct bil_job {
     bool away;        /* nothing has answered since the order to restart */
     uint8_t part;     /* of a write; see write.c */
     uint8_t step;     /* of that part, or of another kind of job */
-    uint8_t inner;    /* of holding and letting go, which several parts do */
+    uint8_t inner;    /* of holding and letting go, which several parts do; in writing, the step behind a procedure */
     uint8_t round;    /* of writing */
     bool fresh;       /* nothing was sent since it was made sure who answers */
     uint8_t stage;    /* of writing */
@@ -163,7 +163,6 @@ struct bil_job {
     bil_job_progress progress;
     uint8_t unit_raw[4]; /* `unit` as a value, for the link */
     uint32_t unlocked;   /* the moment when it was, but for its lowest bit; 0: never */
-    uint8_t after;       /* a step of writing behind a procedure */
 };
 
 enum { TOUCHED = 1, GIVEN_UP = 2 };

@@ -20,6 +20,7 @@ void bil_reader_values(bil_job *job, bil_image *image)
             if (bil_description_bank(description, param, config->bank, config->copy) != place)
                 continue;
             bool asked = !config->bank || place || param->cls == BIL_CLASS_UNIT;
+            asked = asked && (!param->only || param->only->holds(param->only, &job->expect));
             bool saved = asked && param->flags & BIL_READABLE && !bil_class_left_out((bil_class)param->cls);
             values = (uint16_t)(values + saved);
             if (saved || bil_watched(job, index))

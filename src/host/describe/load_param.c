@@ -141,12 +141,42 @@ static void load_at(load *l, yaml_node_t *map, bil_param *param)
                                                                                   : 65536 - param->cells);
 }
 
+/* `only: {hardware: [B], from: "2.0"}` */
+static void load_only(load *l, yaml_node_t *map, bil_param *param)
+{
+    static const char *const keys[] = {"hardware", "firmware", "from", "before", NULL};
+    yaml_node_t *node = l->bad ? NULL : load_get(l, map, "only");
+    if (!node)
+        return;
+    load_check_keys(l, node, keys);
+    if (l->bad)
+        return;
+    yaml_node_t *hardware = load_get(l, node, "hardware"), *firmware = load_get(l, node, "firmware"),
+                *from = load_get(l, node, "from"), *before = load_get(l, node, "before");
+    bil_only *only = load_take(l, sizeof *only);
+    only->holds = bil_only_some_units;
+    if (hardware)
+        only->hardwares = load_texts(l, hardware, 255, &only->hardware_count);
+    if (firmware && !l->bad)
+        only->firmwares = load_texts(l, firmware, 255, &only->firmware_count);
+    if (from && !l->bad)
+        only->from = load_keep(l, load_want_text(l, from, NAME_LIMIT));
+    if (before && !l->bad)
+        only->before = load_keep(l, load_want_text(l, before, NAME_LIMIT));
+    if (!l->bad && !hardware && !firmware && !from && !before)
+        load_complain(l, node, "say which units have it: hardware, firmware, from, before");
+    for (uint8_t i = 0; i < only->hardware_count && !l->bad; i++)
+        if (!bil_description_names_hardware(l->table, only->hardwares[i]))
+            load_complain(l, hardware, "the hardware \"%s\" isn't in the list of the description", only->hardwares[i]);
+    param->only = only;
+}
+
 void load_param(load *l, yaml_node_t *map, bil_param *param)
 {
     static const char *const keys[] = {
         "name",   "type",       "class",      "at",        "space",   "unit",   "size",   "scale",  "offset", "limits",
         "step",   "rounds",     "choices",    "bits",      "access",  "needs",  "safety", "rights", "of",     "stage",
-        "resets", "cell_order", "byte_order", "tolerance", "factory", "writes", "form",   "bit",    NULL};
+        "resets", "cell_order", "byte_order", "tolerance", "factory", "writes", "form",   "bit",    "only",   NULL};
     static void (*const parts[])(load * l, yaml_node_t * map, bil_format * format) = {
         load_form, load_part, load_scale, load_choices, load_limits, load_room, load_tolerance};
     load_check_keys(l, map, keys);
@@ -166,6 +196,7 @@ void load_param(load *l, yaml_node_t *map, bil_param *param)
         load_at(l, map, param);
     if (!l->bad)
         load_flags(l, map, param);
+    load_only(l, map, param);
 }
 
 uint16_t load_want_param(load *l, yaml_node_t *node)

@@ -135,6 +135,8 @@ static void load_procedure(load *l, yaml_node_t *map, bil_procedure *procedure)
     uint32_t most = lasts && !l->bad ? (uint32_t)load_want_number(l, lasts, 1000, 86400000) : 0;
     if (lasts && !l->bad && procedure->kind != BIL_PROC_UNLOCK)
         load_complain(l, lasts, "only what was unlocked lasts a while");
+    if (most && most < 10u * l->table->link.write_pause_ms)
+        load_complain(l, lasts, "no ten writes fit into that, with the pause that each of them takes");
     if (most && (!l->table->unlock_lasts_ms || most < l->table->unlock_lasts_ms))
         l->table->unlock_lasts_ms = most;
     load_want_kind(l, list, YAML_SEQUENCE_NODE);

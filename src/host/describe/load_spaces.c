@@ -122,6 +122,9 @@ void load_spaces(load *l, yaml_node_t *map)
 
 static void want_harmless(load *l, uint16_t index)
 {
+    if (!l->bad && index != BIL_NONE && l->params[index].only)
+        load_complain(l, l->nodes[index], "%s is read to tell who answers, and so every unit has to have it",
+                      l->params[index].id);
     if (!l->bad && index != BIL_NONE && l->own_spaces[l->params[index].space].mailbox)
         load_complain(l, l->nodes[index],
                       "%s is read to tell who answers, and a mailbox is written to be read: on another device that "

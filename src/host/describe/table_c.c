@@ -2,10 +2,10 @@
 #include <inttypes.h>
 #include <string.h>
 
-#include "bilancia/cells.h"
 #include "host/describe/load.h"
+#include "host/describe/table.h"
 
-static void put_string(FILE *file, const char *text)
+void table_put_string(FILE *file, const char *text)
 {
     if (!text) {
         fputs("NULL", file);
@@ -22,11 +22,11 @@ static void put_string(FILE *file, const char *text)
     putc('"', file);
 }
 
-static void put_texts(FILE *file, const char *name, const char *const *texts, size_t count)
+void table_put_texts(FILE *file, const char *name, const char *const *texts, size_t count)
 {
     fprintf(file, "static const char *const %s[] = {", name);
     for (size_t i = 0; i < count; i++) {
-        put_string(file, texts[i]);
+        table_put_string(file, texts[i]);
         fputs(i + 1 < count ? ", " : "", file);
     }
     fputs("};\n", file);
@@ -39,9 +39,9 @@ static void put_reminders(FILE *file, const char *name, const bil_reminder *list
     fprintf(file, "static const bil_reminder %s[] = {", name);
     for (size_t i = 0; i < count; i++) {
         fputs("{.text = ", file);
-        put_string(file, list[i].text);
+        table_put_string(file, list[i].text);
         fputs(", .when = ", file);
-        put_string(file, list[i].when);
+        table_put_string(file, list[i].when);
         fputs(i + 1 < count ? "},\n    " : "}", file);
     }
     fputs("};\n", file);
@@ -49,18 +49,6 @@ static void put_reminders(FILE *file, const char *name, const bil_reminder *list
 
 /* ---- names for numbers ---- */
 
-static const char *const types[] = {
-#define TYPE(NAME, name, size) "BIL_" #NAME,
-    BIL_TYPES(TYPE)
-#undef TYPE
-};
-static const char *const classes[] = {
-#define CLASS(NAME, name, what) "BIL_CLASS_" #NAME,
-    BIL_CLASSES(CLASS)
-#undef CLASS
-};
-static const char *const sharings[] = {"BIL_SHARE_NEIGHBOURS", "BIL_SHARE_ANY", "BIL_SHARE_NONE"};
-static const char *const roundings[] = {"BIL_ROUND_NONE", "BIL_ROUND_NEAREST", "BIL_ROUND_DOWN", "BIL_ROUND_UP"};
 static const char *const step_kinds[] = {"BIL_STEP_WRITE", "BIL_STEP_SECRET",    "BIL_STEP_UNTIL",
                                          "BIL_STEP_WAIT",  "BIL_STEP_RECONNECT", "BIL_STEP_PERSON"};
 #define PROC_NAME(NAME, name, what) "BIL_PROC_" #NAME,
@@ -69,24 +57,10 @@ static const char *const proc_kinds[] = {BIL_PROCEDURES(PROC_NAME)};
 static const char *const stored_values[] = {"BIL_STORED_BY_RESTART", "BIL_STORED_NOT_READABLE"};
 static const char *const bank_kinds[] = {"BIL_BANK_STORED", "BIL_BANK_FACTORY", "BIL_BANK_KEPT"};
 static const char *const rule_kinds[] = {"BIL_RULE_UNIQUE", "BIL_RULE_ORDER", "BIL_RULE_ALLOWED", "BIL_RULE_REQUIRED"};
-static const char *const flags[] = {"BIL_READABLE", "BIL_WRITABLE", "BIL_NEEDS_HOLD", "BIL_NEEDS_RESTART",
-                                    "BIL_SAFETY",   "BIL_OF_PLACE", "BIL_ACCESS"};
-static const char *const ways[] = {"BIL_WAY_TOGETHER", "BIL_WAY_SINGLE", "BIL_WAY_MASKED"};
-static const char *const orders[] = {"BIL_LOW_CELL_FIRST", "BIL_LOW_BYTE_FIRST"};
-
-/* The names of some bits, 0 where none is set. */
-static void put_bits(FILE *file, unsigned bits, const char *const *names, size_t count)
-{
-    if (bits == 0)
-        putc('0', file);
-    for (size_t i = 0, seen = 0; i < count; i++)
-        if (bits >> i & 1)
-            fprintf(file, "%s%s", seen++ ? " | " : "", names[i]);
-}
 
 /* A parameter as an index is called by its id: p_limit_torque. Its number stands behind that, since "a.b_c" and "a_b.c"
  * would be one name. */
-static void put_index(FILE *file, const bil_description *d, uint16_t index)
+void table_put_index(FILE *file, const bil_description *d, uint16_t index)
 {
     if (index == BIL_NONE) {
         fputs("BIL_NONE", file);
@@ -98,12 +72,12 @@ static void put_index(FILE *file, const bil_description *d, uint16_t index)
     fprintf(file, "_%u", index);
 }
 
-static void put_indices(FILE *file, const char *name, const bil_description *d, const uint16_t *list, size_t count)
+void table_put_indices(FILE *file, const char *name, const bil_description *d, const uint16_t *list, size_t count)
 {
     fprintf(file, "static const uint16_t %s[] = {", name);
     for (size_t i = 0; i < count; i++) {
         fputs(i == 0 ? "" : i % 4 ? ", " : ",\n    ", file);
-        put_index(file, d, list[i]);
+        table_put_index(file, d, list[i]);
     }
     fputs("};\n", file);
 }
@@ -113,98 +87,13 @@ static void put_names(FILE *file, const bil_description *d)
     fputs("enum {\n", file);
     for (uint16_t i = 0; i < d->count; i++) {
         fputs("    ", file);
-        put_index(file, d, i);
+        table_put_index(file, d, i);
         fprintf(file, " = %u,\n", i);
     }
     fputs("};\n", file);
 }
 
 /* ---- the parts ---- */
-
-/* Those of a group that repeats have their choices together: they are called by the first that has them. */
-static uint16_t owner_of_choices(const bil_description *d, uint16_t i)
-{
-    const char *group = d->params[i].id;
-    size_t length = strcspn(group, ".0123456789");
-    uint16_t first = i;
-    for (uint16_t k = i; k-- > 0 && strncmp(d->params[k].id, group, length) == 0;)
-        first = d->params[k].format.choices == d->params[i].format.choices ? k : first;
-    return first;
-}
-
-static void put_choices(FILE *file, const bil_description *d)
-{
-    for (uint16_t i = 0; i < d->count; i++) {
-        const bil_format *format = &d->params[i].format;
-        if (format->choice_count == 0 || owner_of_choices(d, i) != i)
-            continue;
-        fprintf(file, "static const bil_choice choices_%u[] = {", i);
-        for (uint16_t k = 0; k < format->choice_count; k++) {
-            fprintf(file, "%s{%" PRIu32 "u, ", k ? ", " : "", format->choices[k].value);
-            put_string(file, format->choices[k].name);
-            putc('}', file);
-        }
-        fputs("};\n", file);
-    }
-}
-
-static void put_at(FILE *file, const bil_description *d, const bil_param *p)
-{
-    if (!d->spaces[p->space].keys) {
-        fprintf(file, ".number = %" PRIu32 "u", p->at.number);
-        return;
-    }
-    fputs(".key = ", file);
-    put_string(file, p->at.key);
-}
-
-static void put_params(FILE *file, const bil_description *d)
-{
-    for (uint16_t i = 0; i < d->count; i++)
-        if (d->params[i].reset_count) {
-            char name[24];
-            snprintf(name, sizeof name, "resets_%u", i);
-            put_indices(file, name, d, d->params[i].resets, d->params[i].reset_count);
-        }
-    fputs("static const bil_param params[] = {\n", file);
-    for (uint16_t i = 0; i < d->count; i++) {
-        const bil_param *p = &d->params[i];
-        const bil_format *f = &p->format;
-        fputs("    {.id = ", file);
-        put_string(file, p->id);
-        fputs(", .name = ", file);
-        put_string(file, p->name);
-        fputs(", .unit = ", file);
-        put_string(file, p->unit);
-        fprintf(file, ",\n     .format = {.type = %s, .size = %u, .decimals = %u, .order = ", types[f->type], f->size,
-                f->decimals);
-        put_bits(file, f->order, orders, sizeof orders / sizeof orders[0]);
-        fprintf(file, ", .rounding = %s, .bit = %u, .width = %u, .limited = %s, .choice_count = %u,\n",
-                roundings[f->rounding], f->bit, f->width, f->limited ? "true" : "false", f->choice_count);
-        fprintf(file,
-                "                .mul = %d, .offset = %d, .round_to = %" PRIu32 "u, .tolerance = %" PRIu32
-                "u, .step = %" PRIu32 "u,\n                ",
-                f->mul, f->offset, f->round_to, f->tolerance, f->step);
-        fprintf(file, ".low = UINT64_C(%" PRIu64 "), .high = UINT64_C(%" PRIu64 "), .choices = ", f->low, f->high);
-        if (f->choice_count)
-            fprintf(file, "choices_%u", owner_of_choices(d, i));
-        else
-            fputs("NULL", file);
-        fprintf(file, ", .form = %s%s", f->form ? "&bil_form_" : "NULL", f->form ? f->form->name : "");
-        fputs("},\n     .at = {", file);
-        put_at(file, d, p);
-        fprintf(file, "}, .raw_at = %u, .space = %u, .cells = %u, .cls = %s,\n     .flags = ", p->raw_at, p->space,
-                p->cells, classes[p->cls]);
-        put_bits(file, p->flags, flags, sizeof flags / sizeof flags[0]);
-        fprintf(file, ", .way = %s, .stage = %u", ways[p->way], p->stage);
-        if (p->reset_count)
-            fprintf(file, ", .reset_count = %u, .resets = resets_%u", p->reset_count, i);
-        else
-            fputs(", .reset_count = 0, .resets = NULL", file);
-        fputs("},\n", file);
-    }
-    fputs("};\n", file);
-}
 
 /* Values of steps that are too long for them. */
 static void put_raw(FILE *file, const bil_description *d, uint16_t i)
@@ -230,14 +119,14 @@ static void put_procedures(FILE *file, const bil_description *d)
             bool has_param = s->kind <= BIL_STEP_UNTIL;
             fprintf(file, "    {.kind = %s, .repeatable = %s, .param = ", step_kinds[s->kind],
                     s->repeatable ? "true" : "false");
-            put_index(file, d, has_param ? s->param : BIL_NONE);
+            table_put_index(file, d, has_param ? s->param : BIL_NONE);
             fputs(", .from = ", file);
             if (s->from)
-                put_index(file, d, (uint16_t)(s->from - 1));
+                table_put_index(file, d, (uint16_t)(s->from - 1));
             fputs(s->from ? " + 1" : "0", file);
             fprintf(file, ", .value = %" PRIu32 "u, .mask = %" PRIu32 "u,", s->value, s->mask);
             fprintf(file, " .within_ms = %" PRIu32 "u, .every_ms = %" PRIu32 "u, .text = ", s->within_ms, s->every_ms);
-            put_string(file, s->text);
+            table_put_string(file, s->text);
             if (s->raw)
                 fprintf(file, ", .raw = raw_%u_%u},\n", i, k);
             else
@@ -252,51 +141,8 @@ static void put_procedures(FILE *file, const bil_description *d)
         const bil_procedure *p = &d->procedures[i];
         fprintf(file, "    {.kind = %s, .for_state = %s, .found = %" PRIu32 "u, .hardware = ", proc_kinds[p->kind],
                 p->for_state ? "true" : "false", p->found);
-        put_string(file, p->hardware);
+        table_put_string(file, p->hardware);
         fprintf(file, ", .steps = steps_%u, .step_count = %u},\n", i, p->step_count);
-    }
-    fputs("};\n", file);
-}
-
-static const char *reach_of(const bil_space *s)
-{
-    static const struct {
-        const bil_reach *reach;
-        const char *name;
-    } all[] = {{&bil_reach_bits, "&bil_reach_bits"},
-               {&bil_reach_parts, "&bil_reach_parts"},
-               {&bil_reach_mailbox, "&bil_reach_mailbox"},
-               {&bil_reach_objects, "&bil_reach_objects"}};
-    for (size_t i = 0; i < sizeof all / sizeof all[0]; i++)
-        if (s->reach == all[i].reach)
-            return all[i].name;
-    return "NULL";
-}
-
-static void put_spaces(FILE *file, const bil_description *d)
-{
-    for (uint16_t i = 0; i < d->space_count; i++) {
-        const bil_mailbox *box = d->spaces[i].mailbox;
-        if (box)
-            fprintf(file, "static const bil_mailbox mailbox_%u = {%u, %u, %s, %s};\n", i, box->index, box->value,
-                    ways[box->way], box->echo ? "true" : "false");
-    }
-    fputs("static const bil_space spaces[] = {\n", file);
-    for (uint16_t i = 0; i < d->space_count; i++) {
-        const bil_space *s = &d->spaces[i];
-        fputs("    {.ask = ", file);
-        put_string(file, s->ask);
-        fputs(", .set = ", file);
-        put_string(file, s->set);
-        fprintf(file, ", .reading = %s, .writing = %s, .keys = %s, .whole = %s, .bits = %s,\n     ",
-                sharings[s->reading], sharings[s->writing], s->keys ? "true" : "false", s->whole ? "true" : "false",
-                s->bits ? "true" : "false");
-        fprintf(file, ".table = %u, .unit = %d, .reach = %s, ", s->table, s->unit, reach_of(s));
-        if (s->mailbox)
-            fprintf(file, ".mailbox = &mailbox_%u, ", i);
-        else
-            fputs(".mailbox = NULL, ", file);
-        fprintf(file, ".read_most = %u, .write_most = %u},\n", s->read_most, s->write_most);
     }
     fputs("};\n", file);
 }
@@ -320,7 +166,7 @@ static void put_banks(FILE *file, const bil_description *d)
         const bil_bank *b = &d->banks[i];
         fprintf(file, "    {.kind = %s, .copy = %u, .space = %u, .first = %u, .last = %u, .at = %u, .when = ",
                 bank_kinds[b->kind], b->copy, b->space, b->first, b->last, b->at);
-        put_index(file, d, b->when);
+        table_put_index(file, d, b->when);
         fputs("},\n", file);
     }
     fputs("};\n", file);
@@ -331,7 +177,7 @@ static void put_rules(FILE *file, const bil_description *d)
     for (uint16_t i = 0; i < d->rule_count; i++) {
         char name[24];
         snprintf(name, sizeof name, "rule_params_%u", i);
-        put_indices(file, name, d, d->rules[i].params, d->rules[i].count);
+        table_put_indices(file, name, d, d->rules[i].params, d->rules[i].count);
     }
     if (!d->rule_count)
         return;
@@ -342,7 +188,7 @@ static void put_rules(FILE *file, const bil_description *d)
                 "    {.kind = %s, .free = %s, .count = %u, .params = rule_params_%u, .value = {%" PRIu32 "u, %" PRIu32
                 "u},\n     .why = ",
                 rule_kinds[r->kind], r->free ? "true" : "false", r->count, i, r->value[0], r->value[1]);
-        put_string(file, r->why);
+        table_put_string(file, r->why);
         fputs("},\n", file);
     }
     fputs("};\n", file);
@@ -359,29 +205,29 @@ static void put_bytes(FILE *file, const char *name, const uint8_t *bytes, size_t
 /* The lists that the table points to. */
 static void put_lists(FILE *file, const bil_description *d)
 {
-    put_texts(file, "firmwares", d->firmwares, d->firmware_count);
-    put_texts(file, "hardwares", d->hardwares, d->hardware_count);
+    table_put_texts(file, "firmwares", d->firmwares, d->firmware_count);
+    table_put_texts(file, "hardwares", d->hardwares, d->hardware_count);
     put_names(file, d);
-    put_indices(file, "by_place", d, d->by_place, d->count);
-    put_spaces(file, d);
-    put_choices(file, d);
-    put_params(file, d);
+    table_put_indices(file, "by_place", d, d->by_place, d->count);
+    table_put_spaces(file, d);
+    table_put_choices(file, d);
+    table_put_params(file, d);
     put_procedures(file, d);
     put_ranges(file, d);
     put_reminders(file, "expect", d->expect, d->expect_count);
     put_reminders(file, "by_hand", d->by_hand, d->by_hand_count);
     put_reminders(file, "tests", d->tests, d->test_count);
     if (d->unit_same_count)
-        put_indices(file, "unit_same", d, d->unit_same, d->unit_same_count);
+        table_put_indices(file, "unit_same", d, d->unit_same, d->unit_same_count);
     if (d->unit_grows_count)
-        put_indices(file, "unit_grows", d, d->unit_grows, d->unit_grows_count);
+        table_put_indices(file, "unit_grows", d, d->unit_grows, d->unit_grows_count);
     if (d->no_serial_count)
-        put_texts(file, "no_serial", d->no_serial, d->no_serial_count);
+        table_put_texts(file, "no_serial", d->no_serial, d->no_serial_count);
     put_rules(file, d);
     put_banks(file, d);
     for (uint8_t i = 0; i < d->sign_count; i++) {
         fputs(i ? ", {" : "static const bil_sign signs[] = {{", file);
-        put_index(file, d, d->signs[i].param);
+        table_put_index(file, d, d->signs[i].param);
         fprintf(file, ", %" PRIu32 "u}%s", d->signs[i].value, i + 1 == d->sign_count ? "};\n" : "");
     }
     if (d->factory) {
@@ -399,7 +245,7 @@ static void put_list(FILE *file, const char *member, bool there)
 static void put_role(FILE *file, const bil_description *d, const char *member, uint16_t index)
 {
     fprintf(file, " .%s = ", member);
-    put_index(file, d, index);
+    table_put_index(file, d, index);
     putc(',', file);
 }
 
@@ -407,11 +253,11 @@ static void put_role(FILE *file, const bil_description *d, const char *member, u
 static void put_head(FILE *file, const bil_description *d)
 {
     fputs("    .vendor = ", file);
-    put_string(file, d->vendor);
+    table_put_string(file, d->vendor);
     fputs(", .model = ", file);
-    put_string(file, d->model);
+    table_put_string(file, d->model);
     fputs(",\n    .layout = ", file);
-    put_string(file, d->layout);
+    table_put_string(file, d->layout);
     fprintf(file, ",\n    .revision = %u, .firmwares = firmwares, .hardwares = hardwares, .firmware_count = %u,\n",
             d->revision, d->firmware_count);
     fprintf(file,
@@ -427,7 +273,7 @@ static void put_head(FILE *file, const bil_description *d)
     fputs("\n    .identity = {", file);
     for (int i = 0; i < BIL_ID_COUNT; i++) {
         fputs(i ? ", " : "", file);
-        put_index(file, d, d->identity[i]);
+        table_put_index(file, d, d->identity[i]);
     }
     fputs("},\n   ", file);
     put_list(file, "signs", d->sign_count);
@@ -454,7 +300,7 @@ static void put_rest(FILE *file, const bil_description *d)
     put_role(file, d, "changes", d->changes);
     put_role(file, d, "unstored", d->unstored);
     fprintf(file, " .unstored_value = %" PRIu32 "u,\n    .factory_address = ", d->unstored_value);
-    put_string(file, d->factory_address);
+    table_put_string(file, d->factory_address);
     fputs(",\n   ", file);
     put_list(file, "expect", d->expect_count);
     put_list(file, "by_hand", d->by_hand_count);

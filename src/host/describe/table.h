@@ -1,0 +1,20 @@
+/* Inside the generator of tables in C: what its files share. */
+#ifndef BIL_HOST_DESCRIBE_TABLE_H
+#define BIL_HOST_DESCRIBE_TABLE_H
+
+#include <stdio.h>
+
+#include "bilancia/description.h"
+
+/* table_c.c: a text in C or NULL, a list of texts, and a parameter as an index, by its name. */
+void table_put_string(FILE *file, const char *text);
+void table_put_texts(FILE *file, const char *name, const char *const *texts, size_t count);
+void table_put_index(FILE *file, const bil_description *d, uint16_t index);
+void table_put_indices(FILE *file, const char *name, const bil_description *d, const uint16_t *list, size_t count);
+
+/* table_params.c */
+void table_put_choices(FILE *file, const bil_description *d);
+void table_put_params(FILE *file, const bil_description *d);
+void table_put_spaces(FILE *file, const bil_description *d);
+
+#endif

@@ -1,0 +1,198 @@
+/* Parameters and spaces of a table in C. */
+#include <inttypes.h>
+#include <string.h>
+
+#include "bilancia/cells.h"
+#include "host/describe/table.h"
+
+static const char *const types[] = {
+#define TYPE(NAME, name, size) "BIL_" #NAME,
+    BIL_TYPES(TYPE)
+#undef TYPE
+};
+static const char *const classes[] = {
+#define CLASS(NAME, name, what) "BIL_CLASS_" #NAME,
+    BIL_CLASSES(CLASS)
+#undef CLASS
+};
+static const char *const sharings[] = {"BIL_SHARE_NEIGHBOURS", "BIL_SHARE_ANY", "BIL_SHARE_NONE"};
+static const char *const roundings[] = {"BIL_ROUND_NONE", "BIL_ROUND_NEAREST", "BIL_ROUND_DOWN", "BIL_ROUND_UP"};
+static const char *const flags[] = {"BIL_READABLE", "BIL_WRITABLE", "BIL_NEEDS_HOLD", "BIL_NEEDS_RESTART",
+                                    "BIL_SAFETY",   "BIL_OF_PLACE", "BIL_ACCESS"};
+static const char *const orders[] = {"BIL_LOW_CELL_FIRST", "BIL_LOW_BYTE_FIRST"};
+static const char *const ways[] = {"BIL_WAY_TOGETHER", "BIL_WAY_SINGLE", "BIL_WAY_MASKED"};
+
+/* The names of some bits, 0 where none is set. */
+static void put_bits(FILE *file, unsigned bits, const char *const *names, size_t count)
+{
+    if (bits == 0)
+        putc('0', file);
+    for (size_t i = 0, seen = 0; i < count; i++)
+        if (bits >> i & 1)
+            fprintf(file, "%s%s", seen++ ? " | " : "", names[i]);
+}
+
+/* Those of a group that repeats have their choices together: they are called by the first that has them. */
+static uint16_t owner_of_choices(const bil_description *d, uint16_t i)
+{
+    const char *group = d->params[i].id;
+    size_t length = strcspn(group, ".0123456789");
+    uint16_t first = i;
+    for (uint16_t k = i; k-- > 0 && strncmp(d->params[k].id, group, length) == 0;)
+        first = d->params[k].format.choices == d->params[i].format.choices ? k : first;
+    return first;
+}
+
+void table_put_choices(FILE *file, const bil_description *d)
+{
+    for (uint16_t i = 0; i < d->count; i++) {
+        const bil_format *format = &d->params[i].format;
+        if (format->choice_count == 0 || owner_of_choices(d, i) != i)
+            continue;
+        fprintf(file, "static const bil_choice choices_%u[] = {", i);
+        for (uint16_t k = 0; k < format->choice_count; k++) {
+            fprintf(file, "%s{%" PRIu32 "u, ", k ? ", " : "", format->choices[k].value);
+            table_put_string(file, format->choices[k].name);
+            putc('}', file);
+        }
+        fputs("};\n", file);
+    }
+}
+
+static void put_at(FILE *file, const bil_description *d, const bil_param *p)
+{
+    if (!d->spaces[p->space].keys) {
+        fprintf(file, ".number = %" PRIu32 "u", p->at.number);
+        return;
+    }
+    fputs(".key = ", file);
+    table_put_string(file, p->at.key);
+}
+
+/* The first parameter with the same condition: those of a group that repeats share it. */
+static uint16_t owner_of_only(const bil_description *d, uint16_t i)
+{
+    uint16_t first = 0;
+    while (d->params[first].only != d->params[i].only)
+        first++;
+    return first;
+}
+
+static void put_only(FILE *file, uint16_t i, const bil_only *only)
+{
+    char hardwares[32] = "NULL", firmwares[32] = "NULL";
+    if (only->hardware_count) {
+        snprintf(hardwares, sizeof hardwares, "only_hardwares_%u", i);
+        table_put_texts(file, hardwares, only->hardwares, only->hardware_count);
+    }
+    if (only->firmware_count) {
+        snprintf(firmwares, sizeof firmwares, "only_firmwares_%u", i);
+        table_put_texts(file, firmwares, only->firmwares, only->firmware_count);
+    }
+    fprintf(file,
+            "static const bil_only only_%u = {.holds = bil_only_some_units, .hardwares = %s, .firmwares = %s,\n"
+            "    .hardware_count = %u, .firmware_count = %u, .from = ",
+            i, hardwares, firmwares, only->hardware_count, only->firmware_count);
+    table_put_string(file, only->from);
+    fputs(", .before = ", file);
+    table_put_string(file, only->before);
+    fputs("};\n", file);
+}
+
+void table_put_params(FILE *file, const bil_description *d)
+{
+    for (uint16_t i = 0; i < d->count; i++)
+        if (d->params[i].reset_count) {
+            char name[24];
+            snprintf(name, sizeof name, "resets_%u", i);
+            table_put_indices(file, name, d, d->params[i].resets, d->params[i].reset_count);
+        }
+    for (uint16_t i = 0; i < d->count; i++)
+        if (d->params[i].only && owner_of_only(d, i) == i)
+            put_only(file, i, d->params[i].only);
+    fputs("static const bil_param params[] = {\n", file);
+    for (uint16_t i = 0; i < d->count; i++) {
+        const bil_param *p = &d->params[i];
+        const bil_format *f = &p->format;
+        fputs("    {.id = ", file);
+        table_put_string(file, p->id);
+        fputs(", .name = ", file);
+        table_put_string(file, p->name);
+        fputs(", .unit = ", file);
+        table_put_string(file, p->unit);
+        fprintf(file, ",\n     .format = {.type = %s, .size = %u, .decimals = %u, .order = ", types[f->type], f->size,
+                f->decimals);
+        put_bits(file, f->order, orders, sizeof orders / sizeof orders[0]);
+        fprintf(file, ", .rounding = %s, .bit = %u, .width = %u, .limited = %s, .choice_count = %u,\n",
+                roundings[f->rounding], f->bit, f->width, f->limited ? "true" : "false", f->choice_count);
+        fprintf(file,
+                "                .mul = %d, .offset = %d, .round_to = %" PRIu32 "u, .tolerance = %" PRIu32
+                "u, .step = %" PRIu32 "u,\n                ",
+                f->mul, f->offset, f->round_to, f->tolerance, f->step);
+        fprintf(file, ".low = UINT64_C(%" PRIu64 "), .high = UINT64_C(%" PRIu64 "), .choices = ", f->low, f->high);
+        if (f->choice_count)
+            fprintf(file, "choices_%u", owner_of_choices(d, i));
+        else
+            fputs("NULL", file);
+        fprintf(file, ", .form = %s%s", f->form ? "&bil_form_" : "NULL", f->form ? f->form->name : "");
+        fputs("},\n     .at = {", file);
+        put_at(file, d, p);
+        fprintf(file, "}, .raw_at = %u, .space = %u, .cells = %u, .cls = %s,\n     .flags = ", p->raw_at, p->space,
+                p->cells, classes[p->cls]);
+        put_bits(file, p->flags, flags, sizeof flags / sizeof flags[0]);
+        fprintf(file, ", .way = %s, .stage = %u", ways[p->way], p->stage);
+        if (p->reset_count)
+            fprintf(file, ", .reset_count = %u, .resets = resets_%u", p->reset_count, i);
+        else
+            fputs(", .reset_count = 0, .resets = NULL", file);
+        if (p->only)
+            fprintf(file, ", .only = &only_%u", owner_of_only(d, i));
+        else
+            fputs(", .only = NULL", file);
+        fputs("},\n", file);
+    }
+    fputs("};\n", file);
+}
+
+static const char *reach_of(const bil_space *s)
+{
+    static const struct {
+        const bil_reach *reach;
+        const char *name;
+    } all[] = {{&bil_reach_bits, "&bil_reach_bits"},
+               {&bil_reach_parts, "&bil_reach_parts"},
+               {&bil_reach_mailbox, "&bil_reach_mailbox"},
+               {&bil_reach_objects, "&bil_reach_objects"}};
+    for (size_t i = 0; i < sizeof all / sizeof all[0]; i++)
+        if (s->reach == all[i].reach)
+            return all[i].name;
+    return "NULL";
+}
+
+void table_put_spaces(FILE *file, const bil_description *d)
+{
+    for (uint16_t i = 0; i < d->space_count; i++) {
+        const bil_mailbox *box = d->spaces[i].mailbox;
+        if (box)
+            fprintf(file, "static const bil_mailbox mailbox_%u = {%u, %u, %s, %s};\n", i, box->index, box->value,
+                    ways[box->way], box->echo ? "true" : "false");
+    }
+    fputs("static const bil_space spaces[] = {\n", file);
+    for (uint16_t i = 0; i < d->space_count; i++) {
+        const bil_space *s = &d->spaces[i];
+        fputs("    {.ask = ", file);
+        table_put_string(file, s->ask);
+        fputs(", .set = ", file);
+        table_put_string(file, s->set);
+        fprintf(file, ", .reading = %s, .writing = %s, .keys = %s, .whole = %s, .bits = %s,\n     ",
+                sharings[s->reading], sharings[s->writing], s->keys ? "true" : "false", s->whole ? "true" : "false",
+                s->bits ? "true" : "false");
+        fprintf(file, ".table = %u, .unit = %d, .reach = %s, ", s->table, s->unit, reach_of(s));
+        if (s->mailbox)
+            fprintf(file, ".mailbox = &mailbox_%u, ", i);
+        else
+            fputs(".mailbox = NULL, ", file);
+        fprintf(file, ".read_most = %u, .write_most = %u},\n", s->read_most, s->write_most);
+    }
+    fputs("};\n", file);
+}
