@@ -91,7 +91,10 @@ static uint16_t rival(const bil_job *job, uint16_t index)
  * isn't known shows when it is read back. */
 static flow play(bil_job *job, bil_proc_kind kind, uint8_t after)
 {
-    bil_begin(job, kind == BIL_PROC_COUNT ? NULL : bil_procedure_of(job, kind));
+    const bil_procedure *how = kind == BIL_PROC_COUNT ? NULL : bil_procedure_of(job, kind);
+    if (!how && !job->description->unlock_lasts_ms) /* nothing is sent: what is known of who answers stays so */
+        return on(job, after);
+    bil_begin(job, how);
     job->inner = after;
     return on(job, PLAYING);
 }

@@ -58,11 +58,11 @@ static bool is_locked_soon(const bil_job *job)
 
 void bil_begin(bil_job *job, const bil_procedure *how)
 {
+    const bil_procedure *first = is_locked_soon(job) ? bil_procedure_of(job, BIL_PROC_UNLOCK) : how;
+    bil_player_start(job, first);
+    if (first != how)
+        job->player.then = how;
     job->sure = job->sure && job->fresh;
-    bil_player_start(job, how);
-    const bil_procedure *unlock = is_locked_soon(job) ? bil_procedure_of(job, BIL_PROC_UNLOCK) : how;
-    if (unlock != how)
-        job->player = (player){.procedure = unlock, .then = how};
 }
 
 void bil_hold_start(bil_job *job, bool as_left)

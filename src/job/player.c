@@ -167,13 +167,16 @@ flow bil_player_run(bil_job *job, bil_action *action)
 {
     player *p = &job->player;
     for (;;) {
-        if (p->procedure && p->at >= p->procedure->step_count) {
-            if (p->procedure->kind == BIL_PROC_UNLOCK)
-                job->unlocked = (uint32_t)job->now | 1;
-            bil_player_start(job, p->then);
-        }
         if (!p->procedure)
             return FLOW_DONE;
+        if (p->at >= p->procedure->step_count) {
+            if (p->procedure->kind == BIL_PROC_UNLOCK)
+                job->unlocked = (uint32_t)job->now | 1;
+            if (!p->then)
+                return FLOW_DONE;
+            bil_player_start(job, p->then);
+            continue;
+        }
         const bil_proc_step *step = &p->procedure->steps[p->at];
         flow f;
         switch (p->state) {

@@ -73,6 +73,8 @@ static void load_parameters(load *l, yaml_node_t *map)
     if (!l->bad)
         load_by_place(l);
     if (!l->bad)
+        load_check_mailboxes(l);
+    if (!l->bad)
         load_factory(l);
 }
 

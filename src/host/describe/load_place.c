@@ -97,9 +97,6 @@ void load_by_place(load *l)
                  before->at.number + before->cells > param->at.number)
             load_share(l, l->nodes[order[i]], before, param);
     }
-    for (uint16_t i = 0; i < l->table->space_count && !l->bad; i++)
-        if (l->own_spaces[i].mailbox)
-            load_check_mailbox(l, i);
     l->table->by_place = order;
 }
 

@@ -20,7 +20,7 @@ static uint32_t widest(const load *l, uint16_t space)
     return most;
 }
 
-void load_check_mailbox(load *l, uint16_t index)
+static void check_mailbox(load *l, uint16_t index)
 {
     const bil_space *space = &l->own_spaces[index];
     const bil_mailbox *box = space->mailbox;
@@ -45,6 +45,13 @@ void load_check_mailbox(load *l, uint16_t index)
             load_complain(l, l->space_nodes[index], "the mailboxes \"%s\" and \"%s\" overlap", l->spaces[i],
                           l->spaces[index]);
     }
+}
+
+void load_check_mailboxes(load *l)
+{
+    for (uint16_t i = 0; i < l->table->space_count && !l->bad; i++)
+        if (l->own_spaces[i].mailbox)
+            check_mailbox(l, i);
 }
 
 /* `mailbox: {index: 900, value: 901}` */

@@ -139,28 +139,6 @@ void load_changes(load *l, yaml_node_t *node)
         load_complain(l, node, "a counter of changes is a readable parameter of the class unit");
 }
 
-size_t load_want_list(load *l, yaml_node_t *list, size_t most)
-{
-    load_want_kind(l, list, YAML_SEQUENCE_NODE);
-    size_t count = l->bad ? 0 : (size_t)(list->data.sequence.items.top - list->data.sequence.items.start);
-    if (count > most)
-        load_complain(l, list, "there are at most %zu of these", most);
-    return count;
-}
-
-const char *const *load_texts(load *l, yaml_node_t *list, size_t most, uint8_t *count)
-{
-    load_want_kind(l, list, YAML_SEQUENCE_NODE);
-    size_t n = l->bad ? 0 : (size_t)(list->data.sequence.items.top - list->data.sequence.items.start);
-    if (!l->bad && (n == 0 || n > 255))
-        load_complain(l, list, "there must be 1 to 255 of these");
-    const char **texts = load_take(l, (n + 1) * sizeof *texts);
-    for (size_t i = 0; i < n && !l->bad; i++)
-        texts[i] = load_keep(l, load_want_text(l, load_node(l, list->data.sequence.items.start[i]), most));
-    *count = (uint8_t)n;
-    return texts;
-}
-
 /* A number of at most 32 bits that can be read. */
 static uint16_t load_want_counter(load *l, yaml_node_t *node)
 {

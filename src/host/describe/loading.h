@@ -51,6 +51,8 @@ yaml_node_t *load_get(load *l, yaml_node_t *map, const char *key);
 yaml_node_t *load_need(load *l, yaml_node_t *map, const char *key);
 void load_check_keys(load *l, yaml_node_t *map, const char *const *keys);
 const char *load_keep(load *l, const char *text);
+size_t load_want_list(load *l, yaml_node_t *list, size_t most);
+const char *const *load_texts(load *l, yaml_node_t *list, size_t most, uint8_t *count);
 
 /* decimal.c */
 decimal load_want_decimal(load *l, yaml_node_t *node);
@@ -89,7 +91,7 @@ uint8_t load_want_way(load *l, yaml_node_t *node); /* bil_way */
 
 /* load_spaces.c */
 void load_spaces(load *l, yaml_node_t *map);
-void load_check_mailbox(load *l, uint16_t space); /* once all parameters have their place */
+void load_check_mailboxes(load *l); /* once all parameters have their place */
 /* Nothing that is read to tell who answers lies in a mailbox. */
 void load_check_harmless(load *l);
 
@@ -102,8 +104,6 @@ void load_restart_after(load *l, yaml_node_t *list);
 void load_link_unit(load *l, yaml_node_t *node);
 void load_unstored(load *l, yaml_node_t *map);
 void load_changes(load *l, yaml_node_t *node);
-size_t load_want_list(load *l, yaml_node_t *list, size_t most);
-const char *const *load_texts(load *l, yaml_node_t *list, size_t most, uint8_t *count);
 void load_unit_shows(load *l, yaml_node_t *map);
 void load_restart_shows(load *l, yaml_node_t *map);
 void load_banks(load *l, yaml_node_t *list);

@@ -6,7 +6,7 @@
 
 #include "bilancia/description.h"
 
-/* table_c.c: a text in C or NULL, a list of texts, and a parameter as an index, by its name. */
+/* table_put.c: a text in C or NULL, a list of texts, and a parameter as an index, by its name. */
 void table_put_string(FILE *file, const char *text);
 void table_put_texts(FILE *file, const char *name, const char *const *texts, size_t count);
 void table_put_index(FILE *file, const bil_description *d, uint16_t index);
