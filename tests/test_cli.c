@@ -386,7 +386,7 @@ static void one_of_each_is_written(void **state)
            sh("cd odd; b edit station#1 channel_8.sensor=hot channel_8.on=true channel_8.dose=123.4 flag.a=true "
               "flag.b=9 text.blanks=zz text.length=four text.wide=wide trim.zero=-1.25 trim.span=-70000 "
               "valve.two=true net.address=192.0.2.7 channel_8.total=281474976710655"));
-    expect(0, "✓ verified", sh("cd odd; b write station#2 station --yes --with-calibration"));
+    expect(0, "✓ verified: 1", sh("cd odd; b write station#2 station --yes --with-calibration"));
     static const struct {
         const char *entry, *cells;
     } says[] = {{"channel_8.sensor", "0012"}, /* 2, and bit 4 */
@@ -404,7 +404,20 @@ static void one_of_each_is_written(void **state)
     for (size_t i = 0; i < sizeof says / sizeof says[0]; i++)
         expect(0, says[i].cells, sh("b simulate --at unit6.ctl get %s", says[i].entry));
     expect(0, "✓ equal", sh("cd odd; b compare station#2 station"));
+    /* what can't be locked again is told, and undoes nothing of the proof */
+    expect(0, "ok", sh("b simulate --at unit6.ctl fault refuse x.lock"));
+    expect(0, "x.lock: the device doesn't go back", sh("cd odd; b write station#1 station --yes 2>&1"));
     expect(3, "outside its limits", sh("cd odd; b edit station#2 net.address=192.0.2.256"));
+    /* one that shows less of its model is no rival, wherever it stands; one that shows the same is */
+    expect(0, "OE-1, firmware",
+           sh("cd odd; sed -e 's/^model: OE-1/model: AA-1/' -e 's/{id.code: 304, id.board: 7}/{id.code: 304}/' "
+              "%s/tests/one-of-each.yaml >descriptions/aa.yaml; b read station",
+              BILANCIA_SOURCE));
+    expect(
+        3, "may be a ",
+        sh("cd odd; sed 's/^model: OE-1/model: ZZ-1/' %s/tests/one-of-each.yaml >descriptions/zz.yaml; b read station",
+           BILANCIA_SOURCE));
+    expect(0, "OE-1, firmware", sh("cd odd; b read station --description descriptions/one-of-each.yaml"));
     stop_unit(6);
     unsetenv("BILANCIA_PASSWORD");
     expect(0, NULL, sh("rm -r odd"));
@@ -555,7 +568,7 @@ static void a_description_against_a_device(void **state)
         "! motor.inertia (Moment of inertia): 2.2062e-41\n      no usual number, but one with its cells in the other",
         "! motor.nowhere (Not there)\n      the device refuses",
         "! ramp.shape (Shape of the ramps): 1\n      a choice that isn't named",
-        "! regulator.gain (Proportional gain): 4.35\n      the value lies outside its limits", "≠ 4 values of"};
+        "! regulator.gain (Proportional gain): 4.35\n      the value lies outside its limits", "≠ 4 don't fit"};
     for (size_t i = 0; i < sizeof says / sizeof says[0]; i++)
         expect(1, says[i], sh("b check mine.yaml --against %s", unit_at[7]));
     expect(

@@ -119,8 +119,8 @@ typedef struct bil_only {
     bool (*holds)(const struct bil_only *only, const struct bil_image *who);
     const char *const *hardwares, *const *firmwares; /* one of these */
     uint8_t hardware_count, firmware_count;
-    const char *from,
-        *before; /* a firmware from this one on; one below that. Their numbers count, from left to right */
+    const char *from; /* a firmware from this one on, and below that one: their numbers count, from left to right */
+    const char *before;
 } bil_only;
 bool bil_only_some_units(const bil_only *only, const struct bil_image *who);
 

@@ -85,7 +85,7 @@ static int check_against(library *own, const char *address)
     if (!other && count == 0)
         say("%s✓ fits%s  every value of %s is what the description says\n", good(), plain(), address);
     else if (!other)
-        say("%s≠ %u value%s of %s do%s not fit%s\n", warn(), count, s(count), address, count == 1 ? "es" : "", plain());
+        say("%s≠ %u do%sn't fit%s  of the values of %s\n", warn(), count, count == 1 ? "es" : "", plain(), address);
     bil_device_close(device);
     return other || count ? EXIT_DIFFERENT : EXIT_DONE;
 }

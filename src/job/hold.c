@@ -181,8 +181,10 @@ flow bil_lock_run(bil_job *job, bil_action *action)
     const reason why = job->why;
     if (!job->unlocked || job->stranger)
         return FLOW_DONE;
-    if (job->step == 0)
-        bil_begin(job, bil_procedure_of(job, BIL_PROC_LOCK));
+    if (job->step == 0) {
+        job->sure = false;
+        bil_player_start(job, bil_procedure_of(job, BIL_PROC_LOCK));
+    }
     job->step = 1;
     flow f = bil_player_run(job, action);
     if (f != FLOW_FAILED || why.cause != BIL_OK)

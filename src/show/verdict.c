@@ -161,8 +161,11 @@ static void put_done(const write_call *w, const bil_job_progress *p, bool done)
             "machine.\n",
             warn(), plain(), state);
     put_still_to_do(w);
-    if (w->end.u.end.held)
-        tell_trouble(false, w->keep.address, (int)w->end.u.end.cause, NULL);
+    uint16_t about = w->end.u.end.param;
+    bool unlocked = !w->end.u.end.held && w->end.u.end.cause == BIL_E_RELEASE; /* it was to be locked at the end */
+    if (w->end.u.end.held || unlocked)
+        tell_trouble(false, unlocked && about != BIL_NONE ? w->want.description->params[about].id : w->keep.address,
+                     (int)w->end.u.end.cause, NULL);
     if (w->end.u.end.held && w->end.u.end.cause != BIL_E_LEFT_HELD)
         put_how_to_go_on(w);
 }

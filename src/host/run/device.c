@@ -4,6 +4,7 @@
 #include <stdlib.h>
 #include <string.h>
 
+#include "bilancia/cells.h"
 #include "bilancia/host_error.h"
 #include "port/clock.h"
 #include "port/memory.h"
@@ -194,19 +195,94 @@ static const bil_description *candidate(const catalogue *known, const char *mode
     return at == 0 ? known->list[first] : known->list[at - 1 + (at > first)];
 }
 
-/* Tries the descriptions until one fits who answers. */
+/* Is what this one shows of its model shown by models of the other, too: the same value in the same place? */
+static bool is_shown_by(const bil_description *a, const bil_sign *sign, const bil_description *b)
+{
+    const bil_param *p = &a->params[sign->param];
+    for (uint8_t i = 0; i < b->sign_count; i++) {
+        const bil_param *q = &b->params[b->signs[i].param];
+        const bil_space *s = &a->spaces[p->space], *t = &b->spaces[q->space];
+        if (sign->value == b->signs[i].value && s->table == t->table && s->unit == t->unit &&
+            p->at.number == q->at.number && p->format.type == q->format.type && p->format.order == q->format.order &&
+            p->format.bit == q->format.bit && p->format.width == q->format.width && p->format.form == q->format.form)
+            return true;
+    }
+    return false;
+}
+
+/* Does every unit of the model `b` look like one of `a`? */
+static bool looks_like(const bil_description *a, const bil_description *b)
+{
+    bool all = a->sign_count > 0 && strcmp(a->model, b->model) != 0;
+    for (uint8_t i = 0; i < a->sign_count && all; i++)
+        all = is_shown_by(a, &a->signs[i], b);
+    return all;
+}
+
+/* Of models that look alike the one that says more of itself is tried, too; where two say the same a person has to say
+ * which of them it is. BIL_OK, with the description in use. */
+static int tell_apart(device *dev, const catalogue *known, char *why, size_t size)
+{
+    const bil_description *found = dev->description;
+    for (size_t i = 0; i < known->count; i++) {
+        const bil_description *other = known->list[i];
+        if (other == found || !looks_like(found, other))
+            continue;
+        if (other->sign_count == found->sign_count) {
+            if (known->given && strcmp(known->given, found->model) == 0)
+                continue;
+            snprintf(why, size,
+                     "it may be a %s or a %s: their descriptions tell both by the same values; say which "
+                     "with --description FILE",
+                     found->model, other->model);
+            return BIL_E_UNKNOWN_MODEL;
+        }
+        int error = use(dev, other) ? identify(dev) : BIL_E_MEMORY;
+        if (error == BIL_OK)
+            return tell_apart(dev, known, why, size);
+        error = error == BIL_E_OTHER_MODEL ? use(dev, found) ? identify(dev) : BIL_E_MEMORY : error;
+        if (error) {
+            snprintf(why, size, "%s", bil_host_error_text(error));
+            return error;
+        }
+    }
+    return BIL_OK;
+}
+
+/* Does it ask for the device identification? Some devices leave that without an answer, as they do with all that they
+ * don't know. */
+static bool asks_objects(const bil_description *d)
+{
+    bool asks = false;
+    for (int i = 0; i < BIL_ID_COUNT; i++)
+        asks = asks || (d->identity[i] != BIL_NONE && d->spaces[d->params[d->identity[i]].space].table == BIL_OBJECTS);
+    return asks;
+}
+
+/* Tries the descriptions until one fits who answers; those that a device may leave without an answer come last, and are
+ * none of its then. */
 static int find_description(device *dev, const char *model, const catalogue *known, char *why, size_t size)
 {
     char seen[2 * BIL_VALUE_TEXT + 20] = "";
     int error = BIL_E_UNKNOWN_MODEL;
-    for (size_t i = 0; i < known->count; i++) {
-        int its = use(dev, candidate(known, model, i)) ? identify(dev) : BIL_E_MEMORY;
-        if (its == BIL_OK)
-            return BIL_OK;
-        if (its != BIL_E_OTHER_MODEL) {
+    bool heard = false;
+    for (size_t i = 0; i < 2 * known->count; i++) {
+        const bil_description *d = candidate(known, model, i % known->count);
+        bool expected = i % known->count == 0 && model && strcmp(d->model, model) == 0;
+        if (expected ? i > 0 : asks_objects(d) != (i >= known->count))
+            continue;
+        int its = use(dev, d) ? identify(dev) : BIL_E_MEMORY;
+        if (its == BIL_OK) {
+            error = tell_apart(dev, known, why, size);
+            if (error)
+                device_close(dev);
+            return error;
+        }
+        if (its != BIL_E_OTHER_MODEL && !(its == BIL_E_SILENT && heard && asks_objects(d))) {
             error = its;
             break;
         }
+        heard = heard || its == BIL_E_OTHER_MODEL;
         remember(dev, seen, sizeof seen);
     }
     snprintf(why, size, "%s%s", bil_host_error_text(error), seen);

@@ -35,7 +35,9 @@ int write_load_copy(write_call *w, const catalogue *m)
     if (w->expected_digest[0] && strcmp(digest, w->expected_digest) != 0)
         return write_fail(w, w->copy, BIL_E_SET_ALTERED, "another copy has taken the place of the one that was meant");
     for (uint16_t i = 0; i < d->count; i++) { /* what a whole copy should have and hasn't */
-        bool kept = d->params[i].flags & BIL_READABLE && !bil_class_left_out((bil_class)d->params[i].cls);
+        const bil_param *p = &d->params[i];
+        bool kept = p->flags & BIL_READABLE && !bil_class_left_out((bil_class)p->cls);
+        kept = kept && (!p->only || p->only->holds(p->only, &w->want.image)); /* its unit may be one without it */
         if (kept && w->want.image.state[i] == BIL_ABSENT && strcmp(w->want.origin.scope, "all") == 0)
             w->want.image.state[i] = BIL_UNREADABLE;
     }
