@@ -52,10 +52,12 @@ static int take_hex(const char *text, size_t length)
     int number = 0;
     for (size_t i = 0; i < length; i++) {
         char lower = (char)(text[i] >= 'A' && text[i] <= 'F' ? text[i] - 'A' + 'a' : text[i]);
-        const char *at = lower ? strchr(hex, lower) : NULL;
-        if (!at)
+        int digit = 0;
+        while (digit < 16 && hex[digit] != lower)
+            digit++;
+        if (digit == 16)
             return -1;
-        number = number * 16 + (int)(at - hex);
+        number = number * 16 + digit;
     }
     return length == 2 ? number : -1;
 }
