@@ -119,6 +119,8 @@ static const struct {
     {17, "  x.level: {name: L, type: i16, class: setup, at: 11, only: ^{}}", "which units"},
     {17, "  x.level: {name: L, type: i16, class: setup, at: 11, only: {hardware: ^[Z]}}", "isn't in the list"},
     {15, "  id.model: ^{name: Model, type: text, size: 4, class: unit, at: 0, only: {from: \"2\"}}", "every unit"},
+    {7, "spaces: {box: {mailbox: {index: 900, value: 901}}}\ngroups: [{repeat: {id: c, count: 1, stride: 1}, parameters: {a: ^{name: A, type: text, size: 125, form: wide, class: setup, at: 3, space: box, access: read}}}]\nlink: {}", "more than one request"},
+    {7, "spaces: {box: {mailbox: {index: 900, value: 910}}}\ngroups: [{repeat: {id: c, count: 1, stride: 1}, parameters: {a: ^{name: A, type: u64, class: setup, at: 3, space: box}}}]\nlink: {largest_write: 3}", "more than one request"},
     {7, "link: {largest_write_bits: ^1969}", "1 to 1968"},
     {17, "  x.level: {name: L, type: i16, class: setup, at: 11, space: ^annex}", "no space"},
     {17, "  x.level: {name: L, type: ^i16, class: setup, at: 11, space: coils}", "is a bool"},
@@ -353,13 +355,13 @@ static void what_doesnt_fit_is_told(void **state)
     assert_int_equal(description_load_text(&loaded, "m", text, strlen(text), why, sizeof why), BIL_OK);
     for (size_t i = 0; i < sizeof seen / sizeof seen[0]; i++) {
         bil_image image = new_image(&loaded.table);
-        bil_misfit one;
+        bil_misfit one = {.struct_size = sizeof one};
         bil_image_put(&image, index_of(&loaded.table, seen[i].id), (const uint8_t *)seen[i].raw);
-        bool found = misfit_at(&image, 0, &one);
+        bool found = misfit_next(&image, &one);
         if (found != (seen[i].why != NULL) || (found && !strstr(one.why, seen[i].why)))
             fail_msg("value %zu, %s: \"%s\" and not \"%s\"", i, seen[i].id, found ? one.why : "it fits",
                      seen[i].why ? seen[i].why : "it fits");
-        assert_false(found && (strcmp(one.id, seen[i].id) != 0 || misfit_at(&image, 1, &one)));
+        assert_false(found && (strcmp(one.id, seen[i].id) != 0 || misfit_next(&image, &one)));
         free_image(&image);
     }
     description_free(&loaded);

@@ -133,7 +133,45 @@ static void every_function(void **state)
     modbus_free(p.server);
 }
 
-/* ---- the identification, against a server of another maker ---- */
+/* ---- the identification ---- */
+
+enum { ENOUGH = 1000 };
+
+/* Says each time that more follow, from a number on that it has said before. */
+static bil_outcome never_ends(void *ctx, const bil_span *at, uint16_t *cells, bil_result *result)
+{
+    unsigned *asked = ctx;
+    (void)at;
+    memset(cells, 0, BIL_CELLS_MAX * sizeof cells[0]);
+    cells[0] = 0x82ff;
+    cells[1] = 0x0101; /* from 1 on; one object: */
+    cells[2] = 0x0001; /* 0, a single byte */
+    cells[3] = 0x7800;
+    result->cause = ++*asked < ENOUGH ? BIL_OK : BIL_E_LOST;
+    return *asked < ENOUGH ? BIL_DONE : BIL_NOT_SENT;
+}
+
+static void objects_without_end(void **state)
+{
+    (void)state;
+    static const bil_param wanted = {.format = {.type = BIL_TEXT, .size = 9}, .at = {.number = 200}};
+    static const bil_space space = {.reading = BIL_SHARE_ANY, .table = BIL_OBJECTS, .reach = &bil_reach_objects};
+    static const bil_description d = {.count = 1, .space_count = 1, .spaces = &space, .params = &wanted};
+    static const bil_cell_ops ops = {.read = never_ends};
+    static const uint16_t item = 0;
+    unsigned asked = 0;
+    uint8_t raw[9], cause = BIL_OK;
+    bil_cell_link over;
+    bil_link link = bil_cell_link_over(&over, (bil_cells){&ops, &asked});
+    bil_transfer t = {.description = &d, .items = &item, .count = 1, .raw = raw, .cause = &cause};
+    bil_result result = {0};
+    assert_int_equal(link.ops->transfer(link.ctx, &t, &result), BIL_DONE);
+    assert_int_equal(cause, BIL_E_REFUSED); /* it has none of that number */
+    assert_in_range(asked, 1, 256);
+    assert_int_equal(result.more, asked - 1);
+}
+
+/* A server of another maker. */
 
 static pid_t start_peer(char port[8])
 {
@@ -214,6 +252,7 @@ static void objects_of_a_device(void **state)
 
 int main(void)
 {
-    const struct CMUnitTest tests[] = {cmocka_unit_test(every_function), cmocka_unit_test(objects_of_a_device)};
+    const struct CMUnitTest tests[] = {cmocka_unit_test(every_function), cmocka_unit_test(objects_without_end),
+                                       cmocka_unit_test(objects_of_a_device)};
     return cmocka_run_group_tests_name("link_tables", tests, NULL, NULL);
 }

@@ -87,7 +87,8 @@ typedef struct device {
     unsigned pause, write_pause, hurried; /* what it needs between two requests, and those that came sooner */
     bool wrote, together, begun;          /* values come between BEGIN and COMMIT, and are in force from then on */
     uint16_t coming[SPACES][PLACES];
-    unsigned fails_at; /* the request with which something goes wrong, counted down; 0: none */
+    unsigned swapped_at; /* the request with which another model takes its place, counted down; 0: never */
+    unsigned fails_at;   /* the request with which something goes wrong, counted down; 0: none */
     dice d;
 } device;
 
@@ -280,6 +281,8 @@ static bool goes_wrong(device *v, const bil_span *at, bil_result *result, bil_ou
     } wrong[] = {{BIL_UNKNOWN, BIL_E_SILENT, false}, {BIL_UNKNOWN, BIL_E_SILENT, true},
                  {BIL_UNKNOWN, BIL_E_GARBLED, true}, {BIL_NOT_SENT, BIL_E_LOST, false},
                  {BIL_BUSY, BIL_E_BUSY, false},      {BIL_REFUSED, BIL_E_REFUSED, false}};
+    if (v->swapped_at && --v->swapped_at == 0)
+        v->cells[0][2] ^= 4; /* another one of the maker's is there, with the same serial number */
     if (!v->fails_at || --v->fails_at)
         return false;
     unsigned which = roll_below(&v->d, 6);
@@ -823,6 +826,15 @@ static void as_their_manuals_say(void **state)
         memcpy(v.cells, kept.cells, sizeof v.cells);
         /* disturbed anywhere, it is never said to be there when it isn't; then it is written again */
         bil_image seen = new_image(d);
+        if (v.signs == 2 && roll_below(&v.d, 10) == 0) {
+            v.swapped_at = 5; /* it was made sure who is there, and it wasn't written yet */
+            end = run(&v, BIL_JOB_WRITE, &seen, &want, &progress);
+            assert_int_equal(v.swapped_at, 0);
+            if (end.u.end.verdict == BIL_VERDICT_VERIFIED)
+                fail_msg("round %u: another model was written to, %s, in\n%s", round,
+                         bil_verdict_name(end.u.end.verdict), text);
+            memcpy(v.cells, kept.cells, sizeof v.cells);
+        }
         v.fails_at = 1 + roll_below(&v.d, 3 * (v.reads + v.writes) + 10);
         end = run(&v, BIL_JOB_WRITE, &seen, &want, &progress);
         verdicts[end.u.end.verdict]++;

@@ -18,15 +18,20 @@ extern "C" {
 #define BIL_CELLS_MAX 125
 #define BIL_CELL_BITS_MAX (16 * BIL_CELLS_MAX)
 
+/* X(NAME, "name in descriptions"): cells; cells that can't be written; single bits; single bits that can't be written;
+ * texts that tell what device it is, which can't be written either (bil_reach_objects). */
+/* clang-format off */
+#define BIL_CELL_TABLE_NAMES(X) \
+    X(HOLDING, "holding") X(INPUT, "input") X(COILS, "coils") X(DISCRETE, "discrete") X(OBJECTS, "identification")
+/* clang-format on */
+
 /* The four tables of such a device, chapter 4.3, and its identification, 6.21. The first spaces of a description that
  * was loaded are these, for the device itself; others may stand behind them. */
 typedef enum bil_cell_table {
-    BIL_HOLDING,
-    BIL_INPUT,    /* can't be written */
-    BIL_COILS,    /* single bits */
-    BIL_DISCRETE, /* single bits that can't be written */
-    BIL_OBJECTS,  /* texts that tell what device it is; see bil_reach_objects */
-    BIL_CELL_TABLES
+#define BIL_CELL_TABLE_ENUM(NAME, name) BIL_##NAME,
+    BIL_CELL_TABLE_NAMES(BIL_CELL_TABLE_ENUM)
+#undef BIL_CELL_TABLE_ENUM
+        BIL_CELL_TABLES
 } bil_cell_table;
 
 /* Which cells, or bits, a transfer takes, in its bank. bil_cells_span tells all but the mask, which is what

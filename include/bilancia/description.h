@@ -354,6 +354,9 @@ const bil_procedure *bil_description_procedure(const bil_description *descriptio
 bool bil_description_names_firmware(const bil_description *description, const char *firmware);
 bool bil_description_names_hardware(const bil_description *description, const char *hardware);
 
+/* Is this parameter read to tell who answers? Its identity and signs, and what else tells the unit. */
+bool bil_description_tells_who(const bil_description *description, uint16_t index);
+
 /* The place where the value of a parameter lies in a bank (1 + bil_bank_kind, and which of the kept ones); NULL where
  * it has none there, and for bank 0. */
 const bil_bank *bil_description_bank(const bil_description *description, const bil_param *param, uint8_t bank,

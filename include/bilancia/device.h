@@ -72,11 +72,13 @@ typedef struct bil_misfit {
     const char *id, *name; /* of the parameter; they live as long as its description */
     const char *why;       /* a sentence, often with what may be meant */
     int cause;             /* a bil_error, or BIL_OK where it is only unusual */
+    uint16_t next;         /* where to go on */
     char value[BIL_VALUE_TEXT];
 } bil_misfit;
 
-/* The i-th of them, counted from 0, in the order of ids; false behind the last one. `misfit` has its struct_size. */
-bool bil_device_misfit(bil_device *device, unsigned i, bil_misfit *misfit);
+/* The next one of them, in the order of ids: all zero but for its struct_size before the first one, and then as the
+ * call before has left it. False behind the last one. */
+bool bil_device_misfit(bil_device *device, bil_misfit *misfit);
 
 /* Does it say that values in force aren't stored yet, so that a power cut would lose them? False where its model can't
  * tell, or doesn't answer. A copy made of it afterwards tells its site so when it is saved. */

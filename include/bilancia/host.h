@@ -137,11 +137,13 @@ typedef struct bil_unused {
     uint8_t table; /* bil_cell_table (cells.h) */
     int16_t unit;  /* who answers there, as in bil_space */
     uint16_t first, last;
-    bool across; /* they may be read across */
+    bool across;   /* they may be read across */
+    uint16_t next; /* where to go on */
 } bil_unused;
 
-/* The i-th row of them, counted from 0, by place; false behind the last one. */
-bool bil_host_unused(bil_host *host, const bil_description *description, unsigned i, bil_unused *row);
+/* The next row of them, by place: all zero before the first one, and then as the call before has left it. False behind
+ * the last one. */
+bool bil_host_unused(bil_host *host, const bil_description *description, bil_unused *row);
 
 /* The i-th thing of a description, counted from 0, that can't be done, or not be proved, with a device, as a sentence;
  * "" behind the last one. Such a model can be read all the same. `text` has `size` bytes; 300 suffice. */

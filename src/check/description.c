@@ -122,7 +122,9 @@ static void check_param(checking *c, const bil_param *p)
         want_text(c, p->at.key, KEY);
     else
         want(c, p->at.number <= UINT16_MAX && p->cells == bil_value_cells(&p->format) &&
-                    (!space->mailbox || space->mailbox->value + p->cells - 1 <= UINT16_MAX));
+                    (!space->mailbox || (space->mailbox->value + p->cells - 1 <= UINT16_MAX &&
+                                         p->cells + space->mailbox->echo <= space->read_most &&
+                                         (!(p->flags & BIL_WRITABLE) || p->cells <= space->write_most))));
     want(c, !p->format.width || !neighbours || space->reach);
 }
 

@@ -1,13 +1,16 @@
 /* bilancia check: are copies and descriptions whole and sound? Needs no device. */
 #include <string.h>
 
+#include "bilancia/cells.h"
 #include "bilancia/look.h"
 #include "cli/library.h"
 
 /* "holding", and at whose unit number. */
 static void say_space(char *out, size_t size, const bil_unused *row)
 {
-    static const char *const tables[] = {"holding", "input", "coils", "discrete", "identification"};
+#define TABLE_NAME(NAME, name) name,
+    static const char *const tables[] = {BIL_CELL_TABLE_NAMES(TABLE_NAME)};
+#undef TABLE_NAME
     if (row->unit == 0)
         snprintf(out, size, "%s", tables[row->table]);
     else if (row->unit > 0)
@@ -20,10 +23,10 @@ static void say_space(char *out, size_t size, const bil_unused *row)
 static void say_unused(bil_host *host, const bil_description *d, bool across)
 {
     enum { MOST = 12 };
-    bil_unused row;
+    bil_unused row = {0};
     char before[40] = "", space[40];
     unsigned said = 0;
-    for (unsigned i = 0; bil_host_unused(host, d, i, &row); i++) {
+    while (bil_host_unused(host, d, &row)) {
         if (row.across != across || said++ >= MOST)
             continue;
         say_space(space, sizeof space, &row);
@@ -42,21 +45,16 @@ static void say_unused(bil_host *host, const bil_description *d, bool across)
         say("\n");
 }
 
-static const char *s(unsigned count)
-{
-    return count == 1 ? "" : "s";
-}
-
 static void say_forecast(bil_host *host, const bil_description *d)
 {
     bil_forecast f = {.struct_size = sizeof f};
     if (bil_host_forecast(host, d, &f) != BIL_OK)
         return;
-    say("  Reads   %u value%s with %u request%s; who answers is asked with %u\n", f.read, s(f.read), f.read_requests,
-        s(f.read_requests), f.who_requests);
+    say("  Reads   %u value%s with %u request%s; who answers is asked with %u\n", f.read, plural(f.read),
+        f.read_requests, plural(f.read_requests), f.who_requests);
     if (f.written)
-        say("  Writes  at most %u value%s with %u request%s, in %u stage%s, each read back\n", f.written, s(f.written),
-            f.write_requests, s(f.write_requests), f.stages, s(f.stages));
+        say("  Writes  at most %u value%s with %u request%s, in %u stage%s, each read back\n", f.written,
+            plural(f.written), f.write_requests, plural(f.write_requests), f.stages, plural(f.stages));
     say_unused(host, d, true);
     say_unused(host, d, false);
 }
@@ -76,7 +74,7 @@ static int check_against(library *own, const char *address)
     bool other = d != bil_host_description(own->host, 0);
     if (other)
         say("  %s!%s the device is another model: %s %s\n", warn(), plain(), d->vendor, d->model);
-    for (; !other && bil_device_misfit(device, count, &one); count++) {
+    for (; !other && bil_device_misfit(device, &one); count++) {
         say("  %s!%s %s (%s)", warn(), plain(), one.id, one.name);
         if (one.value[0])
             say(": %s", one.value);
@@ -214,7 +212,9 @@ static int run(const command *self, int argc, const char **argv)
     code = EXIT_DONE;
     for (int i = 0; i < l.c.count; i++) {
         const char *path = l.c.arguments[i];
-        int one = is_yaml(path) ? check_description(path, address) : check_set(&l, path);
+        int one = is_yaml(path) ? check_description(path, address)
+                  : address ? say_error(path, BIL_E_CALL, "--against is for a description; a copy: bilancia compare")
+                            : check_set(&l, path);
         code = one > code ? one : code;
     }
     return library_end(&l, code);

@@ -19,7 +19,7 @@ static bool is_scaled(const bil_format *f)
 /* Does its unit have it as cells, since they don't hold just its bits? */
 static bool has_form(const bil_format *f)
 {
-    return f->form || f->size % 2 > (f->size == 1) || f->size == 6;
+    return f->form || f->size == 6;
 }
 
 static const char *kind_of(const bil_format *f, char own[8])

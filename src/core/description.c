@@ -151,3 +151,29 @@ bool bil_description_across(const bil_description *description, uint16_t space, 
     }
     return true;
 }
+
+static bool in_list(const uint16_t *list, uint8_t count, uint16_t index)
+{
+    for (uint8_t i = 0; i < count; i++)
+        if (list[i] == index)
+            return true;
+    return false;
+}
+
+/* A name that people give belongs to the place: another unit may have the same, and a write may change it. */
+static bool is_identity(const bil_description *d, uint16_t index)
+{
+    for (int i = 0; i < BIL_ID_COUNT; i++)
+        if (d->identity[i] == index)
+            return i != BIL_ID_NAME || d->params[index].cls == BIL_CLASS_UNIT;
+    for (uint8_t i = 0; i < d->sign_count; i++)
+        if (d->signs[i].param == index)
+            return true;
+    return false;
+}
+
+bool bil_description_tells_who(const bil_description *d, uint16_t index)
+{
+    return is_identity(d, index) || in_list(d->unit_same, d->unit_same_count, index) ||
+           in_list(d->unit_grows, d->unit_grows_count, index);
+}

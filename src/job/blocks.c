@@ -33,7 +33,7 @@ static void take_block(bil_job *job, reader *r, uint16_t from, uint16_t to)
 static bool block_tells_who(const bil_job *job, const reader *r)
 {
     for (uint16_t i = r->at; i < r->next[r->at]; i++)
-        if (bil_tells_who(job->description, r->items[i]))
+        if (bil_description_tells_who(job->description, r->items[i]))
             return true;
     return false;
 }

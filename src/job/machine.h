@@ -227,8 +227,7 @@ bool bil_number_read(const bil_job *job, uint32_t *number);
 
 /* ---- watching ---- */
 
-/* Is it read to tell who answers? Is it looked at for that, or followed? */
-bool bil_tells_who(const bil_description *description, uint16_t index);
+/* Is it looked at to tell who answers, or followed? */
 bool bil_watched(const bil_job *job, uint16_t index);
 /* A look; it ends with config.have's identity read and compared with that in `expect`, once that is known. */
 void bil_look_start(bil_job *job);

@@ -4,32 +4,6 @@
 
 #include "machine.h"
 
-static bool in_list(const uint16_t *list, uint8_t count, uint16_t index)
-{
-    for (uint8_t i = 0; i < count; i++)
-        if (list[i] == index)
-            return true;
-    return false;
-}
-
-/* A name that people give belongs to the place: another unit may have the same, and a write may change it. */
-static bool is_identity(const bil_description *d, uint16_t index)
-{
-    for (int i = 0; i < BIL_ID_COUNT; i++)
-        if (d->identity[i] == index)
-            return i != BIL_ID_NAME || d->params[index].cls == BIL_CLASS_UNIT;
-    for (uint8_t i = 0; i < d->sign_count; i++)
-        if (d->signs[i].param == index)
-            return true;
-    return false;
-}
-
-bool bil_tells_who(const bil_description *d, uint16_t index)
-{
-    return is_identity(d, index) || in_list(d->unit_same, d->unit_same_count, index) ||
-           in_list(d->unit_grows, d->unit_grows_count, index);
-}
-
 /* Parameters whose numbers are followed from look to look, in the order of job->saw. */
 static uint16_t followed(const bil_job *job, saw_kind kind)
 {
@@ -44,7 +18,7 @@ bool bil_watched(const bil_job *job, uint16_t index)
     for (int i = 0; i < SAW_COUNT; i++)
         if (followed(job, (saw_kind)i) == index)
             return true;
-    return bil_tells_who(job->description, index);
+    return bil_description_tells_who(job->description, index);
 }
 
 uint32_t bil_number_of(const bil_image *image, uint16_t param)
@@ -74,8 +48,10 @@ bil_error bil_watch_who(bil_job *job)
     if (!job->known)
         return BIL_OK;
     for (uint16_t i = 0; i < BIL_ID_COUNT && !error; i++)
-        if (d->identity[i] != BIL_NONE && is_identity(d, d->identity[i]))
+        if (d->identity[i] != BIL_NONE && bil_description_tells_who(d, d->identity[i]))
             error = compare_unit(job, d->identity[i], false);
+    for (uint8_t i = 0; i < d->sign_count && !error; i++)
+        error = compare_unit(job, d->signs[i].param, false);
     for (uint8_t i = 0; i < d->unit_same_count && !error; i++)
         error = compare_unit(job, d->unit_same[i], false);
     for (uint8_t i = 0; i < d->unit_grows_count && !error; i++)

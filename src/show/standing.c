@@ -54,11 +54,6 @@ tint standing_tint(bil_standing s)
     return all[s].tint;
 }
 
-static const char *plural(unsigned count)
-{
-    return count == 1 ? "" : "s";
-}
-
 const char *standing_line(const bil_site_standing *one, bil_standing s, char *out, size_t size)
 {
     const char *serial = one->device->last ? one->device->last->serial : "";

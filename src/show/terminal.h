@@ -27,6 +27,12 @@ void terminal_put(FILE *out, const char *text, size_t length);
 int tell(FILE *out, const char *format, ...) __attribute__((format(printf, 2, 3)));
 int say(const char *format, ...) __attribute__((format(printf, 1, 2)));
 
+/* What a word of so many ends with. */
+static inline const char *plural(unsigned count)
+{
+    return count == 1 ? "" : "s";
+}
+
 /* A word for a command line that can be pasted into a shell: in quotes where it needs them. `out` of `size` bytes takes
  * four times its bytes and three more. Returns `out`. */
 const char *pasted(const char *word, char *out, size_t size);

@@ -267,14 +267,16 @@ static int object(const sim_unit *unit, unsigned number, uint8_t text[2 * SIM_OB
 sim_reply sim_identify(sim_unit *unit, uint64_t now, uint8_t category, uint8_t first, uint8_t out[250], size_t *size)
 {
     static const unsigned ends[] = {3, 0x80, 0x100}; /* Modbus Application Protocol 1.1b3, 6.21 */
-    uint16_t none;
-    sim_reply reply = sim_read(unit, now, SIM_HOLDING, 0, 0, &none); /* what happens to any request happens to this */
-    bool any = false;
+    if (!sim_is_up(unit, now))
+        return SIM_DEAD;
+    bool mute = false, any = false;
     uint8_t text[2 * SIM_OBJECT];
+    sim_reply reply = struck(unit, &mute);
+    if (reply != SIM_OK || mute)
+        return mute ? SIM_SILENT : reply;
+    unit->counters.read_requests++;
     for (unsigned i = 0; i < 256; i++)
         any = any || object(unit, i, text) >= 0;
-    if (reply != SIM_BAD_VALUE) /* which is what a request for nothing gets */
-        return reply;
     if (!any)
         return SIM_BAD_FUNCTION;
     if (category < 1 || category > 3)

@@ -99,6 +99,8 @@ static bil_outcome called_up(bil_cell_link *link, const bil_transfer *t, const b
     bil_span both = *value;
     both.first--;
     both.count++;
+    if (both.count > BIL_CELLS_MAX)
+        return bil_cells_refuse(result, BIL_E_REFUSED);
     bil_outcome outcome = link->below.ops->read(link->below.ctx, &both, link->cells, result);
     if (outcome != BIL_DONE)
         return outcome;
@@ -201,8 +203,8 @@ static bil_outcome objects(bil_cell_link *link, const bil_transfer *t, const bil
             return BIL_UNKNOWN;
         }
         uint8_t next = byte_at(link, 2);
-        if (byte_at(link, 1) != MORE || next <= last || last >= (int)most)
-            return BIL_DONE;
+        if (byte_at(link, 1) != MORE || next <= last || next <= at.first || last >= (int)most)
+            return BIL_DONE; /* what doesn't go on never ends */
         at.first = next;
         result->more++;
     }

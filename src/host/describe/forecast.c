@@ -4,19 +4,10 @@
 #include "bilancia/plan.h"
 #include "port/memory.h"
 
-/* What is asked to know who answers. */
-static bool tells_who(const bil_description *d, uint16_t index)
+/* What a look asks for: who answers, and what is followed from one to the next. */
+static bool is_looked_at(const bil_description *d, uint16_t index)
 {
-    bool tells = false;
-    for (int i = 0; i < BIL_ID_COUNT; i++)
-        tells = tells || (d->identity[i] == index && i != BIL_ID_NAME);
-    for (uint8_t i = 0; i < d->sign_count; i++)
-        tells = tells || d->signs[i].param == index;
-    for (uint8_t i = 0; i < d->unit_same_count; i++)
-        tells = tells || d->unit_same[i] == index;
-    for (uint8_t i = 0; i < d->unit_grows_count; i++)
-        tells = tells || d->unit_grows[i] == index;
-    return tells || d->starts == index || d->uptime == index || d->changes == index;
+    return bil_description_tells_who(d, index) || d->starts == index || d->uptime == index || d->changes == index;
 }
 
 static bool is_saved(const bil_description *d, uint16_t index)
@@ -69,7 +60,7 @@ int description_forecast(const bil_description *d, bil_forecast *out)
     int error = l.items && l.next && l.cost ? BIL_OK : BIL_E_MEMORY;
     *out = (bil_forecast){.struct_size = sizeof *out};
     if (!error) {
-        out->who_requests = requests_of(d, &l, gather(d, &l, tells_who), false);
+        out->who_requests = requests_of(d, &l, gather(d, &l, is_looked_at), false);
         out->read = gather(d, &l, is_saved);
         out->read_requests = requests_of(d, &l, (uint16_t)out->read, false);
         stages(d, &l, out);
@@ -107,24 +98,22 @@ static uint32_t before_banks(const bil_description *d, uint16_t space, uint32_t 
     return last;
 }
 
-bool description_unused(const bil_description *d, unsigned i, bil_unused *out)
+bool description_unused(const bil_description *d, bil_unused *row)
 {
-    unsigned row = 0;
-    for (uint16_t k = 1; k < d->count; k++) {
-        const bil_param *before = &d->params[d->by_place[k - 1]], *p = &d->params[d->by_place[k]];
+    for (; row->next + 1u < d->count; row->next++, row->last = 0) {
+        const bil_param *before = &d->params[d->by_place[row->next]], *p = &d->params[d->by_place[row->next + 1]];
         const bil_space *space = &d->spaces[p->space];
         if (p->space != before->space || space->reading != BIL_SHARE_NEIGHBOURS)
             continue;
-        uint32_t at = behind_banks(d, p->space, end_of(d, before));
-        while (at < p->at.number) {
-            uint32_t last = before_banks(d, p->space, at, p->at.number - 1);
-            if (row++ == i) {
-                *out = (bil_unused){space->table, space->unit, (uint16_t)at, (uint16_t)last,
-                                    bil_description_across(d, p->space, at, last)};
-                return true;
-            }
-            at = behind_banks(d, p->space, last + 1);
-        }
+        uint32_t at = behind_banks(d, p->space, row->last ? row->last + 1u : end_of(d, before));
+        if (at >= p->at.number)
+            continue;
+        row->table = space->table;
+        row->unit = space->unit;
+        row->first = (uint16_t)at;
+        row->last = (uint16_t)before_banks(d, p->space, at, p->at.number - 1);
+        row->across = bil_description_across(d, p->space, row->first, row->last);
+        return true;
     }
     return false;
 }

@@ -7,8 +7,7 @@
 /* BIL_OK, or BIL_E_MEMORY. */
 int description_forecast(const bil_description *description, bil_forecast *out);
 
-/* The i-th row of cells, counted from 0, that lie between those of values and that no parameter has; false behind the
- * last one. */
-bool description_unused(const bil_description *description, unsigned i, bil_unused *out);
+/* The next row of cells that lie between those of values and that no parameter has; false behind the last one. */
+bool description_unused(const bil_description *description, bil_unused *row);
 
 #endif

@@ -5,7 +5,9 @@
 #include "bilancia/cells.h"
 #include "host/describe/loading.h"
 
-static const char *const tables[] = {"holding", "input", "coils", "discrete", "identification", NULL};
+#define TABLE_NAME(NAME, name) name,
+static const char *const tables[] = {BIL_CELL_TABLE_NAMES(TABLE_NAME) NULL};
+#undef TABLE_NAME
 
 static bool is_in_bits(unsigned table)
 {
@@ -85,7 +87,8 @@ void load_by_place(load *l)
         const bil_space *space = &l->table->spaces[param->space];
         uint16_t most =
             param->flags & BIL_WRITABLE && space->write_most < space->read_most ? space->write_most : space->read_most;
-        if (param->cells > most && !has_numbers(space))
+        unsigned carried = param->cells + (space->mailbox && space->mailbox->echo ? 1u : 0); /* with its number */
+        if (carried > most && space->table != BIL_OBJECTS)
             load_complain(l, l->nodes[order[i]], "%s takes %u cells, more than one request carries", param->id,
                           param->cells);
         if (i == 0)

@@ -261,16 +261,16 @@ int bil_device_value(bil_device *dev, const char *id, char *text, size_t size)
     return error ? lib_end_of(h, error) : lib_end(h, lib_value(&dev->device.image, id, text, size), id, NULL);
 }
 
-bool bil_device_misfit(bil_device *dev, unsigned i, bil_misfit *out)
+bool bil_device_misfit(bil_device *dev, bil_misfit *one)
 {
-    bil_misfit whole;
-    size_t size = out ? out->struct_size : 0;
-    if (size < sizeof size || size > sizeof whole || lib_begin(dev->part.host) != BIL_OK)
+    bil_misfit whole = {0};
+    size_t size = one ? one->struct_size : 0;
+    if (size < offsetof(bil_misfit, value) || size > sizeof whole || lib_begin(dev->part.host) != BIL_OK)
         return false;
-    bool found = dev->was_read && misfit_at(&dev->device.image, i, &whole);
+    memcpy(&whole, one, size);
+    bool found = dev->was_read && misfit_next(&dev->device.image, &whole);
     whole.struct_size = size;
-    if (found)
-        memcpy(out, &whole, size);
+    memcpy(one, &whole, size);
     lib_end_of(dev->part.host, BIL_OK);
     return found;
 }

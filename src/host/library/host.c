@@ -421,11 +421,11 @@ int bil_host_forecast(bil_host *h, const bil_description *d, bil_forecast *out)
     return lib_end_of(h, error);
 }
 
-bool bil_host_unused(bil_host *h, const bil_description *d, unsigned i, bil_unused *row)
+bool bil_host_unused(bil_host *h, const bil_description *d, bil_unused *row)
 {
     if (lib_begin(h) != BIL_OK)
         return false;
-    bool found = d && row && description_unused(d, i, row);
+    bool found = d && row && description_unused(d, row);
     lib_end_of(h, BIL_OK);
     return found;
 }

@@ -91,11 +91,14 @@ static bool look(const bil_image *image, uint16_t index, bil_misfit *out)
     return out->why != NULL;
 }
 
-bool misfit_at(const bil_image *image, unsigned i, bil_misfit *out)
+bool misfit_next(const bil_image *image, bil_misfit *one)
 {
-    unsigned at = 0;
-    for (uint16_t k = 0; k < image->description->count; k++)
-        if (look(image, k, out) && at++ == i)
+    uint16_t at = one->next;
+    while (at < image->description->count)
+        if (look(image, at++, one)) {
+            one->next = at;
             return true;
+        }
+    one->next = at;
     return false;
 }

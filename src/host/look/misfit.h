@@ -4,7 +4,7 @@
 
 #include "bilancia/device.h"
 
-/* The i-th one, counted from 0, in the order of ids; false behind the last one. */
-bool misfit_at(const bil_image *image, unsigned i, bil_misfit *out);
+/* The next one, in the order of ids; false behind the last one. */
+bool misfit_next(const bil_image *image, bil_misfit *one);
 
 #endif

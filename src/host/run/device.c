@@ -184,17 +184,6 @@ int device_look(device *dev, uint16_t index)
     return (int)result.cause;
 }
 
-/* The descriptions in the order in which they are tried: the one expected comes first. */
-static const bil_description *candidate(const catalogue *known, const char *model, size_t at)
-{
-    size_t first = 0;
-    while (model && first < known->count && strcmp(known->list[first]->model, model) != 0)
-        first++;
-    if (!model || first == known->count)
-        return known->list[at];
-    return at == 0 ? known->list[first] : known->list[at - 1 + (at > first)];
-}
-
 /* Is what this one shows of its model shown by models of the other, too: the same value in the same place? */
 static bool is_shown_by(const bil_description *a, const bil_sign *sign, const bil_description *b)
 {
@@ -259,26 +248,39 @@ static bool asks_objects(const bil_description *d)
     return asks;
 }
 
-/* Tries the descriptions until one fits who answers; those that a device may leave without an answer come last, and are
- * none of its then. */
+/* The descriptions in the order in which they are tried: the one expected comes first, and last those that a device may
+ * leave without an answer. */
+static void in_order(const catalogue *known, const char *model, const bil_description *out[CATALOGUE_MAX])
+{
+    const bil_description *expected = NULL;
+    size_t used = 0;
+    for (size_t i = known->count; model && i-- > 0;)
+        expected = strcmp(known->list[i]->model, model) == 0 ? known->list[i] : expected;
+    if (expected)
+        out[used++] = expected;
+    for (int last = 0; last < 2; last++)
+        for (size_t i = 0; i < known->count; i++)
+            if (known->list[i] != expected && asks_objects(known->list[i]) == last)
+                out[used++] = known->list[i];
+}
+
+/* Tries the descriptions until one fits who answers. */
 static int find_description(device *dev, const char *model, const catalogue *known, char *why, size_t size)
 {
+    const bil_description *list[CATALOGUE_MAX];
     char seen[2 * BIL_VALUE_TEXT + 20] = "";
     int error = BIL_E_UNKNOWN_MODEL;
     bool heard = false;
-    for (size_t i = 0; i < 2 * known->count; i++) {
-        const bil_description *d = candidate(known, model, i % known->count);
-        bool expected = i % known->count == 0 && model && strcmp(d->model, model) == 0;
-        if (expected ? i > 0 : asks_objects(d) != (i >= known->count))
-            continue;
-        int its = use(dev, d) ? identify(dev) : BIL_E_MEMORY;
+    in_order(known, model, list);
+    for (size_t i = 0; i < known->count; i++) {
+        int its = use(dev, list[i]) ? identify(dev) : BIL_E_MEMORY;
         if (its == BIL_OK) {
             error = tell_apart(dev, known, why, size);
             if (error)
                 device_close(dev);
             return error;
         }
-        if (its != BIL_E_OTHER_MODEL && !(its == BIL_E_SILENT && heard && asks_objects(d))) {
+        if (its != BIL_E_OTHER_MODEL && !(its == BIL_E_SILENT && heard && asks_objects(list[i]))) {
             error = its;
             break;
         }
