@@ -3,8 +3,9 @@
 #include <bilancia/write.h>
 #include <stdio.h>
 
-static bool password(void *ctx, bool may_ask, char *out, size_t size)
+static bool password(void *ctx, const char *which, bool may_ask, char *out, size_t size)
 {
+    (void)which;
     (void)ctx;
     return !may_ask && snprintf(out, size, "mill-30") > 0;
 }

@@ -70,7 +70,7 @@ int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size)
             uint8_t *raw = t->raw;
             for (uint16_t i = 0; i < t->count && !t->write; i++) {
                 uint16_t index = t->items[i];
-                const bil_format *format = &d->params[index].format;
+                const bil_format *format = d->params[index].format;
                 for (uint8_t k = 0; k < format->size; k++)
                     raw[k] = at < size ? data[at++] : (uint8_t)(k + 1 < format->size ? 0 : dice % 4u);
                 t->cause[i] = !honest && dice % 32 == 3 ? BIL_E_ENCODING : BIL_OK;

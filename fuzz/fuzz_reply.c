@@ -34,8 +34,9 @@ static void say(int line, const uint8_t *data, size_t size, bool checksum)
 static void identify(bil_link link)
 {
     enum { SIZE = 20 };
-    static const bil_param params[] = {{.format = {.type = BIL_TEXT, .size = SIZE}, .at = {.number = 1}},
-                                       {.format = {.type = BIL_TEXT, .size = SIZE}, .at = {.number = 130}}};
+    static const bil_format text = {.type = BIL_TEXT, .size = SIZE};
+    static const bil_param params[] = {{.format = &text, .at = {.number = 1}},
+                                       {.format = &text, .at = {.number = 130}}};
     static const bil_space space = {.reading = BIL_SHARE_ANY, .table = BIL_OBJECTS, .reach = &bil_reach_objects};
     static const bil_description d = {.count = 2, .space_count = 1, .spaces = &space, .params = params};
     static const uint16_t items[] = {0, 1};

@@ -21,8 +21,8 @@ int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size)
             abort();
         uint8_t raw[BIL_TEXT_MAX] = {0};
         char text[BIL_VALUE_TEXT];
-        bil_value_check(&d->params[i].format, raw);
-        if (bil_value_text(&d->params[i].format, raw, NULL, text, sizeof text) == BIL_E_SPACE)
+        bil_value_check(d->params[i].format, raw);
+        if (bil_value_text(d->params[i].format, raw, NULL, text, sizeof text) == BIL_E_SPACE)
             abort();
     }
     description_free(&loaded);

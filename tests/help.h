@@ -18,8 +18,8 @@
 #include "port/digest.h"
 #include "sim/link.h"
 
-extern const bil_description bil_description_ed_30, bil_description_ec_8;
-extern const sim_model sim_ed30, sim_ec8;
+extern const bil_description bil_description_ed_30, bil_description_ec_8, bil_description_ew_4;
+extern const sim_model sim_ed30, sim_ec8, sim_ew4;
 
 /* xorshift64*: the same numbers in every run. */
 typedef struct dice {

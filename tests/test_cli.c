@@ -423,6 +423,82 @@ static void one_of_each_is_written(void **state)
     expect(0, NULL, sh("rm -r odd"));
 }
 
+/* The station over TCP and on a line: read, its channels as a table, written from the values as delivered. */
+static void a_station_with_a_panel_and_a_mailbox(void **state)
+{
+    (void)state;
+    static const char *const ways[] = {"ew-4", "ew-4 --line --speed 115200 --count 2"};
+    static const char *const delivered[] = {
+        "ew-4 --as-delivered --serial 440119",
+        "ew-4 --as-delivered --serial 440119 --control unit7.ctl --line --speed 115200 --count 2"};
+    static const char *const controls[] = {"unit7.ctl", "unit7.ctl-1"};
+    setenv("BILANCIA_PASSWORD", "2604", 1);
+    for (int i = 0; i < 2; i++) {
+        start_unit(6, ways[i], NULL);
+        start_unit(7, delivered[i], NULL);
+        const char *from = unit_at[6], *to = unit_at[7];
+        const char *tool = i ? "$B" : "b"; /* of a line nothing is followed up: its units can't be put back */
+        expect(0, "all 108 values read with 42 requests and 2 for who answers",
+               sh("rm -rf st; mkdir st; %s read '%s' --folder st", tool, from));
+        expect(0, "  channel_6  150.0 ml  600 s  · 1.0310  by_conductivity  2.40 bar  6\n",
+               sh("%s show st/*.bset", tool));
+        assert_non_null(strstr(output, "  channel_6  true   needle\n"));
+        assert_non_null(strstr(output, "  product_6  1.310 kg/l  80.0 ml/l\n"));
+        assert_non_null(strstr(output, "hours.serviced    2026-03-12 09:15:00"));
+        expect(0, "a simulated EW-4 with the values of the device: verified, 65 values",
+               sh("%s rehearse st/*.bset '%s' --yes --as clone", tool, to));
+        expect(0, "✓ verified: 65", sh("%s write st/*.bset '%s' --yes --as clone --folder st", tool, to));
+        static const struct {
+            const char *entry, *value;
+        } says[] = {{"tank.target", "32.5"},       {"rinse.start", "1830"},    {"rinse.ways", "023e"},
+                    {"channel_6.amount", "150.0"}, {"channel_6.ways", "0021"}, {"channel_6.used", "1"},
+                    {"channel_6.gain", "1.0000"},  {"pump.pressure", "3.15"},  {"product_6.density", "1.310"},
+                    {"panel.brightness", "65"},    {"plant.address", "1"},     {"tank.heater", "1"}};
+        for (size_t k = 0; k < sizeof says / sizeof says[0]; k++) {
+            char line[100];
+            snprintf(line, sizeof line, "%s = %s\n", says[k].entry, says[k].value);
+            expect(0, line, sh("b simulate --at %s get %s", controls[i], says[k].entry));
+        }
+        expect(3, "password",
+               sh("BILANCIA_PASSWORD=2605 %s set '%s' tank.target=30.0 --yes --folder st 2>&1", tool, to));
+        stop_unit(6);
+        stop_unit(7);
+    }
+    /* played by its description alone, it has them, too */
+    expect(0, NULL, sh("sed 's/^model: EW-4/model: EW-9/' %s/descriptions/ew-4.yaml >st/ew-9.yaml", BILANCIA_SOURCE));
+    start_unit(6, "st/ew-9.yaml", NULL);
+    expect(0, "all 108 values read with 42 requests and 2 for who answers",
+           sh("b read '%s' --folder st --description st/ew-9.yaml", unit_at[6]));
+    expect(0, "✓ verified: 3",
+           sh("b set '%s' channel_4.amount=9.5 product_8.density=2.222 panel.brightness=44 --yes --prove --folder st "
+              "--description st/ew-9.yaml",
+              unit_at[6]));
+    expect(0, "= 9.5\n", sh("b simulate --at unit6.ctl get channel_4.amount"));
+    expect(0, "2.222", sh("b simulate --at unit6.ctl get product_8.density"));
+    expect(0, "44", sh("b simulate --at unit6.ctl get panel.brightness"));
+    stop_unit(6);
+    unsetenv("BILANCIA_PASSWORD");
+    /* two codes, in their order or by their names: the first one alone opens nothing here */
+    start_unit(6, "ew-4", NULL);
+    expect(0, NULL,
+           sh("sed 's/^\\( *- {secret: access.enter, slot: \\)password\\(.*\\)/\\1operator\\2\\n\\1service\\2/' "
+              "%s/descriptions/ew-4.yaml >st/two.yaml",
+              BILANCIA_SOURCE));
+    static const struct {
+        int code;
+        const char *says, *with, *options;
+    } secrets[] = {{0, "✓ verified", "printf '1111\\n2604\\n' |", "--password-fd 0"},
+                   {3, "doesn't accept the password", "printf '2604\\n1111\\n' |", "--password-fd 0"},
+                   {3, "the device wants a password", "printf '2604\\n' |", "--password-fd 0"},
+                   {0, "✓ verified", "BILANCIA_PASSWORD_SERVICE=2604 BILANCIA_PASSWORD=1111", ""},
+                   {3, "the device wants a password", "BILANCIA_PASSWORD_SERVISE=2604 BILANCIA_PASSWORD=2604", ""}};
+    for (size_t i = 0; i < sizeof secrets / sizeof secrets[0]; i++)
+        expect(secrets[i].code, secrets[i].says,
+               sh("%s b set '%s' tank.target=%zu.5 --yes --prove --folder st -d st/two.yaml %s 2>&1", secrets[i].with,
+                  unit_at[6], 21 + i, secrets[i].options));
+    stop_unit(6);
+}
+
 static void units_of_a_line_are_told_apart(void **state)
 {
     (void)state;
@@ -645,6 +721,7 @@ int main(void)
         cmocka_unit_test(wrong_calls),
         cmocka_unit_test(a_model_is_played_by_its_description),
         cmocka_unit_test(one_of_each_is_written),
+        cmocka_unit_test(a_station_with_a_panel_and_a_mailbox),
         cmocka_unit_test(units_of_a_line_are_told_apart),
         cmocka_unit_test(links_that_fail),
         cmocka_unit_test(a_write_that_breaks_off),

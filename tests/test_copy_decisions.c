@@ -41,9 +41,9 @@ static void make_text(dice *d, const bil_param *p, char *out, size_t size)
     uint8_t raw[BIL_TEXT_MAX];
     switch (roll_below(d, 4)) {
     case 0: /* a value that the type can hold, mostly out of limits */
-        for (size_t i = 0; i < p->format.size; i++)
+        for (size_t i = 0; i < p->format->size; i++)
             raw[i] = (uint8_t)roll(d);
-        if (bil_value_text(&p->format, raw, &host_floats, out, size) != BIL_OK)
+        if (bil_value_text(p->format, raw, &host_floats, out, size) != BIL_OK)
             snprintf(out, size, "0");
         break;
     case 1:
@@ -66,7 +66,7 @@ static int64_t number_of(const bil_image *image, const char *id)
     uint16_t index = index_of(image->description, id);
     const uint8_t *raw = bil_image_raw(image, index);
     uint32_t number = 0;
-    for (size_t i = 0; i < image->description->params[index].format.size; i++)
+    for (size_t i = 0; i < image->description->params[index].format->size; i++)
         number = number << 8 | raw[i];
     return strncmp(id, "speed.", 6) == 0 ? (int64_t)(int32_t)number : (int64_t)number;
 }
@@ -104,13 +104,13 @@ static void editing_makes_only_what_write_takes(void **state)
             int error = edit_set(&o, p->id, text);
             if (error == BIL_OK) {
                 assert_true(ours);
-                assert_int_equal(bil_value_check(&p->format, bil_image_raw(&o.from.image, (uint16_t)(p - d->params))),
+                assert_int_equal(bil_value_check(p->format, bil_image_raw(&o.from.image, (uint16_t)(p - d->params))),
                                  BIL_OK);
                 taken++;
             } else {
                 /* refused for a reason: it isn't ours, or neither type nor limits take it */
-                assert_true(!ours || bil_value_parse(&p->format, text, strlen(text), &host_floats, raw) != BIL_OK ||
-                            bil_value_check(&p->format, raw) != BIL_OK);
+                assert_true(!ours || bil_value_parse(p->format, text, strlen(text), &host_floats, raw) != BIL_OK ||
+                            bil_value_check(p->format, raw) != BIL_OK);
                 assert_true(o.why[0]);
                 refused++;
             }

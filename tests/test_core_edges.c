@@ -182,7 +182,7 @@ static void the_writer_refuses_what_doesnt_fit(void **state)
     memset(id, 'i', BIL_ID_MAX);
     memset(name, 'n', BIL_NAME_MAX);
     memset(unit, 'u', BIL_UNIT_MAX);
-    bil_param param = {.id = id, .name = name, .unit = unit, .format = longest, .cls = BIL_CLASS_CALIBRATION};
+    bil_param param = {.id = id, .name = name, .unit = unit, .format = &longest, .cls = BIL_CLASS_CALIBRATION};
     bil_description d = {.params = &param, .count = 1, .raw_size = BIL_TEXT_MAX};
     bil_image image = new_image(&d);
     uint8_t raw[BIL_TEXT_MAX];
@@ -236,7 +236,7 @@ static void memory_that_is_too_small(void **state)
         for (size_t size = 0; size < 60; size++) {
             char out[64];
             memset(out, '#', sizeof out);
-            int error = bil_value_text(&d->params[i].format, bil_image_raw(&image, i), NULL, out, size);
+            int error = bil_value_text(d->params[i].format, bil_image_raw(&image, i), NULL, out, size);
             assert_int_equal(out[size], '#');
             if (error == BIL_OK)
                 assert_true(strlen(out) < size);
@@ -428,7 +428,7 @@ static void what_the_manual_forbids(void **state)
     STOPS(bil_set_reader_line(&reader, line, 0, NULL));
     STOPS((bil_compare_init(&compare, source, source), 0));
     STOPS(bil_value_text(NULL, raw, NULL, line, sizeof line));
-    STOPS(bil_value_parse(&d->params[0].format, NULL, 0, NULL, raw));
+    STOPS(bil_value_parse(d->params[0].format, NULL, 0, NULL, raw));
     STOPS(bil_job_step(NULL, NULL, NULL));
     STOPS(bil_description_find(NULL, "a", 1));
     free_image(&image);

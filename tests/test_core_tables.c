@@ -7,6 +7,7 @@
 typedef struct table {
     bil_description d;
     bil_param params[400];
+    bil_format formats[400]; /* each parameter has its own here */
     bil_space spaces[8];
     uint16_t by_place[400];
     bil_procedure procedures[20];
@@ -33,9 +34,13 @@ static void copy_table(table *t, const bil_description *from)
     for (uint16_t i = 0; i < from->across_count; i++)
         t->across[i] = from->across[i];
     t->procedures[0].steps = t->steps;
-    while (!t->params[t->named].format.choice_count)
+    for (uint16_t i = 0; i < from->count; i++) {
+        t->formats[i] = *from->params[i].format;
+        t->params[i].format = &t->formats[i];
+    }
+    while (!t->formats[t->named].choice_count)
         t->named++;
-    bil_format *format = &t->params[t->named].format;
+    bil_format *format = &t->formats[t->named];
     memcpy(t->choices, format->choices, format->choice_count * sizeof t->choices[0]);
     format->choices = t->choices;
     t->d.params = t->params;
@@ -106,13 +111,14 @@ static void spoil_all(table *t, const bil_description *from)
     SPOIL_AT(3, params[3].id, "aaa"); /* out of order */
     SPOIL_AT(last, params[last].name, long_text);
     SPOIL_AT(last, params[last].unit, NULL);
-    SPOIL_AT(5, params[5].format.type, 99);
-    SPOIL_AT(5, params[5].format.size, 0);
-    SPOIL_AT(5, params[5].format.size, 65);
-    SPOIL_AT(5, params[5].format.size, 7);
-    SPOIL_AT(5, params[5].format.mul, 0);
-    SPOIL_AT(5, params[5].format.decimals, 19);
-    SPOIL_AT(t->named, params[t->named].format.choices, NULL);
+    SPOIL_AT(5, params[5].format, NULL);
+    SPOIL_AT(5, formats[5].type, 99);
+    SPOIL_AT(5, formats[5].size, 0);
+    SPOIL_AT(5, formats[5].size, 65);
+    SPOIL_AT(5, formats[5].size, 7);
+    SPOIL_AT(5, formats[5].mul, 0);
+    SPOIL_AT(5, formats[5].decimals, 19);
+    SPOIL_AT(t->named, formats[t->named].choices, NULL);
     SPOIL_AT(t->named, choices[0].name, NULL);
     SPOIL_AT(6, params[6].raw_at, 60000);
     SPOIL_AT(6, params[6].space, 7);
@@ -198,7 +204,7 @@ static void a_job_looks_at_what_its_memory_depends_on(void **state)
     assert_int_equal(bil_job_init(&job, memory, size, &config), BIL_E_TABLE);
     t.d.raw_size++;
     for (unsigned more = BIL_TEXT_MAX + 1; more < 256; more++) {
-        t.params[7].format.size = (uint8_t)more;
+        t.formats[7].size = (uint8_t)more;
         assert_int_equal(bil_job_init(&job, memory, size, &config), BIL_E_TABLE);
     }
     free(memory);
@@ -218,7 +224,7 @@ static void a_check_ends(void **state)
         uint16_t number = (uint16_t)roll(&d);
         switch (roll_below(&d, 8)) {
         case 0:
-            ((uint8_t *)&p->format)[roll_below(&d, offsetof(bil_format, choice_count))] = (uint8_t)number;
+            ((uint8_t *)p->format)[roll_below(&d, offsetof(bil_format, choice_count))] = (uint8_t)number;
             break;
         case 1:
             t.by_place[roll_below(&d, t.d.count)] = number;

@@ -3,6 +3,7 @@
 #include <unistd.h>
 
 #include "bilancia/host_error.h"
+#include "bilancia/rule.h"
 #include "help.h"
 #include "host/describe/doubt.h"
 #include "host/describe/load.h"
@@ -58,6 +59,16 @@ static const struct {
     {7, "link: {largest_read: 20, largest_write: 4, across: [{cells: [3, ^2]}]}", "3 to 65535"},
     {8, "stored_values: ^maybe", "none of"},
     {9, "identify: {model: ^id.modell}", "no parameter"},
+    {17, "  x.level: {name: L, type: f32, class: setup, at: 11, scale: ^0.5}", "a power of ten"},
+    {17, "  x.level: {name: L, type: f32, class: setup, at: 11, scale: 0.1, offset: ^1}", "no offset"},
+    {12, "  - {does: unlock, steps: [{secret: x.hold, slot: ^Code}]}", "a secret has a name"},
+    {12, "  - {does: unlock, steps: [{secret: x.hold, slot: a}, {secret: x.hold, slot: b}, {secret: x.hold, slot: c}, {secret: x.hold, slot: a}, {secret: x.hold, slot: d}, {secret: x.hold, slot: ^e}]}", "at most 4 secrets"},
+    {17, "  x.level: {name: L, type: i16, class: setup, at: 11, limits: [^x.lowest, 5]}", "no parameter"},
+    {17, "  x.level: {name: L, type: i16, class: setup, at: 11, limits: [0, ^x.level]}", "its own limit"},
+    {17, "  x.level: {name: L, type: i16, class: setup, at: 11, limits: [0, ^x.hold]}", "another type, scale or unit"},
+    {17, "  x.level: {name: L, type: i16, class: setup, at: 11, limits: [x.hold, 5], step: ^2}", "has to be a number"},
+    {17, "  x.level: {name: L, type: time, form: ^plain, class: setup, at: 11}", "none of"},
+    {17, "  x.level: ^{name: L, type: time, class: setup, at: 11}", "how a time looks"},
     {9, "identify: ^{}", "missing"},
     {9, "identify: {model: ^{}}", "1 to 4"},
     {9, "identify: {model: {x.state: ^hold}}", "choices"},
@@ -178,11 +189,11 @@ static void every_error_has_its_place(void **state)
     assert_int_equal(loaded.table.count, 5);
     const bil_param *level = &loaded.table.params[2];
     assert_string_equal(level->id, "x.level");
-    assert_int_equal(level->format.decimals, 1);
-    assert_int_equal(level->format.step, 5);
-    assert_int_equal(bil_value_check(&level->format, (const uint8_t[]){0xff, 0xce}), BIL_OK);      /* -5.0 */
-    assert_int_equal(bil_value_check(&level->format, (const uint8_t[]){0xff, 0xcd}), BIL_E_RANGE); /* -5.1 */
-    assert_int_equal(bil_value_check(&level->format, (const uint8_t[]){0, 7}), BIL_E_STEP);        /* 0.7 */
+    assert_int_equal(level->format->decimals, 1);
+    assert_int_equal(level->format->step, 5);
+    assert_int_equal(bil_value_check(level->format, (const uint8_t[]){0xff, 0xce}), BIL_OK);      /* -5.0 */
+    assert_int_equal(bil_value_check(level->format, (const uint8_t[]){0xff, 0xcd}), BIL_E_RANGE); /* -5.1 */
+    assert_int_equal(bil_value_check(level->format, (const uint8_t[]){0, 7}), BIL_E_STEP);        /* 0.7 */
     description_free(&loaded);
     for (size_t i = 0; i < sizeof wrong / sizeof wrong[0]; i++) {
         char line[400], place[100];
@@ -220,21 +231,22 @@ static void same_params(const bil_description *a, const bil_description *b)
         same_text(x.id, y.id);
         same_text(x.name, y.name);
         same_text(x.unit, y.unit);
-        assert_int_equal(x.format.choice_count, y.format.choice_count);
-        for (uint16_t k = 0; k < x.format.choice_count; k++) {
-            assert_int_equal(x.format.choices[k].value, y.format.choices[k].value);
-            same_text(x.format.choices[k].name, y.format.choices[k].name);
+        assert_int_equal(x.format->choice_count, y.format->choice_count);
+        for (uint16_t k = 0; k < x.format->choice_count; k++) {
+            assert_int_equal(x.format->choices[k].value, y.format->choices[k].value);
+            same_text(x.format->choices[k].name, y.format->choices[k].name);
         }
         assert_int_equal(x.reset_count, y.reset_count);
         if (x.reset_count)
             assert_memory_equal(x.resets, y.resets, x.reset_count * sizeof x.resets[0]);
-        assert_int_equal(x.format.type | x.format.size << 8 | x.format.decimals << 16,
-                         y.format.type | y.format.size << 8 | y.format.decimals << 16);
-        assert_int_equal(x.format.order | x.format.rounding << 8 | x.format.limited << 16,
-                         y.format.order | y.format.rounding << 8 | y.format.limited << 16);
-        assert_true(x.format.mul == y.format.mul && x.format.offset == y.format.offset &&
-                    x.format.round_to == y.format.round_to);
-        assert_true(x.format.step == y.format.step && x.format.low == y.format.low && x.format.high == y.format.high);
+        assert_int_equal(x.format->type | x.format->size << 8 | x.format->decimals << 16,
+                         y.format->type | y.format->size << 8 | y.format->decimals << 16);
+        assert_int_equal(x.format->order | x.format->rounding << 8 | x.format->limited << 16,
+                         y.format->order | y.format->rounding << 8 | y.format->limited << 16);
+        assert_true(x.format->mul == y.format->mul && x.format->offset == y.format->offset &&
+                    x.format->round_to == y.format->round_to);
+        assert_true(x.format->step == y.format->step && x.format->low == y.format->low &&
+                    x.format->high == y.format->high);
         assert_true(x.at.number == y.at.number && x.raw_at == y.raw_at && x.cells == y.cells && x.space == y.space);
         assert_true(x.cls == y.cls && x.flags == y.flags && x.stage == y.stage);
         if (i > 0)
@@ -508,7 +520,7 @@ static void repeated_is_written_out(void **state)
                     p->cells == q->cells && p->cls == q->cls && p->flags == q->flags && p->way == q->way &&
                     p->stage == q->stage && p->reset_count == q->reset_count);
         assert_memory_equal(p->resets, q->resets, p->reset_count * sizeof p->resets[0]);
-        bil_format f = p->format, g = q->format;
+        bil_format f = *p->format, g = *q->format;
         for (uint16_t k = 0; k < f.choice_count; k++) {
             assert_int_equal(f.choices[k].value, g.choices[k].value);
             same_text(f.choices[k].name, g.choices[k].name);
@@ -520,9 +532,124 @@ static void repeated_is_written_out(void **state)
     description_free(&loaded[1]);
 }
 
+/* Limits that others give, by chance: a circle is refused, and anything else holds values against each other as it is
+ * written there. The order of parameters is a matrix here, and its way to go in circles is to multiply it. */
+static void limits_of_others(void **state)
+{
+    (void)state;
+    enum { MOST = 7 };
+    static const char *const types[] = {"u8", "u16", "u32", "u24"};
+    static const unsigned mosts[] = {0xff, 0xffff, 0xffffffff, 0xffffff};
+    dice d = {2718};
+    unsigned circles = 0, broken = 0, whole = 0;
+    for (unsigned round = 0; round < rounds(3000); round++) {
+        unsigned n = 2 + roll_below(&d, MOST - 1);
+        unsigned lows[MOST], highs[MOST];
+        bool most[MOST][MOST] = {{false}}, way[MOST][MOST], circle = false;
+        char text[4000], why[400];
+        size_t used =
+            (size_t)snprintf(text, sizeof text,
+                             "bilancia_description: 0\nvendor: V\nmodel: M\nrevision: 1\nfirmware: [a]\nhardware: [a]\n"
+                             "stored_values: by_restart\nlink: {}\nidentify: {model: z.m}\nparameters:\n"
+                             "  z.m: {name: M, type: text, size: 2, class: unit, at: 100}\n");
+        for (unsigned i = 0; i < n; i++) {
+            unsigned low = roll_below(&d, 3 * n), high = roll_below(&d, 3 * n);
+            unsigned type = roll_below(&d, 4);
+            lows[i] = roll_below(&d, 50);
+            highs[i] = 200 + roll_below(&d, 50);
+            char a[20], b[20];
+            snprintf(a, sizeof a, "%u", lows[i]);
+            snprintf(b, sizeof b, "%u", highs[i]);
+            if (low < n && low != i)
+                snprintf(a, sizeof a, "p.v%u", low), most[low][i] = true, lows[i] = 0;
+            if (high < n && high != i)
+                snprintf(b, sizeof b, "p.v%u", high), most[i][high] = true, highs[i] = mosts[type];
+            used += (size_t)snprintf(text + used, sizeof text - used,
+                                     "  p.v%u: {name: N, type: %s, class: setup, at: %u, limits: [%s, %s]}\n", i,
+                                     types[type], 2 * i, a, b);
+        }
+        memcpy(way, most, sizeof way);
+        for (unsigned k = 0; k < n; k++)
+            for (unsigned i = 0; i < n; i++)
+                for (unsigned j = 0; j < n; j++)
+                    way[i][j] = way[i][j] || (way[i][k] && way[k][j]);
+        for (unsigned i = 0; i < n; i++)
+            circle = circle || way[i][i];
+        loaded_description loaded;
+        int error = description_load_text(&loaded, "m.yaml", text, used, why, sizeof why);
+        if ((error == BIL_E_YAML) != circle || (error && !strstr(why, "in a circle")))
+            fail_msg("%s\n%s", text, error ? why : "loaded");
+        circles += circle;
+        if (error)
+            continue;
+        for (unsigned i = 0; i < n; i++) {
+            uint64_t low = lows[i], high = highs[i];
+            for (unsigned j = 0; j < n; j++) {
+                low = way[j][i] && lows[j] > low ? lows[j] : low;
+                high = way[i][j] && highs[j] < high ? highs[j] : high;
+            }
+            assert_int_equal(loaded.table.params[i].format->low, low);
+            assert_int_equal(loaded.table.params[i].format->high, high);
+        }
+        for (int k = 0; k < 8; k++) {
+            bil_image image = new_image(&loaded.table);
+            unsigned values[MOST];
+            bool good = true;
+            uint16_t params[2];
+            for (uint16_t i = 0; i < n; i++) {
+                uint8_t raw[4] = {0};
+                values[i] = roll_below(&d, 4) ? 60 : roll_below(&d, 200);
+                bil_value_put_number(raw, loaded.table.params[i].format->size, values[i]);
+                bil_image_put(&image, i, raw);
+            }
+            for (unsigned i = 0; i < n; i++)
+                for (unsigned j = 0; j < n; j++)
+                    good = good && !(most[i][j] && values[i] > values[j]);
+            assert_int_equal(bil_rule_broken(&loaded.table, bil_image_values(&image), 0, params) < 0, good);
+            broken += !good;
+            whole += good;
+            free_image(&image);
+        }
+        description_free(&loaded);
+    }
+    print_message("%u of %u have circles; %u times values are as they may be, %u times not\n", circles, rounds(3000),
+                  whole, broken);
+    assert_true(circles && broken && whole);
+}
+
+/* In the tables in C, values that are alike have one format: sixteen channels don't take sixteen times its bytes. */
+static void alike_is_told_once(void **state)
+{
+    (void)state;
+    static const bil_description *const all[] = {&bil_description_ed_30, &bil_description_ec_8, &bil_description_ew_4};
+    for (size_t n = 0; n < sizeof all / sizeof all[0]; n++) {
+        const bil_description *d = all[n];
+        unsigned formats = 0;
+        for (uint16_t i = 0; i < d->count; i++) {
+            bool first = true;
+            for (uint16_t k = 0; k < i; k++) {
+                bil_format a = *d->params[i].format, b = *d->params[k].format;
+                bool same = a.choice_count == b.choice_count;
+                for (uint16_t c = 0; c < a.choice_count && same; c++)
+                    same =
+                        a.choices[c].value == b.choices[c].value && strcmp(a.choices[c].name, b.choices[c].name) == 0;
+                a.choices = b.choices = NULL;
+                same = same && memcmp(&a, &b, sizeof a) == 0;
+                assert_int_equal(same, d->params[i].format == d->params[k].format);
+                first = first && !same;
+            }
+            formats += first;
+        }
+        print_message("%s: %u values have %u formats\n", d->model, d->count, formats);
+    }
+    const bil_description *d = &bil_description_ew_4;
+    assert_ptr_equal(d->params[index_of(d, "channel_1.mode")].format, d->params[index_of(d, "channel_8.mode")].format);
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
+        cmocka_unit_test(limits_of_others),          cmocka_unit_test(alike_is_told_once),
         cmocka_unit_test(every_error_has_its_place), cmocka_unit_test(the_generated_tables_are_the_loaded_ones),
         cmocka_unit_test(doubts_are_said),           cmocka_unit_test(what_doesnt_fit_is_told),
         cmocka_unit_test(repeated_is_written_out),   cmocka_unit_test(large_ones_take_their_time_and_no_more)};

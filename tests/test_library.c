@@ -138,8 +138,9 @@ static void close_program(program *p)
     bench_close(&p->drive);
 }
 
-static bool password(void *ctx, bool may_ask, char *out, size_t size)
+static bool password(void *ctx, const char *which, bool may_ask, char *out, size_t size)
 {
+    (void)which;
     (void)ctx;
     snprintf(out, size, "mill-30");
     return !may_ask;
@@ -800,8 +801,9 @@ static bil_write_answer nonsense(void *ctx, const bil_writing *w, bil_write_ques
     return (bil_write_answer)77;
 }
 
-static bool long_password(void *ctx, bool may_ask, char *out, size_t size)
+static bool long_password(void *ctx, const char *which, bool may_ask, char *out, size_t size)
 {
+    (void)which;
     (void)ctx;
     (void)may_ask;
     memset(out, 'x', size); /* no NUL, and longer than the device takes */

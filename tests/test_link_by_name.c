@@ -28,8 +28,8 @@ enum { IDLE, HELD = 9 };
 
 #define NUMBER(key_, type_, size_, space_, cls_, flags_)                                                               \
     {                                                                                                                  \
-        .id = key_, .name = key_, .unit = "", .format = {.type = type_, .size = size_, .mul = 1}, .at = {.key = key_}, \
-        .space = space_, .cls = cls_, .flags = flags_, .stage = 5                                                      \
+        .id = key_, .name = key_, .unit = "", .format = &(const bil_format){.type = type_, .size = size_, .mul = 1},   \
+        .at = {.key = key_}, .space = space_, .cls = cls_, .flags = flags_, .stage = 5                                 \
     }
 #define RW (BIL_READABLE | BIL_WRITABLE)
 #define SETTING(name) NUMBER("set." name, BIL_U16, 2, 0, BIL_CLASS_SETUP, RW)
@@ -103,49 +103,17 @@ typedef struct way {
     const char *what;
     bil_space settings, info;
 } way;
+/* A space whose values have names. */
+#define WORDS(ask_, set_, reading_, writing_, read_most_, write_most_)                                                 \
+    {                                                                                                                  \
+        .ask = ask_, .set = set_, .keys = true, .reading = BIL_SHARE_##reading_, .writing = BIL_SHARE_##writing_,      \
+        .read_most = read_most_, .write_most = write_most_                                                             \
+    }
 static const way ways[] = {
-    {"one a request",
-     {.ask = "get",
-      .keys = true,
-      .set = "put",
-      .reading = BIL_SHARE_NONE,
-      .writing = BIL_SHARE_NONE,
-      .read_most = 1,
-      .write_most = 1},
-     {.ask = "who",
-      .keys = true,
-      .reading = BIL_SHARE_NONE,
-      .writing = BIL_SHARE_NONE,
-      .read_most = 1,
-      .write_most = 1}},
-    {"a table is read whole, one is written",
-     {.ask = "all",
-      .keys = true,
-      .set = "put",
-      .reading = BIL_SHARE_ANY,
-      .writing = BIL_SHARE_NONE,
-      .read_most = 99,
-      .write_most = 1},
-     {.ask = "who",
-      .keys = true,
-      .reading = BIL_SHARE_ANY,
-      .writing = BIL_SHARE_NONE,
-      .read_most = 99,
-      .write_most = 1}},
-    {"any three",
-     {.ask = "some",
-      .keys = true,
-      .set = "some",
-      .reading = BIL_SHARE_ANY,
-      .writing = BIL_SHARE_ANY,
-      .read_most = 3,
-      .write_most = 2},
-     {.ask = "who",
-      .keys = true,
-      .reading = BIL_SHARE_ANY,
-      .writing = BIL_SHARE_NONE,
-      .read_most = 4,
-      .write_most = 1}},
+    {"one a request", WORDS("get", "put", NONE, NONE, 1, 1), WORDS("who", NULL, NONE, NONE, 1, 1)},
+    {"a table is read whole, one is written", WORDS("all", "put", ANY, NONE, 99, 1),
+     WORDS("who", NULL, ANY, NONE, 99, 1)},
+    {"any three", WORDS("some", "some", ANY, ANY, 3, 2), WORDS("who", NULL, ANY, NONE, 4, 1)},
     {"a document that is written whole",
      {.ask = "doc",
       .keys = true,
@@ -155,12 +123,7 @@ static const way ways[] = {
       .whole = true,
       .read_most = 99,
       .write_most = 99},
-     {.ask = "who",
-      .keys = true,
-      .reading = BIL_SHARE_ANY,
-      .writing = BIL_SHARE_NONE,
-      .read_most = 99,
-      .write_most = 1}},
+     WORDS("who", NULL, ANY, NONE, 99, 1)},
 };
 enum { WAYS = sizeof ways / sizeof ways[0] };
 
@@ -174,7 +137,7 @@ static void describe(const way *w)
     model.raw_size = 0;
     for (uint16_t i = 0; i < PARAMS; i++) {
         params[i].raw_at = (uint16_t)model.raw_size;
-        model.raw_size += params[i].format.size;
+        model.raw_size += params[i].format->size;
     }
     for (uint16_t s = 0; s < SPACES; s++)
         for (uint16_t i = 0; i < PARAMS; i++)
@@ -276,13 +239,13 @@ static void give(device *d, const bil_transfer *t)
     for (uint16_t i = 0; i < t->count; i++) {
         int index = name_of(params[t->items[i]].at.key);
         if (params[index].cls != BIL_CLASS_COMMAND) {
-            put_text(&params[index].format, raw, d->running[index], sizeof d->running[0]);
+            put_text(params[index].format, raw, d->running[index], sizeof d->running[0]);
             assert_int_equal(state_of(d), HELD); /* no value while it isn't held */
             d->values++;
         } else {
             do_it(d, index);
         }
-        raw += params[index].format.size;
+        raw += params[index].format->size;
     }
 }
 
@@ -294,12 +257,12 @@ static void take(const device *d, const bil_transfer *t)
         const char *text = d->running[name_of(param->at.key)];
         bool forgotten = d->forgets && strcmp(d->forgets, param->at.key) == 0;
         t->cause[i] = forgotten ? BIL_E_REFUSED : BIL_OK;
-        memset(raw, 0, param->format.size);
-        if (param->format.type == BIL_TEXT)
+        memset(raw, 0, param->format->size);
+        if (param->format->type == BIL_TEXT)
             memcpy(raw, text, strlen(text));
         else
-            bil_value_put_number(raw, param->format.size, strtoul(text, NULL, 10));
-        raw += param->format.size;
+            bil_value_put_number(raw, param->format->size, strtoul(text, NULL, 10));
+        raw += param->format->size;
     }
 }
 

@@ -154,7 +154,8 @@ static bil_outcome never_ends(void *ctx, const bil_span *at, uint16_t *cells, bi
 static void objects_without_end(void **state)
 {
     (void)state;
-    static const bil_param wanted = {.format = {.type = BIL_TEXT, .size = 9}, .at = {.number = 200}};
+    static const bil_format nine = {.type = BIL_TEXT, .size = 9};
+    static const bil_param wanted = {.format = &nine, .at = {.number = 200}};
     static const bil_space space = {.reading = BIL_SHARE_ANY, .table = BIL_OBJECTS, .reach = &bil_reach_objects};
     static const bil_description d = {.count = 1, .space_count = 1, .spaces = &space, .params = &wanted};
     static const bil_cell_ops ops = {.read = never_ends};
@@ -237,7 +238,7 @@ static void objects_of_a_device(void **state)
         uint16_t index = index_of(&loaded.table, says[i].id);
         assert_int_equal(have.state[index], says[i].text ? BIL_PRESENT : BIL_UNREADABLE);
         if (says[i].text) {
-            bil_value_text(&loaded.table.params[index].format, bil_image_raw(&have, index), NULL, text, sizeof text);
+            bil_value_text(loaded.table.params[index].format, bil_image_raw(&have, index), NULL, text, sizeof text);
             assert_string_equal(text, says[i].text);
         }
     }

@@ -8,6 +8,7 @@ enum { MOST = 12, SPACES = 4, ALL = 1 << MOST };
 
 typedef struct map {
     bil_param params[MOST];
+    bil_format formats[MOST];
     uint16_t items[MOST], by_place[MOST];
     bil_range across[4];
     bil_bank banks[3];
@@ -47,8 +48,8 @@ static void make_part(map *m, dice *d, uint16_t i)
     bil_param *p = &m->params[i], *before = i ? p - 1 : NULL;
     const bil_space *space = &m->spaces[p->space];
     bool cells = (m->rule.write ? space->writing : space->reading) == BIL_SHARE_NEIGHBOURS && !space->bits;
-    bool shares = before && before->space == p->space && before->format.width && roll_below(d, 3);
-    unsigned from = shares ? before->format.bit + before->format.width : 0;
+    bool shares = before && before->space == p->space && before->format->width && roll_below(d, 3);
+    unsigned from = shares ? before->format->bit + before->format->width : 0;
     if (shares && from < 16) {
         p->at = before->at;
         p->way = before->way;
@@ -59,9 +60,9 @@ static void make_part(map *m, dice *d, uint16_t i)
         p->way = (uint8_t)roll_below(d, 3);
     }
     p->cells = 1;
-    p->format.bit = (uint8_t)(from + (roll_below(d, 2) ? roll_below(d, 16u - from) : 0u));
-    unsigned room = 16u - p->format.bit;
-    p->format.width = (uint8_t)(roll_below(d, 2) ? room : 1 + roll_below(d, room));
+    m->formats[i].bit = (uint8_t)(from + (roll_below(d, 2) ? roll_below(d, 16u - from) : 0u));
+    unsigned room = 16u - p->format->bit;
+    m->formats[i].width = (uint8_t)(roll_below(d, 2) ? room : 1 + roll_below(d, room));
 }
 
 static void make_map(map *m, dice *d)
@@ -80,6 +81,7 @@ static void make_map(map *m, dice *d)
     for (uint16_t i = 0; i < m->count; i++) {
         uint16_t before = i > 0 ? m->params[i - 1].space : 0;
         m->params[i].space = (uint8_t)(before + 1 < SPACES && roll_below(d, 4) == 0 ? before + 1 : before);
+        m->params[i].format = &m->formats[i];
         m->params[i].at.number = address;
         m->params[i].cells = (uint8_t)(1 + roll_below(d, 4));
         address += m->params[i].cells + (roll_below(d, 2) ? roll_below(d, 4) : 0);
@@ -188,9 +190,9 @@ static uint32_t request_cost(const map *m, unsigned set)
             bool has = set >> i & 1 && cell >= p->at.number && cell < p->at.number + p->cells;
             asked = asked || has;
             for (unsigned bit = 0; bit < 16 && has; bit++)
-                bits |=
-                    (unsigned)(!p->format.width || (bit >= p->format.bit && bit < p->format.bit + p->format.width + 0u))
-                    << bit;
+                bits |= (unsigned)(!p->format->width ||
+                                   (bit >= p->format->bit && bit < p->format->bit + p->format->width + 0u))
+                        << bit;
         }
         leaves = leaves || (asked && bits != 0xffff);
         if (!asked && (m->rule.write || !is_harmless(m, first->space, cell)))
@@ -325,8 +327,9 @@ static void rules_hold_as_said(void **state)
     dice d = {314159};
     unsigned seen[4][2] = {{0}};
     bil_param params[VALUES] = {{0}};
+    static const bil_format byte = {.type = BIL_U8, .size = 1, .mul = 1};
     for (int i = 0; i < VALUES; i++)
-        params[i].format = (bil_format){.type = BIL_U8, .size = 1, .mul = 1};
+        params[i].format = &byte;
     for (unsigned round = 0; round < rounds(200000); round++) {
         uint8_t values[VALUES][2];
         for (int i = 0; i < VALUES; i++) {

@@ -1,6 +1,8 @@
 /* Models as their manuals tell them, made by chance, written down as descriptions and loaded: tables of cells and of
  * bits, several unit numbers, parts of a cell, forms and orders of all kinds, single and masked writes. The device is
  * a row of bits with rules of its own, the decoder works on lists of bits: nothing here is shared with the library. */
+#include <time.h>
+
 #include "help.h"
 #include "host/describe/load.h"
 
@@ -137,6 +139,45 @@ static unsigned turn(const thing *t, unsigned cell)
     return t->low_bytes ? (cell & 255) * 256 + cell / 256 : cell;
 }
 
+/* A time, with the C library's calendar. */
+static void put_time(const thing *t, const uint8_t *raw, uint16_t *cells)
+{
+    unsigned long long digits = 0;
+    struct tm tm;
+    char text[20];
+    unsigned parts[6];
+    for (int i = 0; i < 6; i++)
+        digits = 256 * digits + raw[i];
+    snprintf(text, sizeof text, "%014llu", digits);
+    memset(&tm, 0, sizeof tm);
+    assert_non_null(strptime(text, "%Y%m%d%H%M%S", &tm));
+    sscanf(text, "%4u%2u%2u%2u%2u%2u", &parts[0], &parts[1], &parts[2], &parts[3], &parts[4], &parts[5]);
+    if (strcmp(t->form, "seconds") == 0) {
+        unsigned seconds = (unsigned)timegm(&tm);
+        parts[t->low_cells ? 1 : 0] = seconds / 65536;
+        parts[t->low_cells ? 0 : 1] = seconds % 65536;
+    } else if (strcmp(t->form, "bcd") == 0) {
+        strftime(text, sizeof text, "%y%m %d%H %M%S", &tm);
+        sscanf(text, "%4x %4x %4x", &parts[t->low_cells ? 2 : 0], &parts[1], &parts[t->low_cells ? 0 : 2]);
+    }
+    for (unsigned i = 0; i < t->cells; i++)
+        cells[i] = (uint16_t)turn(t, parts[i]);
+}
+
+static void any_time(device *v, const thing *t, uint8_t *raw)
+{
+    bool bcd = strcmp(t->form, "bcd") == 0, seconds = strcmp(t->form, "seconds") == 0;
+    time_t from = bcd ? 946684800 : 0, end = bcd ? 4102444800 : seconds ? 4294967296 : 253402300800;
+    time_t when = from + (time_t)(roll(&v->d) % (uint64_t)(end - from));
+    struct tm tm;
+    char text[20];
+    gmtime_r(&when, &tm);
+    strftime(text, sizeof text, "%Y%m%d%H%M%S", &tm);
+    unsigned long long digits = strtoull(text, NULL, 10);
+    for (int i = 5; i >= 0; i--, digits >>= 8)
+        raw[i] = (uint8_t)digits;
+}
+
 /* Puts a value into the device's cells; what isn't the value's stays. */
 static void put(device *v, const thing *t, const uint8_t *raw, bool with_junk)
 {
@@ -144,6 +185,10 @@ static void put(device *v, const thing *t, const uint8_t *raw, bool with_junk)
     unsigned length = t->size;
     if (t->space == 2 || t->space == 3) {
         cells[0] = raw[0];
+        return;
+    }
+    if (strcmp(t->type, "time") == 0) {
+        put_time(t, raw, cells);
         return;
     }
     if (strcmp(t->type, "text") == 0) {
@@ -194,6 +239,10 @@ static void any_value(device *v, const thing *t, uint8_t *raw)
         unsigned length = roll_below(&v->d, t->size + 1);
         for (unsigned i = 0; i < length; i++)
             raw[i] = (uint8_t)(i + 1 == length ? 'a' + roll_below(&v->d, 26) : 32 + roll_below(&v->d, 90));
+        return;
+    }
+    if (strcmp(t->type, "time") == 0) {
+        any_time(v, t, raw);
         return;
     }
     if (strcmp(t->type, "bool") == 0) {
@@ -480,10 +529,10 @@ static void make_type(device *v, thing *t)
     static const struct {
         const char *type;
         unsigned size;
-    } types[] = {{"bool", 1}, {"u8", 1},  {"u16", 2}, {"u24", 3}, {"u32", 4}, {"u48", 6},
-                 {"u64", 8},  {"i8", 1},  {"i16", 2}, {"i24", 3}, {"i32", 4}, {"i48", 6},
-                 {"i64", 8},  {"f32", 4}, {"ip4", 4}, {"mac", 6}, {"text", 0}};
-    unsigned which = t->space == 2 || t->space == 3 ? 0 : roll_below(&v->d, 17);
+    } types[] = {{"bool", 1}, {"u8", 1},  {"u16", 2}, {"u24", 3}, {"u32", 4},  {"u48", 6},
+                 {"u64", 8},  {"i8", 1},  {"i16", 2}, {"i24", 3}, {"i32", 4},  {"i48", 6},
+                 {"i64", 8},  {"f32", 4}, {"ip4", 4}, {"mac", 6}, {"text", 0}, {"time", 6}};
+    unsigned which = t->space == 2 || t->space == 3 ? 0 : roll_below(&v->d, 18);
     t->type = types[which].type;
     t->size = types[which].size;
     t->form = "plain";
@@ -497,6 +546,14 @@ static void make_type(device *v, thing *t)
         if ((strcmp(t->form, "loose") == 0 && t->size % 2 == 0) || (strcmp(t->form, "wide") == 0 && t->size > 40))
             t->form = "plain";
         t->cells = strcmp(t->form, "wide") == 0 ? t->size : (t->size + 1) / 2 + (strcmp(t->form, "length") == 0);
+        return;
+    }
+    if (which == 17) {
+        static const char *const forms[] = {"bcd", "wide", "seconds"};
+        static const unsigned cells[] = {3, 6, 2};
+        unsigned form = roll_below(&v->d, 3);
+        t->form = forms[form];
+        t->cells = cells[form];
         return;
     }
     bool whole = (t->type[0] == 'u' || t->type[0] == 'i') && t->type[1] != 'p';
@@ -648,6 +705,9 @@ static void make_model(device *v, char *text, size_t size)
                                  t->low_cells ? "low_first" : "high_first", t->low_bytes ? "low_first" : "high_first");
         if (strcmp(t->type, "text") == 0)
             used += (size_t)snprintf(text + used, size - used, ", size: %u", t->size);
+        static const char *const scales[] = {"0.001", "0.1", "1", "1000"}; /* its bits are the same with any of them */
+        if (t->type[0] == 'f')
+            used += (size_t)snprintf(text + used, size - used, ", scale: %s", scales[roll_below(&v->d, 4)]);
         if (t->width)
             used += (size_t)snprintf(text + used, size - used, ", bit: [%u, %u]", t->bit, t->bit + t->width - 1);
         if (condition < CONDITIONS)

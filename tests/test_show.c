@@ -357,6 +357,66 @@ static void tables_fit_the_terminal(void **state)
         }
 }
 
+/* The cells of a row, with at least two blanks between them. */
+static size_t cells_of(char *line, char *cells[24])
+{
+    size_t count = 0;
+    for (char *at = line; *at && count < 24;) {
+        at += strspn(at, " ");
+        char *end = strstr(at, "  ");
+        if (*at)
+            cells[count++] = at;
+        at = end ? end : at + strlen(at);
+        if (*at)
+            *at++ = '\0';
+    }
+    return count;
+}
+
+/* Channels as a table: whatever the width, each value of each of them stands there, and no line goes beyond it. */
+static void channels_in_any_width(void **state)
+{
+    (void)state;
+    static const unsigned short widths[] = {40, 60, 79, 80, 81, 90, 95, 110, 160};
+    static char said[64][2][40];
+    size_t count = 0;
+    start_unit(6, "ew-4", NULL);
+    expect(0, "all 108 values", sh("mkdir -p ew; b read %s --folder ew", unit_at[6]));
+    expect(0, NULL,
+           sh("grep -o '^{\"id\":\"channel_.*\"value\":[^,]*' ew/*.bset | sed 's/{\"id\":\"//; s/\".*:/ /; s/\"//g'"));
+    for (char *line = strtok(output, "\n"); line && count < 64; line = strtok(NULL, "\n"), count++)
+        assert_int_equal(sscanf(line, "%39s %39s", said[count][0], said[count][1]), 2);
+    assert_int_equal(count, 64);
+    for (size_t i = 0; i < sizeof widths / sizeof widths[0]; i++) {
+        expect(0, "channel_8", at_terminal(widths[i], 2000, "", "NO_COLOR=1 b show ew/*.bset"));
+        assert_int_equal(strstr(output, "channel_1 to channel_8  64 values in 8 groups") != NULL, widths[i] >= 60);
+        char heads[24][40] = {""}, *cells[24], id[100];
+        size_t columns = 0, seen = 0;
+        for (char *line = strtok(output, "\r\n"); line && widths[i] >= 60; line = strtok(NULL, "\r\n")) {
+            bool row = strncmp(line, "  channel_", 10) == 0, head = strncmp(line, "    ", 4) == 0;
+            assert_true(!(row || head) || shown_width(line) <= widths[i]);
+            size_t n = row || head ? cells_of(line, cells) : 0;
+            for (size_t k = 0; head && k < n; k++)
+                snprintf(heads[k], sizeof heads[k], "%s", cells[k]);
+            columns = head ? n : columns;
+            if (!row)
+                continue;
+            assert_int_equal(n, columns + 1);
+            for (size_t k = 1; k < n; k++) {
+                const char *value = strncmp(cells[k], "· ", 3) == 0 ? cells[k] + 3 : cells[k];
+                snprintf(id, sizeof id, "%s.%s", cells[0], heads[k - 1]);
+                for (size_t v = 0; v < count; v++)
+                    if (strcmp(said[v][0], id) == 0) {
+                        assert_int_equal(strncmp(value, said[v][1], strlen(said[v][1])), 0);
+                        seen++;
+                    }
+            }
+        }
+        assert_int_equal(seen, widths[i] >= 60 ? 64 : 0);
+    }
+    stop_unit(6);
+}
+
 static void time_left(void **state)
 {
     (void)state;
@@ -444,6 +504,7 @@ int main(void)
         cmocka_unit_test(pages_work_in_a_browser),
         cmocka_unit_test(tables_are_tables),
         cmocka_unit_test(terminals_of_any_width),
+        cmocka_unit_test(channels_in_any_width),
 
         cmocka_unit_test(what_can_be_read_of_a_damaged_copy),
         cmocka_unit_test(plain_characters),

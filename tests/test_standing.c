@@ -124,8 +124,9 @@ static void change(plant *p)
 
 /* ---- how it is meant to end ---- */
 
-static bool password(void *ctx, bool may_ask, char *out, size_t size)
+static bool password(void *ctx, const char *which, bool may_ask, char *out, size_t size)
 {
+    (void)which;
     (void)ctx;
     snprintf(out, size, "mill-30");
     return !may_ask;

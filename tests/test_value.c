@@ -1,4 +1,7 @@
 /* Raw to text to raw is the same bits; text is what long arithmetic says it is; cells are what the wire carries. */
+#include <math.h>
+#include <time.h>
+
 #include "help.h"
 
 static bil_format format_of(bil_type type, int32_t mul, int32_t offset, uint8_t decimals)
@@ -119,6 +122,58 @@ static void floats_keep_their_bits(void **state)
         assert_memory_equal(raw, back, f->size);
         assert_int_equal(bil_value_text(f, raw, NULL, text, sizeof text), BIL_E_NO_TEXT);
     }
+}
+
+/* The digits of a number, without what stands around them. */
+static void digits_of(const char *text, char out[64])
+{
+    size_t used = 0;
+    for (; *text && *text != 'e'; text++)
+        if (*text >= '0' && *text <= '9' && (used || *text != '0'))
+            out[used++] = *text;
+    while (used && out[used - 1] == '0')
+        used--;
+    out[used] = '\0';
+}
+
+/* The same digits as without a scale, the point elsewhere, and the same bits back. */
+static void scaled_floats_have_their_point_elsewhere(void **state)
+{
+    (void)state;
+    dice d = {11};
+    for (unsigned i = 0; i < rounds(100000); i++) {
+        static const int32_t muls[] = {1, 10, 100, 1000, 10000, 100000, 1000000, 10000000, 100000000, 1000000000};
+        int up = (int)roll_below(&d, 10), down = up ? 0 : (int)roll_below(&d, 10);
+        bil_format plain = format_of(i % 2 ? BIL_F64 : BIL_F32, 1, 0, 0);
+        bil_format scaled = format_of(i % 2 ? BIL_F64 : BIL_F32, muls[up], 0, (uint8_t)down);
+        uint8_t raw[8], back[8];
+        char text[BIL_VALUE_TEXT], shown[BIL_VALUE_TEXT], digits[2][64];
+        put_bits(raw, plain.size, roll(&d));
+        if (bil_value_text(&plain, raw, &host_floats, text, sizeof text) != BIL_OK)
+            continue;
+        assert_int_equal(bil_value_text(&scaled, raw, &host_floats, shown, sizeof shown), BIL_OK);
+        assert_int_equal(bil_value_parse(&scaled, shown, strlen(shown), &host_floats, back), BIL_OK);
+        assert_memory_equal(raw, back, plain.size);
+        digits_of(text, digits[0]);
+        digits_of(shown, digits[1]);
+        assert_string_equal(digits[0], digits[1]);
+        long double was = strtold(text, NULL), is = strtold(shown, NULL);
+        for (int k = 0; k < up; k++)
+            was *= 10;
+        for (int k = 0; k < down; k++)
+            was /= 10;
+        bool normal = fabsl(was) > 1e-290L && fabsl(was) < 1e290L; /* of a long double that is a double, too */
+        assert_true(!normal || (is >= was - fabsl(was) * 1e-13L && is <= was + fabsl(was) * 1e-13L));
+    }
+    bil_format milli = format_of(BIL_F32, 1, 0, 3);
+    uint8_t raw[4];
+    char text[BIL_VALUE_TEXT];
+    assert_int_equal(bil_value_parse(&milli, "1.5", 3, &host_floats, raw), BIL_OK);
+    assert_memory_equal(raw, ((const uint8_t[]){0x44, 0xbb, 0x80, 0x00}), 4); /* 1500.0 */
+    assert_int_equal(bil_value_parse(&milli, "1e36", 4, &host_floats, raw), BIL_E_RANGE);
+    assert_int_equal(bil_value_parse(&milli, "0", 1, &host_floats, raw), BIL_OK);
+    assert_int_equal(bil_value_text(&milli, raw, &host_floats, text, sizeof text), BIL_OK);
+    assert_string_equal(text, "0");
 }
 
 static const bil_choice names[] = {{0, "zero"}, {3, "three"}, {7, "seven"}, {15, "last"}};
@@ -386,14 +441,94 @@ static void forms_of_one_cell(void **state)
         }
 }
 
+/* Every day of every year, and those that don't exist, by the calendar of the C library: in cells, as text and back. */
+static void times(void **state)
+{
+    (void)state;
+    const bil_format wide = {.type = BIL_TIME, .size = 6, .mul = 1, .form = &bil_form_time_wide};
+    bil_format others[] = {wide, wide};
+    others[0].form = &bil_form_time_bcd;
+    others[1].form = &bil_form_time_seconds;
+    unsigned existing = 0;
+    const bool all = sizeof(time_t) > 4; /* with seconds of 32 bits the C library's calendar is a short one */
+    for (int year = all ? 1899 : 1903; year <= (all ? 2301 : 2036); year++)
+        for (int month = 0; month <= 13; month++)
+            for (int day = 0; day <= 32; day++) {
+                struct tm tm = {.tm_year = year - 1900, .tm_mon = month - 1, .tm_mday = day, .tm_hour = day % 24},
+                          as = tm;
+                tm.tm_min = as.tm_min = (7 * day + month) % 60;
+                time_t when = timegm(&as);
+                bool exists = as.tm_year == tm.tm_year && as.tm_mon == tm.tm_mon && as.tm_mday == tm.tm_mday;
+                uint16_t cells[6] = {(uint16_t)year,       (uint16_t)month,     (uint16_t)day,
+                                     (uint16_t)tm.tm_hour, (uint16_t)tm.tm_min, 0};
+                uint16_t back[6];
+                uint8_t raw[6], again[6];
+                char text[80], shown[BIL_VALUE_TEXT];
+                snprintf(text, sizeof text, "%04d-%02d-%02d %02d:%02d:00", year, month, day, tm.tm_hour, tm.tm_min);
+                assert_int_equal(bil_value_from_cells(&wide, cells, raw), exists ? BIL_OK : BIL_E_ENCODING);
+                assert_int_equal(bil_value_parse(&wide, text, strlen(text), NULL, again),
+                                 exists ? BIL_OK : BIL_E_RANGE);
+                bil_value_put_number(
+                    again, 6,
+                    ((((uint64_t)year * 100 + (unsigned)month) * 100 + (unsigned)day) * 100 + (unsigned)tm.tm_hour) *
+                            10000 +
+                        (unsigned)tm.tm_min * 100u);
+                assert_int_equal(bil_value_check(&wide, again), exists ? BIL_OK : BIL_E_RANGE);
+                if (!exists)
+                    continue;
+                existing++;
+                assert_int_equal(bil_value_check(&wide, raw), BIL_OK);
+                assert_memory_equal(raw, again, 6);
+                assert_int_equal(bil_value_text(&wide, raw, NULL, shown, sizeof shown), BIL_OK);
+                assert_string_equal(shown, text);
+                assert_int_equal(bil_value_to_cells(&wide, raw, back), BIL_OK);
+                assert_memory_equal(back, cells, sizeof cells);
+                int64_t since = when;
+                bool bcd = year >= 2000 && year < 2100, seconds = since >= 0 && since <= (int64_t)UINT32_MAX;
+                assert_int_equal(bil_value_to_cells(&others[0], raw, back), bcd ? BIL_OK : BIL_E_RANGE);
+                if (bcd) {
+                    unsigned digits[3];
+                    strftime(text, sizeof text, "%y%m %d%H %M00", &as);
+                    assert_int_equal(sscanf(text, "%x %x %x", &digits[0], &digits[1], &digits[2]), 3);
+                    for (int i = 0; i < 3; i++)
+                        assert_int_equal(back[i], digits[i]);
+                    assert_int_equal(bil_value_from_cells(&others[0], back, again), BIL_OK);
+                    assert_memory_equal(raw, again, 6);
+                }
+                assert_int_equal(bil_value_to_cells(&others[1], raw, back), seconds ? BIL_OK : BIL_E_RANGE);
+                if (seconds) {
+                    assert_int_equal((time_t)((uint32_t)back[0] << 16 | back[1]), when);
+                    assert_int_equal(bil_value_from_cells(&others[1], back, again), BIL_OK);
+                    assert_memory_equal(raw, again, 6);
+                }
+            }
+    if (all)
+        assert_int_equal(existing, 403 * 365 + 97); /* leap years: 2000 is one, 1900, 2100, 2200 and 2300 aren't */
+    static const uint16_t no_digits[][3] = {{0x26a1, 0x3017, 0x3540}, {0xa611, 0x3017, 0x3540},
+                                            {0x2611, 0x3024, 0x3540}, {0x2611, 0x3017, 0x6040},
+                                            {0x2611, 0x3017, 0x3560}, {0x2602, 0x3017, 0x3540}};
+    for (size_t i = 0; i < sizeof no_digits / sizeof no_digits[0]; i++) {
+        uint8_t raw[6];
+        assert_int_equal(bil_value_from_cells(&others[0], no_digits[i], raw), BIL_E_ENCODING);
+    }
+    static const char *const wrong[] = {"2026-11-30", "2026-11-30 17:35", "2026-11-30T17:35:40", "2026-11-3x 17:35:40",
+                                        "2026-11-30 17:35:400"};
+    for (size_t i = 0; i < sizeof wrong / sizeof wrong[0]; i++) {
+        uint8_t raw[6];
+        assert_int_equal(bil_value_parse(&wide, wrong[i], strlen(wrong[i]), NULL, raw), BIL_E_SYNTAX);
+    }
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
+        cmocka_unit_test(times),
         cmocka_unit_test(parts_hold_what_they_take),
         cmocka_unit_test(forms_of_one_cell),
         cmocka_unit_test(numbers_of_8_and_16_bits_all),
         cmocka_unit_test(numbers_of_32_and_64_bits_at_random),
         cmocka_unit_test(floats_keep_their_bits),
+        cmocka_unit_test(scaled_floats_have_their_point_elsewhere),
         cmocka_unit_test(choices_and_bits_all),
         cmocka_unit_test(texts),
         cmocka_unit_test(wrong_texts_are_refused),

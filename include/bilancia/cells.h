@@ -118,6 +118,15 @@ extern const bil_form bil_form_wide;
 extern const bil_form bil_form_part;
 extern const bil_form bil_form_odd;
 
+/* Of the type time; a date that doesn't exist is no value.
+ *
+ *   time_bcd      twelve decimal digits in three cells: year and month, day and hour, minute and second; 2000 to 2099
+ *   time_wide     six cells: year, month, day, hour, minute, second
+ *   time_seconds  a number of 32 bits: seconds since the beginning of 1970; to 2106 */
+extern const bil_form bil_form_time_bcd;
+extern const bil_form bil_form_time_wide;
+extern const bil_form bil_form_time_seconds;
+
 /* Number of cells that the value takes: as many as its bytes need, or as its form says. */
 size_t bil_value_cells(const bil_format *format);
 

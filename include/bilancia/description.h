@@ -18,12 +18,13 @@ extern "C" {
 #endif
 
 /* Limits of a description, and the mark for "none" among indices. */
-#define BIL_TABLE_VERSION 5 /* of the structs below: a table that was made for another one doesn't compile */
+#define BIL_TABLE_VERSION 6 /* of the structs below: a table that was made for another one doesn't compile */
 #define BIL_ID_MAX 63
 #define BIL_NAME_MAX 48 /* bytes of a plain name */
 #define BIL_UNIT_MAX 15 /* bytes of a unit of measure */
 #define BIL_PARAMS_MAX 20000
 #define BIL_TESTS_MAX 20  /* tests of a person, and warnings to be expected, of each */
+#define BIL_SECRETS_MAX 4 /* passwords and codes that a device is unlocked with */
 #define BIL_LAYOUT_HEX 64 /* characters of a layout digest */
 #define BIL_NONE 0xffffu  /* no parameter */
 
@@ -127,7 +128,7 @@ bool bil_only_some_units(const bil_only *only, const struct bil_image *who);
 /* One named value of a device. */
 typedef struct bil_param {
     const char *id, *name, *unit; /* unit: "" where there is none */
-    bil_format format;
+    const bil_format *format;     /* may be shared by those that are alike */
     bil_at at;
     uint16_t raw_at; /* where its raw value lies in an image */
     uint8_t space;   /* index in the description's spaces */
@@ -308,6 +309,10 @@ typedef struct bil_description {
     uint8_t unit_same_count, unit_grows_count;
     const char *const *no_serial; /* what stands there where no serial number was ever given */
     uint8_t no_serial_count;
+    /* what is put in by BIL_STEP_SECRET: slots 1 to secret_count, at most BIL_SECRETS_MAX, by the names under which a
+     * person is asked for them */
+    const char *const *secrets;
+    uint8_t secret_count;
     /* what only a restart does: a counter of starts, a time since the last one (indices, or BIL_NONE); a hold that is
      * gone; and after an order that was acknowledged, an absence of at least so long (0: that tells nothing) */
     uint16_t starts, uptime;

@@ -187,7 +187,7 @@ typedef struct bil_job_config {
     uint64_t restart_ms; /* on the clock of the results: when it comes (AT), or until when it waits (IDLE) */
     uint32_t unit;       /* BIL_UNIT by which the link reaches the device; 0: the link has none */
     bool numbered;       /* an earlier write that broke off knew the unit number to be that of the device's own value */
-    bool has_password;   /* secret slot 1 can be filled */
+    bool has_password;   /* secret slot 1 can be filled, and others that the model has */
     bool
         held_before; /* an earlier write of this tool that broke off left the device held; it had found it in `found` */
     bool goes_back;  /* to what was there before: what the device refuses is a named exception, the rest goes on */

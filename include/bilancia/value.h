@@ -35,7 +35,7 @@ extern "C" {
     X(F32, "f32", 4) X(F64, "f64", 8) \
     X(CHOICE8, "choice8", 1) X(CHOICE16, "choice16", 2) \
     X(BITS8, "bits8", 1) X(BITS16, "bits16", 2) X(BITS32, "bits32", 4) \
-    X(IP4, "ip4", 4) X(MAC, "mac", 6) \
+    X(IP4, "ip4", 4) X(MAC, "mac", 6) X(TIME, "time", 6) \
     X(TEXT, "text", 0)
 /* clang-format on */
 
@@ -79,7 +79,8 @@ typedef struct bil_format {
     uint8_t width;    /* and how many bits; 0: it has its cells for itself */
     bool limited;     /* low and high count; always where the form has less room than the type */
     uint16_t choice_count;
-    int32_t mul, offset; /* 1 and 0 unless the description scales; always 1 and 0 for 64 bit types */
+    int32_t mul, offset; /* 1 and 0 unless the description scales; always 1 and 0 for whole numbers of 64 bits; of a
+                          * float a power of ten and 0 */
     uint32_t round_to;   /* raw units; 0: the device keeps every value */
     uint32_t tolerance;  /* values as near as this count as equal in a compare: raw units; of an f32 a share of the
                           * larger  magnitude, in 1/100000; see bil_value_near */
@@ -101,16 +102,26 @@ typedef struct bil_form {
     int (*to_cells)(const bil_format *format, const uint8_t *raw, uint16_t *cells);
     int (*text)(const bil_format *format, const uint8_t *raw, char *out, size_t size);     /* as bil_value_text */
     int (*parse)(const bil_format *format, const char *text, size_t length, uint8_t *raw); /* as bil_value_parse */
+    bool (*holds)(const bil_format *format, const uint8_t *raw); /* is there such a value? for bil_value_check */
 } bil_form;
 
 /* Of the types ip4 and mac, which always have it: 192.0.2.7, 02:00:5e:10:00:ff. */
 extern const bil_form bil_form_address;
 
-/* Text of floats, supplied by whoever can format them exactly: the shortest text that reads back to the
- * same bits, in the number grammar of RFC 8259; BIL_E_NO_TEXT for infinities and NaN. */
+/* A date and time of day as a device's clock shows it, of no zone: the raw value is the number of the digits
+ * YYYYMMDDhhmmss; as text 2026-11-30 17:35:40. Only dates that exist from the year 1000 on (Gregorian calendar, as in
+ * ISO 8601, without leap seconds) are such a value. */
+/* Functions `text`, `parse` and `holds` of the forms that such a value has, see cells.h. */
+int bil_time_text(const bil_format *format, const uint8_t *raw, char *out, size_t size);
+int bil_time_parse(const bil_format *format, const char *text, size_t length, uint8_t *raw);
+bool bil_time_exists(const bil_format *format, const uint8_t *raw);
+
+/* Text of floats, supplied by whoever can format them exactly: the shortest text that reads back to the same bits, in
+ * the number grammar of RFC 8259; BIL_E_NO_TEXT for infinities and NaN. One that is scaled is shown with its decimal
+ * point elsewhere: mul is a power of ten, and so much and `decimals` move it to and fro. */
 typedef struct bil_float_ops {
-    int (*text)(bil_type type, const uint8_t *raw, char *out, size_t size);
-    int (*parse)(bil_type type, const char *text, size_t length, uint8_t *raw);
+    int (*text)(const bil_format *format, const uint8_t *raw, char *out, size_t size);
+    int (*parse)(const bil_format *format, const char *text, size_t length, uint8_t *raw);
 } bil_float_ops;
 
 /* A number that sorts as the values do, for every type but text (gives 0). For unsigned types it is the

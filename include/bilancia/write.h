@@ -112,8 +112,10 @@ typedef struct bil_write_wish {
     bil_write_answer (*ask)(void *ctx, const bil_writing *w, bil_write_question question, const char *text);
     /* The password of the device, ended by a NUL, at most `size` bytes with it: first (`may_ask` false) one that is at
      * hand already; where there was none and one is wanted, what a person may be asked for, once all checks have passed
-     * and the plan was agreed to. False: none. */
-    bool (*password)(void *ctx, bool may_ask, char *out, size_t size);
+     * and the plan was agreed to. `which`: "" for the first one, before it is known what the model calls it; else its
+     * name in the description. A model with several is asked for all of them then, in their order, each first with
+     * `may_ask` false. False: none. */
+    bool (*password)(void *ctx, const char *which, bool may_ask, char *out, size_t size);
     /* All that is planned is known. */
     void (*preview)(void *ctx, const bil_writing *w);
     /* An event of the job; `index` of the parameter that it is about, or BIL_NONE. */

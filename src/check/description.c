@@ -50,7 +50,8 @@ static void want_params(checking *c, const uint16_t *list, size_t count)
 /* A parameter whose raw value is a number of up to 32 bits. */
 static void want_number(checking *c, uint16_t index)
 {
-    want(c, index < c->d->count && c->d->params[index].format.type != BIL_TEXT && c->d->params[index].format.size <= 4);
+    want(c,
+         index < c->d->count && c->d->params[index].format->type != BIL_TEXT && c->d->params[index].format->size <= 4);
 }
 
 static void want_number_or_none(checking *c, uint16_t index)
@@ -76,12 +77,16 @@ static bool id_is_good(const char *id)
 static void check_format(checking *c, const bil_format *format, bool cells)
 {
     size_t size = bil_type_size((bil_type)format->type);
+    bool is_float = bil_type_is_float((bil_type)format->type);
     want(c, format->type < BIL_TYPE_COUNT && format->size > 0 && format->size <= BIL_TEXT_MAX);
     want(c, size == 0 || size == format->size);
-    want(c, format->decimals <= 18 && format->mul != 0 && (size < 8 || (format->mul == 1 && format->offset == 0)));
+    want(c, format->decimals <= 18 && format->mul != 0 &&
+                (size < 8 || is_float || (format->mul == 1 && format->offset == 0)));
+    want(c, !is_float || format->offset == 0);
     want(c, format->choices || format->choice_count == 0);
     bool address = format->type == BIL_IP4 || format->type == BIL_MAC;
     want(c, !address || format->form == &bil_form_address);
+    want(c, format->type != BIL_TIME || !cells || (format->form && format->form->text == bil_time_text));
     want(c, format->form ? !format->form->from_cells == !format->form->to_cells
                          : !cells || (format->size == 1 && format->type != BIL_TEXT) || format->size % 2 == 0);
     want(c, format->bit + format->width <= 16 &&
@@ -99,7 +104,9 @@ static void check_param(checking *c, const bil_param *p)
     want(c, c->where == 0 || !c->good || strcmp(p[-1].id, p->id) < 0);
     want_text(c, p->name, BIL_NAME_MAX);
     want_text(c, p->unit, BIL_UNIT_MAX);
-    check_format(c, &p->format, c->good && !d->spaces[p->space].keys && d->spaces[p->space].table != BIL_OBJECTS);
+    want(c, p->format != NULL);
+    if (c->good)
+        check_format(c, p->format, c->good && !d->spaces[p->space].keys && d->spaces[p->space].table != BIL_OBJECTS);
     want_params(c, p->resets, p->reset_count);
     if (p->only) {
         want(c, p->only->holds != NULL);
@@ -110,22 +117,22 @@ static void check_param(checking *c, const bil_param *p)
         return;
     const bil_space *space = &d->spaces[p->space];
     if (space->bits)
-        want(c, p->format.type == BIL_BOOL && space->reach);
+        want(c, p->format->type == BIL_BOOL && space->reach);
     want(c, p->way == BIL_WAY_TOGETHER || (!space->keys && p->cells == 1));
-    want(c, p->way <= BIL_WAY_MASKED && (p->way < BIL_WAY_MASKED || (p->format.width && !space->bits)));
+    want(c, p->way <= BIL_WAY_MASKED && (p->way < BIL_WAY_MASKED || (p->format->width && !space->bits)));
     bool neighbours = space->reading == BIL_SHARE_NEIGHBOURS;
     if (neighbours)
-        want(c, p->cells == (space->bits ? 1 : bil_value_cells(&p->format)) && p->cells <= space->read_most &&
+        want(c, p->cells == (space->bits ? 1 : bil_value_cells(p->format)) && p->cells <= space->read_most &&
                     (!(p->flags & BIL_WRITABLE) || p->cells <= space->write_most) &&
                     p->at.number + p->cells - 1 <= UINT16_MAX);
     else if (space->keys)
         want_text(c, p->at.key, KEY);
     else
-        want(c, p->at.number <= UINT16_MAX && p->cells == bil_value_cells(&p->format) &&
+        want(c, p->at.number <= UINT16_MAX && p->cells == bil_value_cells(p->format) &&
                     (!space->mailbox || (space->mailbox->value + p->cells - 1 <= UINT16_MAX &&
                                          p->cells + space->mailbox->echo <= space->read_most &&
                                          (!(p->flags & BIL_WRITABLE) || p->cells <= space->write_most))));
-    want(c, !p->format.width || !neighbours || space->reach);
+    want(c, !p->format->width || !neighbours || space->reach);
 }
 
 /* Raw values lie behind each other in an image, and fill it. */
@@ -137,7 +144,7 @@ static void check_params(checking *c)
         c->where = i;
         check_param(c, &d->params[i]);
         want(c, d->params[i].raw_at == sum);
-        sum += d->params[i].format.size;
+        sum += c->good ? d->params[i].format->size : 0u;
     }
     want(c, sum == d->raw_size);
 }
@@ -147,10 +154,10 @@ static bool comes_before(const bil_description *d, const bil_param *a, const bil
     if (a->space != b->space)
         return a->space < b->space;
     bool neighbours = d->spaces[a->space].reading == BIL_SHARE_NEIGHBOURS;
-    if (neighbours && a->at.number == b->at.number && a->format.width && b->format.width)
+    if (neighbours && a->at.number == b->at.number && a->format->width && b->format->width)
         return (a->way == b->way || !(a->flags & b->flags & BIL_WRITABLE)) &&
-               !((a->format.order ^ b->format.order) & BIL_LOW_BYTE_FIRST) &&
-               a->format.bit + a->format.width <= b->format.bit;
+               !((a->format->order ^ b->format->order) & BIL_LOW_BYTE_FIRST) &&
+               a->format->bit + a->format->width <= b->format->bit;
     if (neighbours)
         return a->at.number + a->cells <= b->at.number;
     return d->spaces[a->space].keys ? strcmp(a->id, b->id) < 0 : a->at.number < b->at.number;
@@ -202,7 +209,7 @@ static void check_step(checking *c, const bil_proc_step *step)
         want_params(c, &step->param, 1);
         if (c->good && step->from)
             want(c, step->from <= c->d->count &&
-                        c->d->params[step->from - 1].format.size == c->d->params[step->param].format.size);
+                        c->d->params[step->from - 1].format->size == c->d->params[step->param].format->size);
         else if (!step->raw)
             want_number(c, step->param);
         break;
@@ -210,7 +217,7 @@ static void check_step(checking *c, const bil_proc_step *step)
         want_number(c, step->param);
         break;
     case BIL_STEP_SECRET:
-        want(c, step->param < c->d->count);
+        want(c, step->param < c->d->count && step->value >= 1 && step->value <= c->d->secret_count);
         break;
     case BIL_STEP_PERSON:
         want(c, step->text != NULL);
@@ -243,7 +250,7 @@ static void check_rules(checking *c)
         want(c, r->kind <= BIL_RULE_REQUIRED && (pair ? r->count == 2 : r->count >= 2) && r->why);
         want_params(c, r->params, r->count);
         for (uint16_t k = 0; c->good && k < r->count; k++)
-            want(c, !pair || d->params[r->params[k]].format.size <= 4);
+            want(c, !pair || d->params[r->params[k]].format->size <= 4);
     }
 }
 
@@ -288,6 +295,8 @@ static void check_texts(checking *c)
     want_texts(c, d->firmwares, d->firmware_count, BIL_VALUE_TEXT - 1);
     want_texts(c, d->hardwares, d->hardware_count, BIL_VALUE_TEXT - 1);
     want_texts(c, d->no_serial, d->no_serial_count, BIL_VALUE_TEXT - 1);
+    want_texts(c, d->secrets, d->secret_count, BIL_VALUE_TEXT - 1);
+    want(c, d->secret_count <= BIL_SECRETS_MAX);
     want(c, d->expect_count <= BIL_TESTS_MAX && d->test_count <= BIL_TESTS_MAX);
     want_reminders(c, d->expect, d->expect_count);
     want_reminders(c, d->by_hand, d->by_hand_count);

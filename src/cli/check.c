@@ -100,8 +100,9 @@ static int check_description(const char *path, const char *address)
         return code;
     }
     const bil_description *d = bil_host_description(own.host, 0);
-    say("%s✓ sound%s  %s: %s %s, revision %u, %u parameters, %u rules, %u procedures\n", good(), plain(), path,
-        d->vendor, d->model, d->revision, d->count, d->rule_count, d->procedure_count);
+    say("%s✓ sound%s  %s: %s %s, revision %u, %u parameter%s, %u rule%s, %u procedure%s\n", good(), plain(), path,
+        d->vendor, d->model, d->revision, d->count, plural(d->count), d->rule_count, plural(d->rule_count),
+        d->procedure_count, plural(d->procedure_count));
     char digest[65], doubt[300];
     if (bil_host_digest(own.host, d, digest) == BIL_OK)
         say("  digest %s\n", digest);

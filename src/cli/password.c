@@ -7,6 +7,7 @@
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
+#include <strings.h>
 #include <termios.h>
 #include <unistd.h>
 
@@ -61,6 +62,53 @@ bool password_from_environment(const char *name, char *out, size_t size)
         unsetenv(name);
     }
     return fits;
+}
+
+void passwords_from_environment(const char *begin, char **kept, size_t most)
+{
+    size_t length = strlen(begin), count = 0;
+    for (char **at = environ; at && *at;) {
+        char *rest = *at + length, *value = strchr(*at, '=');
+        if (strncmp(*at, begin, length) != 0 || !value || value < rest) {
+            at++;
+            continue;
+        }
+        if (count < most)
+            kept[count++] = strdup(rest);
+        char name[64];
+        snprintf(name, sizeof name, "%.*s", (int)(value - *at), *at);
+        explicit_bzero(value + 1, strlen(value + 1));
+        if (unsetenv(name) != 0 || *at == rest - length)
+            at++; /* it stays there, without its value */
+    }
+}
+
+bool password_kept(char **kept, size_t count, const char *name, char *out, size_t size)
+{
+    size_t length = strlen(name);
+    for (size_t i = 0; i < count; i++) {
+        char *one = kept[i];
+        if (!one || strncasecmp(one, name, length) != 0 || one[length] != '=')
+            continue;
+        bool fits = one[length + 1] && strlen(one + length + 1) < size;
+        if (fits)
+            strcpy(out, one + length + 1);
+        explicit_bzero(one, strlen(one));
+        free(one);
+        kept[i] = NULL;
+        return fits;
+    }
+    return false;
+}
+
+void passwords_forget(char **kept, size_t count)
+{
+    for (size_t i = 0; i < count; i++) {
+        if (kept[i])
+            explicit_bzero(kept[i], strlen(kept[i]));
+        free(kept[i]);
+        kept[i] = NULL;
+    }
 }
 
 bool password_from_prompt(const char *question, char *out, size_t size)

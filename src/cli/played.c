@@ -72,11 +72,21 @@ static uint64_t dice(uint64_t below)
     return below ? roll % below : roll;
 }
 
+/* A date that exists. */
+static void some_time(const bil_format *f, uint8_t *raw, unsigned day)
+{
+    bil_value_put_number(raw, f->size, UINT64_C(20260101000000) + day * UINT64_C(1000000));
+}
+
 /* Any value that the description allows. */
 static void roll(const bil_format *f, uint8_t raw[BIL_TEXT_MAX])
 {
     bool number = f->type != BIL_TEXT && !bil_type_is_float((bil_type)f->type);
     memset(raw, 0, BIL_TEXT_MAX);
+    if (f->type == BIL_TIME) {
+        some_time(f, raw, (unsigned)dice(28));
+        return;
+    }
     if (f->type == BIL_TEXT) {
         snprintf((char *)raw, f->size, "%c%u", 'a' + (int)dice(26), (unsigned)dice(100));
         return;
@@ -98,7 +108,9 @@ static void least(const bil_format *f, uint8_t raw[BIL_TEXT_MAX])
     bool limited = f->limited && !bil_type_is_float((bil_type)f->type) && (f->low > zero || f->high < zero);
     uint64_t value = limited ? f->low : 0;
     memset(raw, 0, BIL_TEXT_MAX);
-    if (f->type == BIL_TEXT)
+    if (f->type == BIL_TIME)
+        some_time(f, raw, 0);
+    if (f->type == BIL_TEXT || f->type == BIL_TIME)
         return;
     if (limited)
         value ^= zero;
@@ -116,7 +128,7 @@ static uint8_t role_of(const bil_param *p)
     if (p->cls == BIL_CLASS_SECRET || !(p->flags & BIL_READABLE))
         return SIM_SECRET;
     if (p->cls == BIL_CLASS_LIVE)
-        return p->format.type == BIL_TEXT ? SIM_IDENTITY : SIM_LIVE; /* a text that stays */
+        return p->format->type == BIL_TEXT ? SIM_IDENTITY : SIM_LIVE; /* a text that stays */
     if (p->cls == BIL_CLASS_UNIT || !(p->flags & BIL_WRITABLE))
         return SIM_IDENTITY;
     return p->cls == BIL_CLASS_CALIBRATION ? SIM_CALIBRATION : SIM_SETTING;
@@ -142,26 +154,34 @@ static const char *identity_of(const bil_description *d, uint16_t index)
                                             [BIL_ID_SERIAL] = "PLAYED-1",
                                             [BIL_ID_NAME] = "played"};
     for (int i = 0; i < BIL_ID_COUNT; i++)
-        if (d->identity[i] == index && d->params[index].format.type == BIL_TEXT)
-            return says[i];
+        if (d->identity[i] == index)
+            return i == BIL_ID_SERIAL && d->params[index].format->type != BIL_TEXT ? "1" : says[i];
     return NULL;
+}
+
+static bool take_said(const bil_format *f, const char *says, uint8_t *raw)
+{
+    size_t length = strlen(says);
+    if (f->type != BIL_TEXT)
+        return bil_value_parse(f, says, length, NULL, raw) == BIL_OK;
+    memcpy(raw, says, length < f->size ? length : f->size);
+    return true;
 }
 
 /* What it shows of itself, else what it is delivered with, else the least that it can be. */
 static void put_value(const played_model *p, const bil_description *d, uint16_t index, bool random, uint8_t *values)
 {
     const bil_param *param = &d->params[index];
-    const bil_format *f = &param->format;
+    const bil_format *f = param->format;
     const char *says = identity_of(d, index);
     uint8_t raw[BIL_TEXT_MAX] = {0};
     bool known = d->factory && d->factory_known[index];
-    if (says && !known)
-        memcpy(raw, says, strlen(says) < f->size ? strlen(says) : f->size);
-    else if (random && p->entries[index].role == SIM_SETTING && index != d->link_unit)
+    bool told = says && !known && take_said(f, says, raw);
+    if (!told && random && p->entries[index].role == SIM_SETTING && index != d->link_unit)
         roll(f, raw);
-    else if (known)
+    else if (!told && known)
         memcpy(raw, d->factory + param->raw_at, f->size);
-    else
+    else if (!told)
         least(f, raw);
     if (index == d->link_unit && !known)
         raw[f->size - 1] = 1;
@@ -181,19 +201,19 @@ static void put_texts(const bil_description *d, const uint8_t *values, char (*te
             const bil_param *one = &d->params[d->by_place[next]];
             if (one->space != first->space || one->at.number != first->at.number)
                 break;
-            if (has_form(&one->format))
-                bil_value_to_cells(&one->format, values + one->raw_at, cells);
+            if (has_form(one->format))
+                bil_value_to_cells(one->format, values + one->raw_at, cells);
         }
         char hex[PLAYED_VALUE];
         size_t used = 0;
-        for (size_t i = 0; i < bil_value_cells(&first->format) && used + 6 < sizeof hex; i++)
+        for (size_t i = 0; i < bil_value_cells(first->format) && used + 6 < sizeof hex; i++)
             used += (size_t)snprintf(hex + used, sizeof hex - used, i ? " %04x" : "%04x", cells[i]);
         for (uint16_t i = k; i < next; i++) {
             const bil_param *one = &d->params[d->by_place[i]];
-            if (has_form(&one->format))
+            if (has_form(one->format))
                 memcpy(texts[d->by_place[i]], hex, sizeof hex);
             else
-                text_of(&one->format, values + one->raw_at, texts[d->by_place[i]]);
+                text_of(one->format, values + one->raw_at, texts[d->by_place[i]]);
         }
     }
 }
@@ -205,19 +225,17 @@ static bool add_entry(played_model *p, const bil_description *d, uint16_t index,
     sim_entry *e = &p->entries[index];
     snprintf(e->name, sizeof e->name, "%s", param->id);
     e->space = param->space;
-    e->address = (uint16_t)(param->at.number * (e->space == SIM_OBJECTS ? SIM_OBJECT : 1));
-    e->kind = kind_of(&param->format, p->kinds[index]);
+    uint32_t stride = e->space == SIM_OBJECTS       ? SIM_OBJECT
+                      : d->spaces[e->space].mailbox ? p->doors[e->space - SIM_DOORS].stride
+                                                    : 1;
+    e->address = (uint16_t)(param->at.number * stride);
+    e->kind = kind_of(param->format, p->kinds[index]);
     e->role = role_of(param);
-    e->decimals = is_scaled(&param->format) ? 0 : param->format.decimals;
+    e->decimals = is_scaled(param->format) ? 0 : param->format->decimals;
     e->held = param->flags & BIL_NEEDS_HOLD;
-    put_limits(e, &param->format);
+    put_limits(e, param->format);
     e->factory = p->texts[index];
-    if (d->spaces[param->space].unit || d->spaces[param->space].mailbox) {
-        snprintf(why, size, "%s lies %s, which a played unit doesn't have", param->id,
-                 d->spaces[param->space].mailbox ? "in a mailbox" : "at another unit number");
-        return false;
-    }
-    if (param->space < SIM_SPACES && param->cells && sim_played_place(p, e, pages))
+    if (param->cells && param->at.number * stride < 65536 && sim_played_place(p, e, pages))
         return true;
     snprintf(why, size, "%s lies where a simulated unit has no room: it has %d times %d cells of each kind", param->id,
              SIM_CELLS / SIM_PAGE, SIM_PAGE);
@@ -322,7 +340,7 @@ static void add_behaviour(played_model *p, const bil_description *d)
 static void put_orders_of_cells(played_model *p, const bil_description *d)
 {
     for (uint16_t i = 0; i < d->count; i++) {
-        const bil_format *f = &d->params[i].format;
+        const bil_format *f = d->params[i].format;
         if (f->type == BIL_TEXT && d->params[i].space != SIM_OBJECTS)
             p->model.text_low_byte_first = f->order & BIL_LOW_BYTE_FIRST;
         else if (d->params[i].cells > 1)
@@ -336,16 +354,43 @@ static void put_orders_of_cells(played_model *p, const bil_description *d)
     }
 }
 
+/* Spaces of other unit numbers, and mailboxes. */
+static bool put_doors(played_model *p, const bil_description *d, char *why, size_t size)
+{
+    p->model.single = true;
+    for (uint16_t i = 0; i < d->count; i++)
+        if (d->params[i].flags & BIL_WRITABLE && d->params[i].way == BIL_WAY_TOGETHER)
+            p->model.single = false;
+    for (uint16_t i = SIM_DOORS; i < d->space_count; i++) {
+        const bil_space *space = &d->spaces[i];
+        if (i == SIM_SPACES) {
+            snprintf(why, size, "a played unit has at most %d mailboxes and unit numbers beside its own",
+                     SIM_SPACES - SIM_DOORS);
+            return false;
+        }
+        sim_door *door = &p->doors[p->model.door_count++];
+        *door = (sim_door){.number = space->unit, .table = space->table, .stride = 1};
+        if (space->mailbox) {
+            door->index = space->mailbox->index;
+            door->value = space->mailbox->value;
+        }
+        for (uint16_t k = 0; k < d->count; k++)
+            if (d->params[k].space == i && d->params[k].cells > door->stride)
+                door->stride = d->params[k].cells;
+    }
+    return true;
+}
+
 /* The values of an image beside those as delivered, as texts of the entries. */
 static void take(played_model *p, const bil_image *as, uint8_t *values)
 {
     const bil_description *d = as->description;
     for (uint16_t i = 0; i < d->count; i++)
         if (as->state[i] == BIL_PRESENT && p->entries[i].role != SIM_COMMAND)
-            memcpy(values + d->params[i].raw_at, bil_image_raw(as, i), d->params[i].format.size);
+            memcpy(values + d->params[i].raw_at, bil_image_raw(as, i), d->params[i].format->size);
     put_texts(d, values, p->set_up);
     for (uint16_t i = 0; i < d->count; i++)
-        if (p->entries[i].role != SIM_COMMAND && (as->state[i] == BIL_PRESENT || has_form(&d->params[i].format)))
+        if (p->entries[i].role != SIM_COMMAND && (as->state[i] == BIL_PRESENT || has_form(d->params[i].format)))
             p->entries[i].plant = p->set_up[i];
 }
 
@@ -365,6 +410,7 @@ played_model *played_of(const bil_description *d, const bil_image *as, bool rand
     p->count = d->count;
     put_orders_of_cells(p, d);
     srand((unsigned)time(NULL));
+    good = put_doors(p, d, why, size);
     for (uint16_t i = 0; i < d->count && good; i++)
         good = add_entry(p, d, d->by_place[i], pages, why, size);
     if (!good) {
@@ -376,6 +422,8 @@ played_model *played_of(const bil_description *d, const bil_image *as, bool rand
         put_value(p, d, i, random, values);
     put_texts(d, values, p->texts);
     add_gaps(p, d, pages);
+    p->model.entries = p->entries;
+    p->model.count = p->count;
     add_behaviour(p, d);
     if (d->identity[BIL_ID_SERIAL] != BIL_NONE)
         p->model.serial = p->entries[d->identity[BIL_ID_SERIAL]].name;

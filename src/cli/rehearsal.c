@@ -34,15 +34,14 @@ static bool dress(stage *s, const sim_model *model, const bil_image *image, cons
     sim_start(&s->unit, model, true, NULL, NULL);
     for (uint16_t i = 0; i < d->count; i++) {
         const bil_param *param = &d->params[i];
-        uint16_t cells[BIL_TEXT_MAX / 2 + 1];
         if (image->state[i] != BIL_PRESENT)
             continue;
-        bil_value_to_cells(&param->format, bil_image_raw(image, i), cells);
-        if (!sim_own(&s->unit, (uint8_t)param->space, (uint16_t)param->at.number, param->cells, cells))
-            return false;
+        uint16_t *cells = sim_own(&s->unit, param->space, (uint16_t)param->at.number, param->cells);
+        if (!cells || bil_value_to_cells(param->format, bil_image_raw(image, i), cells) != BIL_OK)
+            return false; /* of a cell that several share, the rest stays */
     }
     if (password[0])
-        sim_put(&s->unit, "access.password", password);
+        sim_put_secret(&s->unit, password);
     sim_store(&s->unit);
     return true;
 }

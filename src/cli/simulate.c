@@ -13,6 +13,8 @@
 #include "sim/entry.h"
 #include "sim/server.h"
 
+enum { LINE_MOST = 247 }; /* unit numbers of a line */
+
 static volatile int stop;
 
 static void on_signal(int number)
@@ -109,7 +111,7 @@ static int serve(const chosen *which, int port, const char *control, int factor,
     sim_store(unit);
     char password[PASSWORD_MAX];
     if (password_from_environment("BILANCIA_SIMULATED_PASSWORD", password, sizeof password)) {
-        sim_put(unit, "access.password", password);
+        sim_put_secret(unit, password);
         sim_store(unit);
         explicit_bzero(password, sizeof password);
     }
@@ -123,8 +125,8 @@ static int serve(const chosen *which, int port, const char *control, int factor,
     struct sigaction action = {.sa_handler = on_signal};
     sigaction(SIGTERM, &action, NULL);
     sigaction(SIGINT, &action, NULL);
-    say("%s at modbus+tcp://127.0.0.1:%d/1%s%s\n", model->name, server.port, control ? ", control channel " : "",
-        control ? control : "");
+    say("%s at modbus+tcp://127.0.0.1:%d/%u%s%s\n", model->name, server.port,
+        sim_has_numbers(unit) ? unit->answers_at : 1u, control ? ", control channel " : "", control ? control : "");
     fflush(stdout);
     sim_server_run(&server, &stop);
     sim_server_close(&server);
@@ -150,23 +152,28 @@ static int serve_crowd(const chosen *which, crowd *c, const identity *who)
 {
     const sim_model *model = which->model;
     char why[300];
+    unsigned numbers = sim_numbers_of(model);
+    if (c->line && c->count > (numbers ? LINE_MOST / numbers : 1u))
+        return say_error("", BIL_E_CALL, "a line has 247 unit numbers, and a unit of this model takes more than one");
     c->units = need(c->count, sizeof *c->units);
     for (size_t i = 0; i < c->count; i++) {
         char serial[16], unit_name[16];
         char number[8];
-        snprintf(number, sizeof number, "%u", (unsigned)(i + 1));
+        unsigned at = (unsigned)i * numbers + 1;
+        snprintf(number, sizeof number, "%u", at);
         if (!nth(who->serial, i, serial, sizeof serial))
             snprintf(serial, sizeof serial, "%u", (unsigned)(700000 + i));
         if (!nth(who->name, i, unit_name, sizeof unit_name))
             snprintf(unit_name, sizeof unit_name, "unit-%u", (unsigned)(i + 1));
         c->units[i] = need(1, sizeof *c->units[i]);
-        sim_start(c->units[i], model, who->delivered, serial, unit_name);
+        sim_start(c->units[i], model, who->delivered, serial, model->called ? unit_name : NULL);
         c->units[i]->lasting = which->lasting;
-        if (c->line && model->address) { /* each answers at its own number */
+        if (c->line && model->address) {
             sim_put(c->units[i], model->address, number);
             sim_store(c->units[i]);
-            c->units[i]->answers_at = (uint8_t)(i + 1);
         }
+        if (c->line)
+            c->units[i]->answers_at = (uint8_t)at; /* each has its own number */
     }
     int code = EXIT_DONE;
     struct sigaction action = {.sa_handler = on_signal};
@@ -177,9 +184,10 @@ static int serve_crowd(const chosen *which, crowd *c, const identity *who)
     } else {
         for (size_t i = 0; i < c->count; i++)
             if (c->line)
-                say("modbus+rtu:%s?unit=%zu&speed=%u\n", c->path, i + 1, c->speed);
+                say("modbus+rtu:%s?unit=%u&speed=%u\n", c->path, c->units[i]->answers_at, c->speed);
             else
-                say("modbus+tcp://127.0.0.1:%d/1\n", c->ports[i]);
+                say("modbus+tcp://127.0.0.1:%d/%u\n", c->ports[i],
+                    sim_has_numbers(c->units[i]) ? c->units[i]->answers_at : 1u);
         fflush(stdout);
         crowd_run(c, &stop);
         if (c->line)
@@ -250,7 +258,7 @@ static int run(const command *self, int argc, const char **argv)
                   .reply_ms = (unsigned)reply_ms,
                   .first_port = port,
                   .control = control};
-    if (count < 0 || many.count > (line ? 247 : CROWD_UNITS) || speed < 1200 || speed > 115200 || reply_ms < 0 ||
+    if (count < 0 || many.count > (line ? LINE_MOST : CROWD_UNITS) || speed < 1200 || speed > 115200 || reply_ms < 0 ||
         reply_ms > 10000)
         return call_end(&c, say_error("", BIL_E_CALL, "1 to 2000 units (247 on a line), 1200 to 115200 bits a second"));
     if ((line || count) && (factor != 1 || firmware))
@@ -277,6 +285,7 @@ const command command_simulate = {
     "TIMES,\n"
     "  refused N, hand N NAME VALUE (N: requests from now), refuse NAME, clamp NAME VALUE, contest NAME NAME, counts,\n"
     "  other-unit SERIAL, no-return, other-address NUMBER, deaf NAME, mute NAME, slow NAME, ignores NAME\n"
-    "The password of a simulated drive is mill-30, or what BILANCIA_SIMULATED_PASSWORD says.\n",
+    "The password of a simulated drive is mill-30, the code of a station 2604, or what BILANCIA_SIMULATED_PASSWORD "
+    "says.\n",
     run,
     710};

@@ -35,17 +35,24 @@ static bil_write_answer ask(void *ctx, const bil_writing *w, bil_write_question 
     return ask_at_terminal(words) ? BIL_ANSWER_YES : BIL_ANSWER_NO;
 }
 
-static bool password(void *ctx, bool may_ask, char *out, size_t size)
+/* The first one has no name yet when it is asked for what is at hand. */
+static bool password(void *ctx, const char *which, bool may_ask, char *out, size_t size)
 {
-    const writing *x = ctx;
+    writing *x = ctx;
+    if (!may_ask && !which[0])
+        passwords_from_environment("BILANCIA_PASSWORD_", x->secrets, BIL_SECRETS_MAX);
     if (!may_ask) {
-        bool has = password_from_environment("BILANCIA_PASSWORD", out, size); /* which takes it out in any case */
+        bool has = which[0] ? password_kept(x->secrets, BIL_SECRETS_MAX, which, out, size)
+                            : password_from_environment("BILANCIA_PASSWORD", out, size); /* and takes it out */
         return x->fd >= 0 ? password_from_fd(x->fd, out, size) : has;
     }
     if (!isatty(STDIN_FILENO))
         return false;
+    char question[100] = "Password of the device: ";
+    if (which[0] && strcmp(which, "password") != 0)
+        snprintf(question, sizeof question, "\"%s\" of the device (a password or code): ", which);
     progress_clear();
-    return password_from_prompt("Password of the device: ", out, size);
+    return password_from_prompt(question, out, size);
 }
 
 static void preview(void *ctx, const bil_writing *w)
@@ -198,6 +205,7 @@ int writing_end(writing *x, int code)
 {
     code = library_end(&x->l, code); /* the options point into the call */
     writing_stage_free(x);
+    passwords_forget(x->secrets, BIL_SECRETS_MAX);
     free(x->reasons);
     free(x);
     return code;

@@ -18,13 +18,20 @@ typedef struct writing {
     /* options, as given */
     char *folder, *why, *restart, *unseen, *groups, *serial;
     char **despite, **without;
+    char *secrets[BIL_SECRETS_MAX]; /* of the environment, beside the first one */
     int yes, json, fd, start_again, prove, trial, calibration;
 } writing;
 
 /* X: a `writing`. */
 #define WRITING_OPTIONS(x)                                                                                             \
     {"yes", 'y', POPT_ARG_NONE, &(x)->yes, 0, "agree beforehand; nothing is asked", NULL},                             \
-        {"password-fd", 0, POPT_ARG_INT, &(x)->fd, 0, "read the password from this file descriptor", "N"},             \
+        {"password-fd",                                                                                                \
+         0,                                                                                                            \
+         POPT_ARG_INT,                                                                                                 \
+         &(x)->fd,                                                                                                     \
+         0,                                                                                                            \
+         "read the password from this file descriptor, of several each from a line",                                   \
+         "N"},                                                                                                         \
         {"folder", 'f', POPT_ARG_STRING, &(x)->folder, 0, "for safety copy and record (the site, or this folder)",     \
          "DIR"},                                                                                                       \
         WHO_OPTION((x)->l.who), {"why", 0, POPT_ARG_STRING, &(x)->why, 0, "a note for the record", "TEXT"},            \

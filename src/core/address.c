@@ -84,4 +84,4 @@ static int address_parse(const bil_format *format, const char *text, size_t leng
     return BIL_OK;
 }
 
-const bil_form bil_form_address = {"address", NULL, NULL, NULL, address_text, address_parse};
+const bil_form bil_form_address = {"address", NULL, NULL, NULL, address_text, address_parse, NULL};

@@ -59,7 +59,7 @@ static bool same_bits(const bil_item *a, const bil_item *b)
 static bool tolerated(const bil_item *a, const bil_item *b, const bil_description *description)
 {
     int32_t index = description ? bil_description_find(description, a->id.text, a->id.length) : -1;
-    const bil_format *format = index < 0 ? NULL : &description->params[index].format;
+    const bil_format *format = index < 0 ? NULL : description->params[index].format;
     if (!format || format->type != a->type || format->size != a->size || a->size != b->size)
         return false;
     uint8_t kept[2][BIL_TEXT_MAX];

@@ -40,7 +40,7 @@ void bil_image_put(bil_image *image, uint16_t index, const uint8_t *raw)
     const bil_param *param = &image->description->params[index];
     image->state[index] = BIL_PRESENT;
     image->cause[index] = BIL_OK;
-    memcpy(image->raw + param->raw_at, raw, param->format.size);
+    memcpy(image->raw + param->raw_at, raw, param->format->size);
 }
 
 void bil_image_fail(bil_image *image, uint16_t index, bil_error cause)
@@ -54,7 +54,7 @@ bool bil_image_same(const bil_image *a, const bil_image *b, uint16_t index)
 {
     require(a && b && index < a->description->count);
     return a->state[index] == BIL_PRESENT && b->state[index] == BIL_PRESENT &&
-           memcmp(bil_image_raw(a, index), bil_image_raw(b, index), a->description->params[index].format.size) == 0;
+           memcmp(bil_image_raw(a, index), bil_image_raw(b, index), a->description->params[index].format->size) == 0;
 }
 
 /* Is it the model that its signs tell of? */
@@ -64,7 +64,7 @@ static bool shows_signs(const bil_image *image)
     for (uint8_t i = 0; i < d->sign_count; i++) {
         uint16_t param = d->signs[i].param;
         if (image->state[param] != BIL_PRESENT ||
-            bil_value_number(bil_image_raw(image, param), d->params[param].format.size) != d->signs[i].value)
+            bil_value_number(bil_image_raw(image, param), d->params[param].format->size) != d->signs[i].value)
             return false;
     }
     return d->sign_count > 0;
@@ -83,7 +83,7 @@ void bil_image_identity(const bil_image *image, bil_identity which, char *out, s
         memcpy(out, d->model, length < size ? length : size);
         out[size - 1] = '\0';
     } else if (index != BIL_NONE && image->state[index] == BIL_PRESENT &&
-               bil_value_text(&d->params[index].format, bil_image_raw(image, index), NULL, out, size) != BIL_OK)
+               bil_value_text(d->params[index].format, bil_image_raw(image, index), NULL, out, size) != BIL_OK)
         out[0] = '\0';
 }
 
@@ -98,8 +98,8 @@ bool bil_image_has_serial(const bil_image *image)
     uint16_t index = d->identity[BIL_ID_SERIAL];
     const uint8_t *raw = bil_image_raw(image, index);
     bool zeros = true, ones = true;
-    for (uint8_t i = 0; i < d->params[index].format.size; i++) {
-        bool blank = raw[i] == ' ' || (raw[i] == 0 && d->params[index].format.type == BIL_TEXT);
+    for (uint8_t i = 0; i < d->params[index].format->size; i++) {
+        bool blank = raw[i] == ' ' || (raw[i] == 0 && d->params[index].format->type == BIL_TEXT);
         zeros = zeros && (blank || raw[i] == 0 || raw[i] == '0' || raw[i] == '-' || raw[i] == '.' || raw[i] == '?');
         ones = ones && (blank || raw[i] == 0xff || raw[i] == 'F' || raw[i] == 'f');
     }

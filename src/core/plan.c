@@ -127,6 +127,6 @@ bil_write_need bil_plan_need(const bil_image *have, const bil_image *want, uint1
     if (bil_image_same(have, want, index))
         return BIL_NEED_NOTHING;
     uint8_t rounded[BIL_TEXT_MAX];
-    bil_value_rounded(&param->format, bil_image_raw(want, index), rounded);
-    return memcmp(rounded, bil_image_raw(have, index), param->format.size) == 0 ? BIL_NEED_ROUNDED : BIL_NEED_WRITE;
+    bil_value_rounded(param->format, bil_image_raw(want, index), rounded);
+    return memcmp(rounded, bil_image_raw(have, index), param->format->size) == 0 ? BIL_NEED_ROUNDED : BIL_NEED_WRITE;
 }

@@ -31,7 +31,7 @@ bil_values bil_outlook_values(bil_outlook *outlook)
 /* The place of a value in the order of its type. */
 static bool key_of(const bil_description *d, bil_values values, uint16_t index, uint64_t *key)
 {
-    const bil_format *format = &d->params[index].format;
+    const bil_format *format = d->params[index].format;
     const uint8_t *raw = values.raw(values.ctx, index);
     if (raw)
         *key = bil_value_key((bil_type)format->type, raw, format->size);
@@ -41,7 +41,7 @@ static bool key_of(const bil_description *d, bil_values values, uint16_t index, 
 static bool is_value(const bil_description *d, bil_values values, uint16_t index, uint32_t value, bool unknown)
 {
     const uint8_t *raw = values.raw(values.ctx, index);
-    return raw ? (uint32_t)bil_value_number(raw, d->params[index].format.size) == value : unknown;
+    return raw ? (uint32_t)bil_value_number(raw, d->params[index].format->size) == value : unknown;
 }
 
 static bool two_alike(const bil_description *d, const bil_rule *rule, bil_values values, uint16_t params[2])

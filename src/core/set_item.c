@@ -88,6 +88,7 @@ void bil_json_put_value(json_out *out, const bil_format *format, const uint8_t *
     case BIL_BITS32:
     case BIL_IP4:
     case BIL_MAC:
+    case BIL_TIME:
     case BIL_TEXT:
         bil_json_string(out, text, strlen(text));
         break;
@@ -105,14 +106,14 @@ void bil_image_item(const bil_image *image, uint16_t index, bil_item *item)
         .id = {param->id, strlen(param->id)},
         .name = {param->name, strlen(param->name)},
         .unit = {param->unit, strlen(param->unit)},
-        .type = (bil_type)param->format.type,
+        .type = (bil_type)param->format->type,
         .cls = (bil_class)param->cls,
-        .size = param->format.size,
+        .size = param->format->size,
     };
     if (image->state[index] == BIL_UNREADABLE)
         item->unreadable = (bil_error)image->cause[index];
     else
-        memcpy(item->raw, bil_image_raw(image, index), param->format.size);
+        memcpy(item->raw, bil_image_raw(image, index), param->format->size);
 }
 
 void bil_image_item_told(const bil_image *image, uint16_t index, const bil_float_ops *floats, char *token,
@@ -124,7 +125,7 @@ void bil_image_item_told(const bil_image *image, uint16_t index, const bil_float
         return;
     json_out out;
     bil_json_open(&out, token, BIL_TOKEN);
-    bil_json_put_value(&out, &image->description->params[index].format, item->raw, floats);
+    bil_json_put_value(&out, image->description->params[index].format, item->raw, floats);
     item->value = (bil_str){token, (size_t)(out.at - token)};
 }
 
@@ -135,7 +136,7 @@ int bil_image_put_item(bil_image *image, const bil_item *item, const bil_float_o
     int error = bil_image_put_item_as_it_was(image, item, floats);
     if (error || item->unreadable || !(image->description->params[index].flags & BIL_WRITABLE))
         return error;
-    return bil_value_check(&image->description->params[index].format, item->raw);
+    return bil_value_check(image->description->params[index].format, item->raw);
 }
 
 int bil_image_put_item_as_it_was(bil_image *image, const bil_item *item, const bil_float_ops *floats)
@@ -146,19 +147,19 @@ int bil_image_put_item_as_it_was(bil_image *image, const bil_item *item, const b
     if (index < 0)
         return BIL_E_UNKNOWN_PARAMETER;
     const bil_param *param = &description->params[index];
-    if (param->format.type != item->type || param->cls != item->cls)
+    if (param->format->type != item->type || param->cls != item->cls)
         return BIL_E_OTHER_TYPE;
     if (item->unreadable) {
         bil_image_fail(image, (uint16_t)index, item->unreadable);
         return BIL_OK;
     }
-    if (param->format.size != item->size)
+    if (param->format->size != item->size)
         return BIL_E_OTHER_TYPE;
     /* A portable writer leaves floats null; anything else must be what this library would write. */
     char token[BIL_VALUE_TEXT * 2 + 3];
     json_out out;
     bil_json_open(&out, token, sizeof token);
-    bil_json_put_value(&out, &param->format, item->raw, floats);
+    bil_json_put_value(&out, param->format, item->raw, floats);
     bool is_null = item->value.length == 4 && memcmp(item->value.text, "null", 4) == 0;
     bool may_be_null = bil_type_is_float(item->type);
     bool same =

@@ -72,6 +72,8 @@ int bil_value_check(const bil_format *format, const uint8_t *raw)
 {
     require(format && raw);
     bil_type type = (bil_type)format->type;
+    if (format->form && format->form->holds && !format->form->holds(format, raw))
+        return BIL_E_RANGE;
     if (is_choice(type)) {
         uint64_t bits = bil_value_number(raw, format->size);
         for (uint16_t i = 0; i < format->choice_count; i++)

@@ -364,7 +364,7 @@ int bil_value_text(const bil_format *format, const uint8_t *raw, const bil_float
         break;
     case BIL_F32:
     case BIL_F64:
-        return floats ? floats->text((bil_type)format->type, raw, text, size) : BIL_E_NO_TEXT;
+        return floats ? floats->text(format, raw, text, size) : BIL_E_NO_TEXT;
     case BIL_CHOICE8:
     case BIL_CHOICE16:
         put_choice(&out, format, raw);
@@ -399,7 +399,7 @@ int bil_value_parse(const bil_format *format, const char *text, size_t length, c
         return BIL_OK;
     case BIL_F32:
     case BIL_F64:
-        return floats ? floats->parse((bil_type)format->type, text, length, raw) : BIL_E_NO_TEXT;
+        return floats ? floats->parse(format, text, length, raw) : BIL_E_NO_TEXT;
     case BIL_CHOICE8:
     case BIL_CHOICE16:
         return parse_choice(format, text, length, raw);

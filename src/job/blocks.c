@@ -26,7 +26,7 @@ static void take_block(bil_job *job, reader *r, uint16_t from, uint16_t to)
             bil_image_fail(r->image, index, cause);
         else
             bil_image_put(r->image, index, raw);
-        raw += job->description->params[index].format.size;
+        raw += job->description->params[index].format->size;
     }
 }
 

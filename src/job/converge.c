@@ -152,7 +152,7 @@ static flow start_block(bil_job *job)
     uint8_t *raw = job->exchange.raw;
     for (uint16_t i = from; i < to; i++) {
         uint16_t index = job->items[i];
-        uint8_t size = job->description->params[index].format.size;
+        uint8_t size = job->description->params[index].format->size;
         const bil_image *its = bil_job_plans(job, index) ? job->config.want : job->config.have;
         if (its->state[index] != BIL_PRESENT) /* without it the write would take it away */
             return bil_refuse(job, BIL_E_UNREADABLE, index);

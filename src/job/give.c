@@ -36,7 +36,7 @@ flow bil_give_connect(bil_job *job, bil_action *action, uint32_t ms)
     to->raw = NULL;
     if (job->unit) {
         to->raw = job->unit_raw;
-        bil_value_put_number(job->unit_raw, d->params[d->link_unit].format.size, BIL_UNIT_NUMBER(job->unit));
+        bil_value_put_number(job->unit_raw, d->params[d->link_unit].format->size, BIL_UNIT_NUMBER(job->unit));
     }
     job->sure = false;
     return bil_give_until(job, action, BIL_ACT_CONNECT, job->now + ms);

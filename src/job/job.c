@@ -63,7 +63,7 @@ int bil_job_init(bil_job **out, void *memory, size_t size, const bil_job_config 
     const bil_description *description = config->description;
     uint32_t sum = 0; /* a table made by hand may ask for more than it says */
     for (uint16_t i = 0; i < description->count; i++)
-        sum += description->params[i].format.size > BIL_TEXT_MAX ? UINT16_MAX : description->params[i].format.size;
+        sum += description->params[i].format->size > BIL_TEXT_MAX ? UINT16_MAX : description->params[i].format->size;
     if (sum > description->raw_size)
         return BIL_E_TABLE;
     size_t image = bil_image_size(description);

@@ -43,7 +43,7 @@ flow bil_move_run(bil_job *job, bil_action *action)
     bool nobody = f == FLOW_FAILED && x->outcome == BIL_UNKNOWN && !x->heard;
     bool itself =
         f == FLOW_DONE && param == job->description->identity[BIL_ID_SERIAL] && !x->cause[0] &&
-        memcmp(x->raw, bil_image_raw(job->config.have, param), job->description->params[param].format.size) == 0;
+        memcmp(x->raw, bil_image_raw(job->config.have, param), job->description->params[param].format->size) == 0;
     job->unit = 0;
     job->elsewhere = false;
     job->dirty = true; /* back where it was: the next connection begins with who answers */

@@ -13,7 +13,7 @@ void bil_player_start(bil_job *job, const bil_procedure *procedure)
 bool bil_number_read(const bil_job *job, uint32_t *number)
 {
     const exchange *x = &job->exchange;
-    const bil_format *format = &job->description->params[x->items[0]].format;
+    const bil_format *format = job->description->params[x->items[0]].format;
     if (format->type == BIL_TEXT || format->size > 4 || x->cause[0])
         return false;
     *number = (uint32_t)bil_value_number(x->raw, format->size);
@@ -22,7 +22,7 @@ bool bil_number_read(const bil_job *job, uint32_t *number)
 
 static void start_write(bil_job *job, const bil_proc_step *step)
 {
-    uint8_t size = job->description->params[step->param].format.size;
+    uint8_t size = job->description->params[step->param].format->size;
     bool secret = step->kind == BIL_STEP_SECRET;
     memset(job->exchange.raw, 0, size);
     const uint8_t *raw = step->from ? bil_image_raw(job->config.have, (uint16_t)(step->from - 1)) : step->raw;

@@ -24,7 +24,7 @@ static void connect_until(const running *r, const bil_connect *to, bil_result *r
 static void transfer(const running *r, const bil_transfer *t, bil_result *result)
 {
     const bil_run_hooks *h = &r->hooks;
-    const bil_format *format = &t->description->params[t->items[0]].format;
+    const bil_format *format = t->description->params[t->items[0]].format;
     size_t size = t->secret ? format->size : 0;
     memset(t->raw, 0, size);
     result->outcome = BIL_REFUSED;

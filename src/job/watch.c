@@ -24,7 +24,7 @@ bool bil_watched(const bil_job *job, uint16_t index)
 uint32_t bil_number_of(const bil_image *image, uint16_t param)
 {
     return param != BIL_NONE && image->state[param] == BIL_PRESENT
-               ? (uint32_t)bil_value_number(bil_image_raw(image, param), image->description->params[param].format.size)
+               ? (uint32_t)bil_value_number(bil_image_raw(image, param), image->description->params[param].format->size)
                : 0;
 }
 
@@ -36,7 +36,7 @@ static bil_error compare_unit(const bil_job *job, uint16_t index, bool grows)
         return BIL_OK;
     if (have->state[index] != BIL_PRESENT)
         return have->state[index] == BIL_UNREADABLE ? (bil_error)have->cause[index] : BIL_OK;
-    uint8_t size = job->description->params[index].format.size;
+    uint8_t size = job->description->params[index].format->size;
     int order = memcmp(bil_image_raw(have, index), bil_image_raw(&job->expect, index), size); /* raw: high byte first */
     return order == 0 || (grows && order > 0) ? BIL_OK : BIL_E_OTHER_UNIT;
 }

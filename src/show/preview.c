@@ -20,9 +20,9 @@ bool state_text(const bil_description *d, uint32_t state, char text[BIL_VALUE_TE
         return false;
     const bil_param *param = &d->params[d->state];
     uint8_t raw[BIL_TEXT_MAX] = {0};
-    for (size_t i = param->format.size; i-- > 0; state >>= 8)
+    for (size_t i = param->format->size; i-- > 0; state >>= 8)
         raw[i] = (uint8_t)state;
-    return bil_value_text(&param->format, raw, NULL, text, BIL_VALUE_TEXT) == BIL_OK;
+    return bil_value_text(param->format, raw, NULL, text, BIL_VALUE_TEXT) == BIL_OK;
 }
 
 /* The longest that what comes may take, in seconds: what the description gives its procedures. */

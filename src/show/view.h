@@ -4,6 +4,7 @@
 #define BIL_SHOW_VIEW_H
 
 #include "host/look/finding.h"
+#include "show/channels.h"
 #include "show/values.h"
 
 typedef struct view view;
@@ -24,6 +25,8 @@ struct view {
     long heading; /* where the counts of the group go; 0: nothing of it is shown yet */
     bool any;
     value_table values;
+    channels channels; /* that wait for the last of them */
+    bool failed;
     FILE *rows, *sheet; /* what comes behind the rest */
     unsigned sheet_rows;
     bool sheet_cut;

@@ -88,6 +88,17 @@ static void begin(view *v, const findings *f)
     values_begin(&v->values, v->screen, f->count, labels);
 }
 
+/* What is known of a group only behind its values. */
+static void fill_heading(view *v, const char *text)
+{
+    if (!v->heading)
+        return;
+    fseek(v->values.grid.out, v->heading, SEEK_SET);
+    tell(v->values.grid.out, "%s", text);
+    fseek(v->values.grid.out, 0, SEEK_END);
+    v->heading = 0;
+}
+
 /* How many of a group differ is known at its end, and stands in its heading. */
 static void end_group(view *v, const findings *f)
 {
@@ -96,29 +107,70 @@ static void end_group(view *v, const findings *f)
     unsigned all =
         f->before.apart + f->before.differing + f->before.relation[BIL_REL_EQUAL] + f->before.relation[BIL_REL_WITHIN];
     char text[HEADING + 20];
-    fseek(v->values.grid.out, v->heading, SEEK_SET);
     if (f->count > 1)
         snprintf(text, sizeof text, "%u of %u differ%s", f->before.differing, all, f->before.differing == 1 ? "s" : "");
     else
-        snprintf(text, sizeof text, "%u value%s", all, all == 1 ? "" : "s");
-    tell(v->values.grid.out, "%s", text);
-    fseek(v->values.grid.out, 0, SEEK_END);
-    v->heading = 0;
+        snprintf(text, sizeof text, "%u value%s", all, plural(all));
+    fill_heading(v, text);
 }
 
-static void begin_group(view *v, const finding *one)
+static void begin_group(view *v, const char *group)
 {
     FILE *out = v->values.grid.out;
     grid_line(&v->values.grid);
     if (v->any)
         fputs("\n", out);
     grid_line(&v->values.grid);
-    tell(out, "%s%s%s  ", code(v, TINT_BOLD), one->group, code(v, TINT_PLAIN));
+    tell(out, "%s%s%s  ", code(v, TINT_BOLD), group, code(v, TINT_PLAIN));
     fflush(out);
     v->heading = ftell(out);
     tell(out, "%*s\n", HEADING, "");
     if (v->heading <= 0)
         v->heading = 0;
+}
+
+/* What was collected of channels, as a table; where it makes none, as groups like any other. */
+static void end_channels(view *v)
+{
+    channels *c = &v->channels;
+    FILE *out = v->values.grid.out;
+    if (c->count && channels_make_a_table(c, &v->screen)) {
+        grid_line(&v->values.grid);
+        fputs(v->any ? "\n" : "", out);
+        v->failed = !channels_put(c, &v->screen, out) || v->failed;
+        v->any = true;
+    }
+    for (size_t i = 0; i < c->count; i++) {
+        const channel_value *one = &c->values[i];
+        size_t length = strcspn(one->id, "."), end = i;
+        if (i == 0 || strncmp(c->values[i - 1].id, one->id, length + 1) != 0) {
+            while (end < c->count && strncmp(c->values[end].id, one->id, length + 1) == 0)
+                end++;
+            char group[BIL_ID_MAX + 1];
+            snprintf(group, sizeof group, "%.*s", (int)length, one->id);
+            begin_group(v, group);
+            char text[HEADING + 20];
+            snprintf(text, sizeof text, "%zu value%s", end - i, plural((unsigned)(end - i)));
+            fill_heading(v, text);
+        }
+        const char *label = "Value", *text = one->text;
+        values_row(&v->values, &(value_row){one->mark, one->id, one->name, 1, &label, &text, 0});
+        v->any = true;
+    }
+    channels_forget(c);
+}
+
+/* Of one side alone, groups that are all alike stand in a table, where there is room for such. */
+static bool is_channel(view *v, const findings *f, const finding *one, const char *name, const char *mark,
+                       const char *text)
+{
+    if (f->count != 1 || v->screen.width < 60 || !channels_goes_on(&(channels){.count = 0}, one->group))
+        return false;
+    if (!channels_goes_on(&v->channels, one->group))
+        end_channels(v);
+    channel_value value = {(char *)one->id, (char *)name, (char *)text, mark};
+    v->failed = !channels_add(&v->channels, one->group, &value) || v->failed;
+    return true;
 }
 
 static void row(view *v, const findings *f, const finding *one)
@@ -127,11 +179,6 @@ static void row(view *v, const findings *f, const finding *one)
         end_group(v, f);
     if ((!v->all && !one->differs) || !v->values.grid.out)
         return;
-    if (strcmp(v->group, one->group) != 0) {
-        strcpy(v->group, one->group);
-        begin_group(v, one);
-    }
-    v->any = true;
     char name[512], values[SIDES_MOST][2 * BIL_VALUE_TEXT], bits[4 * BIL_VALUE_TEXT];
     const char *labels[SIDES_MOST], *texts[SIDES_MOST];
     bil_str_plain(one->item->name, name, sizeof name);
@@ -151,6 +198,14 @@ static void row(view *v, const findings *f, const finding *one)
                        : f->count == 1 && one->relation == BIL_REL_EQUAL ? one->item->cls ? "·" : " "
                        : one->apart                                      ? "·"
                                                                          : bil_relation_mark(one->relation);
+    if (is_channel(v, f, one, name, mark, texts[0]))
+        return;
+    end_channels(v);
+    if (strcmp(v->group, one->group) != 0) {
+        strcpy(v->group, one->group);
+        begin_group(v, one->group);
+    }
+    v->any = true;
     values_row(&v->values, &(value_row){mark, one->id, name, f->count, labels, texts, one->odd});
     bits_text(f, one, bits, sizeof bits);
     if (bits[0]) {
@@ -200,7 +255,8 @@ static bool end(view *v, const findings *f)
     const finding_counts *n = &f->total;
     FILE *out = v->screen.out;
     end_group(v, f);
-    bool kept = values_end(&v->values);
+    end_channels(v);
+    bool kept = values_end(&v->values) && !v->failed;
     if (v->any)
         putc('\n', out);
     if (f->damaged >= 0)

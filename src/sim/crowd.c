@@ -134,7 +134,8 @@ static void listen_to(house *h, visitor *v)
         leave(v);
         return;
     }
-    size_t size = sim_answer(h->c->units[v->unit], now_us() / 1000, v->frame + 7, length - 1, v->reply + 7);
+    size_t size =
+        sim_answer(h->c->units[v->unit], v->frame[6], now_us() / 1000, v->frame + 7, length - 1, v->reply + 7);
     if (size == 0) {
         leave(v);
         return;
@@ -270,11 +271,14 @@ static void serve_line(crowd *c, const volatile int *stop)
         uint64_t due = begin + characters_us(c, (double)size);
         c->line_us += characters_us(c, (double)size) + silence;
         sim_unit *who = NULL;
-        for (size_t i = 0; i < c->count && !who; i++)
-            who = c->units[i]->answers_at == unit ? c->units[i] : NULL;
+        for (size_t i = 0; i < c->count && !who; i++) {
+            bool at_all =
+                sim_has_numbers(c->units[i]) && sim_space_at(c->units[i], (uint32_t)unit, SIM_HOLDING) != SIM_NOWHERE;
+            who = c->units[i]->answers_at == unit || at_all ? c->units[i] : NULL;
+        }
         if (!sound || !who)
             continue;
-        size_t answer = sim_answer(who, begin / 1000, frame + 1, size - 3, reply + 1);
+        size_t answer = sim_answer(who, frame[0], begin / 1000, frame + 1, size - 3, reply + 1);
         if (answer == 0)
             continue;
         reply[0] = (uint8_t)unit;

@@ -71,13 +71,6 @@ static const sim_entry map[] = {
 };
 /* clang-format on */
 
-static const sim_entry *entries_of(const sim_model *model, size_t *count)
-{
-    (void)model;
-    *count = sizeof map / sizeof map[0];
-    return map;
-}
-
 static void start(sim_unit *unit)
 {
     unit->state = unit->hold_at_boot ? HELD : STANDBY;
@@ -126,16 +119,11 @@ static void tick(sim_unit *unit)
     }
 }
 
-static bool is(const sim_entry *entry, const char *name)
-{
-    return strcmp(entry->name, name) == 0;
-}
-
 static sim_reply may(const sim_unit *unit, const sim_entry *entry, const uint16_t *cells)
 {
     if (unit->storing)
         return SIM_BUSY;
-    if (is(entry, "command.hold"))
+    if (sim_is(entry, "command.hold"))
         return cells[0] == 0 && unit->state != HELD                             ? SIM_NOT_NOW
                : cells[0] == 2 && unit->state != HELD && unit->state != STANDBY ? SIM_NOT_NOW
                                                                                 : SIM_OK;
@@ -145,36 +133,36 @@ static sim_reply may(const sim_unit *unit, const sim_entry *entry, const uint16_
 static void written(sim_unit *unit, const sim_entry *entry, const uint16_t *cells, bool changed)
 {
     (void)changed;
-    if (is(entry, "command.hold")) {
+    if (sim_is(entry, "command.hold")) {
         static const uint32_t next[] = {STANDBY, HELD, KNEADING};
         unit->state_next = next[cells[0]];
         unit->state_at = unit->now + (unit->state == KNEADING ? 3000 : 500);
-    } else if (is(entry, "command.store")) {
+    } else if (sim_is(entry, "command.store")) {
         unit->storing = true;
         unit->store_at = unit->now + 1200;
-    } else if (is(entry, "command.restart")) {
+    } else if (sim_is(entry, "command.restart")) {
         unit->hold_at_boot = true;
         sim_restart(unit);
-    } else if (is(entry, "command.factory")) {
+    } else if (sim_is(entry, "command.factory")) {
         sim_factory_reset(unit, unit->now);
     }
 }
 
 static uint64_t live(const sim_unit *unit, const sim_entry *entry)
 {
-    if (is(entry, "process.state"))
+    if (sim_is(entry, "process.state"))
         return unit->state;
-    if (is(entry, "process.storing"))
+    if (sim_is(entry, "process.storing"))
         return unit->storing;
-    if (is(entry, "process.uptime"))
+    if (sim_is(entry, "process.uptime"))
         return (unit->now - (unit->up_at < unit->now ? unit->up_at : unit->now)) / 1000;
-    if (is(entry, "hours.changes"))
+    if (sim_is(entry, "hours.changes"))
         return unit->changes;
-    if (is(entry, "keeps.hours_1"))
+    if (sim_is(entry, "keeps.hours_1"))
         return unit->kept_hours[0];
-    if (is(entry, "keeps.hours_2"))
+    if (sim_is(entry, "keeps.hours_2"))
         return unit->kept_hours[1];
-    if (is(entry, "process.temperature"))
+    if (sim_is(entry, "process.temperature"))
         return 184 + unit->now / 1000 % 5;
     return UINT64_MAX;
 }
@@ -189,7 +177,8 @@ const sim_model sim_ec8 = {.name = "ec-8",
                            .reply_ms = 5,
                            .most_read = 100,
                            .most_write = 60,
-                           .map = entries_of,
+                           .entries = map,
+                           .count = sizeof map / sizeof map[0],
                            .start = start,
                            .tick = tick,
                            .may = may,

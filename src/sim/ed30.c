@@ -93,13 +93,6 @@ static const sim_entry map[] = {
 };
 /* clang-format on */
 
-static const sim_entry *entries_of(const sim_model *model, size_t *count)
-{
-    (void)model;
-    *count = sizeof map / sizeof map[0];
-    return map;
-}
-
 static void start(sim_unit *unit)
 {
     unit->state = READY;
@@ -118,21 +111,16 @@ static void tick(sim_unit *unit)
     }
 }
 
-static bool is(const sim_entry *entry, const char *name)
-{
-    return strcmp(entry->name, name) == 0;
-}
-
 static sim_reply may(const sim_unit *unit, const sim_entry *entry, const uint16_t *cells)
 {
     (void)cells;
     if (unit->storing)
         return SIM_BUSY;
-    if (is(entry, "access.key") || is(entry, "command.hold") || is(entry, "command.run"))
+    if (sim_is(entry, "access.key") || sim_is(entry, "command.hold") || sim_is(entry, "command.run"))
         return SIM_OK;
     if (unit->level == 0 || (entry->held && !unit->free && unit->state != HELD))
         return SIM_NOT_NOW;
-    if ((is(entry, "command.restart") || is(entry, "command.factory")) && unit->state == RUNNING)
+    if ((sim_is(entry, "command.restart") || sim_is(entry, "command.factory")) && unit->state == RUNNING)
         return SIM_NOT_NOW;
     return SIM_OK;
 }
@@ -173,44 +161,44 @@ static void hold(sim_unit *unit, bool on)
 
 static void written(sim_unit *unit, const sim_entry *entry, const uint16_t *cells, bool changed)
 {
-    if (is(entry, "drive.mode") && changed)
+    if (sim_is(entry, "drive.mode") && changed)
         reset_by_mode(unit, cells[0]);
-    else if (is(entry, "ramp.up") || is(entry, "ramp.down"))
+    else if (sim_is(entry, "ramp.up") || sim_is(entry, "ramp.down"))
         round_ramp(unit, entry);
-    else if (is(entry, "access.key"))
+    else if (sim_is(entry, "access.key"))
         unit->level = memcmp(cells, &unit->running[0][600], 4 * sizeof cells[0]) == 0;
-    else if (is(entry, "command.hold"))
+    else if (sim_is(entry, "command.hold"))
         hold(unit, cells[0]);
-    else if (is(entry, "command.run") && (unit->state == READY || unit->state == RUNNING))
+    else if (sim_is(entry, "command.run") && (unit->state == READY || unit->state == RUNNING))
         unit->state = cells[0] ? RUNNING : READY;
-    else if (is(entry, "command.store")) {
+    else if (sim_is(entry, "command.store")) {
         unit->storing = true;
         unit->store_at = unit->now + 800;
-    } else if (is(entry, "command.restart"))
+    } else if (sim_is(entry, "command.restart"))
         sim_restart(unit);
-    else if (is(entry, "command.factory"))
+    else if (sim_is(entry, "command.factory"))
         sim_factory_reset(unit, unit->now);
 }
 
 static uint64_t live(const sim_unit *unit, const sim_entry *entry)
 {
-    if (is(entry, "drive.state"))
+    if (sim_is(entry, "drive.state"))
         return unit->state;
-    if (is(entry, "access.level"))
+    if (sim_is(entry, "access.level"))
         return unit->level;
-    if (is(entry, "store.state"))
+    if (sim_is(entry, "store.state"))
         return unit->storing ? 1 : sim_all_stored(unit) ? 0 : 2;
-    if (is(entry, "live.current"))
+    if (sim_is(entry, "live.current"))
         return unit->state == RUNNING ? 900 + unit->now % 37 : 0;
-    if (is(entry, "live.temperature"))
+    if (sim_is(entry, "live.temperature"))
         return unit->state == RUNNING ? 41 : 18;
-    if (is(entry, "live.speed"))
+    if (sim_is(entry, "live.speed"))
         return unit->state == RUNNING ? 0x44610000 : 0; /* 900.0 rpm */
-    if (is(entry, "hours.starts")) {
+    if (sim_is(entry, "hours.starts")) {
         const uint16_t *cells = &unit->running[0][20];
         return ((uint64_t)cells[1] << 16 | cells[0]) + unit->starts;
     }
-    if (is(entry, "hours.power")) {
+    if (sim_is(entry, "hours.power")) {
         const uint16_t *cells = &unit->running[0][18];
         return ((uint64_t)cells[1] << 16 | cells[0]) + unit->now / 360000;
     }
@@ -227,7 +215,8 @@ const sim_model sim_ed30 = {.name = "ed-30",
                             .reply_ms = 8,
                             .most_read = 32,
                             .most_write = 16,
-                            .map = entries_of,
+                            .entries = map,
+                            .count = sizeof map / sizeof map[0],
                             .start = start,
                             .tick = tick,
                             .may = may,

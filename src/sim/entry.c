@@ -7,7 +7,16 @@
 static size_t sim_bytes_of(const sim_entry *entry)
 {
     size_t number = strtoul(entry->kind + 1, NULL, 10);
-    return entry->kind[0] == 't' ? number : entry->kind[0] == 'x' ? 2 * number : number / 8;
+    switch (entry->kind[0]) {
+    case 't':
+        return number;
+    case 'x':
+        return 2 * number;
+    case 'd':
+        return number / 2;
+    default:
+        return number / 8;
+    }
 }
 
 size_t sim_cells_of(const sim_entry *entry)
@@ -16,18 +25,36 @@ size_t sim_cells_of(const sim_entry *entry)
     return bytes < 2 ? 1 : bytes / 2;
 }
 
+/* Of a magnitude with its sign in the highest bit, and back: of so many bits, as the complement of two. */
+static uint64_t turned(uint64_t bits, size_t size)
+{
+    uint64_t sign = UINT64_C(1) << (8 * size - 1);
+    return bits & sign ? (~(bits & ~sign) + 1) & ((sign - 1) | sign) : bits;
+}
+
 uint64_t sim_number(const sim_unit *unit, const sim_entry *entry, const uint16_t *cells)
 {
     size_t count = sim_cells_of(entry);
-    uint64_t number = 0;
+    uint64_t number = 0, digits = 0;
     for (size_t i = 0; i < count; i++)
         number = number << 16 | cells[unit->model->low_cell_first ? count - 1 - i : i];
-    return number;
+    if (entry->kind[0] == 's')
+        return turned(number, sim_bytes_of(entry));
+    for (int i = 60; i >= 0 && entry->kind[0] == 'd'; i -= 4)
+        digits = 10 * digits + (number >> i & 15);
+    return entry->kind[0] == 'd' ? digits : number;
 }
 
 void sim_put_number(const sim_unit *unit, const sim_entry *entry, uint64_t number, uint16_t *cells)
 {
     size_t count = sim_cells_of(entry);
+    uint64_t digits = 0;
+    for (int i = 0; i < 64 && entry->kind[0] == 'd'; i += 4, number /= 10)
+        digits |= number % 10 << i;
+    if (entry->kind[0] == 'd')
+        number = digits;
+    if (entry->kind[0] == 's')
+        number = turned(number, sim_bytes_of(entry));
     for (size_t i = 0; i < count; i++) {
         cells[unit->model->low_cell_first ? i : count - 1 - i] = (uint16_t)number;
         number >>= 16;
@@ -43,10 +70,15 @@ static void put_text(const sim_unit *unit, const sim_entry *entry, const char *t
     }
 }
 
+static bool is_signed(const sim_entry *entry)
+{
+    return entry->kind[0] == 'i' || entry->kind[0] == 's';
+}
+
 static int64_t signed_number(const sim_entry *entry, uint64_t number)
 {
     size_t bits = 8 * sim_bytes_of(entry);
-    if (entry->kind[0] == 'i' && bits < 64 && number >> (bits - 1) & 1)
+    if (is_signed(entry) && bits < 64 && number >> (bits - 1) & 1)
         return (int64_t)(number | ~((UINT64_C(1) << bits) - 1));
     return (int64_t)number;
 }
@@ -98,7 +130,7 @@ bool sim_parse(const sim_unit *unit, const sim_entry *entry, const char *text, u
     number = negative ? ~number + 1 : number;
     if (bits == 8 && entry->kind[0] == 'u' && number > 255)
         return false;
-    if (bits < 64 && bits > 8)
+    if (bits < 64 && bits > 8 && entry->kind[0] != 'd')
         number &= (UINT64_C(1) << bits) - 1;
     sim_put_number(unit, entry, number, cells); /* 8 bit numbers stand sign-extended in their cell */
     return true;
@@ -129,11 +161,11 @@ void sim_show(const sim_unit *unit, const sim_entry *entry, const uint16_t *cell
         return;
     }
     int64_t value = sim_bytes_of(entry) == 1 ? (int16_t)number : signed_number(entry, number);
-    uint64_t magnitude = entry->kind[0] == 'u' ? number : (uint64_t)(value < 0 ? -value : value);
+    uint64_t magnitude = !is_signed(entry) ? number : (uint64_t)(value < 0 ? -value : value);
     uint64_t unit_size = 1;
     for (unsigned i = 0; i < entry->decimals; i++)
         unit_size *= 10;
-    const char *sign = entry->kind[0] == 'i' && value < 0 ? "-" : "";
+    const char *sign = is_signed(entry) && value < 0 ? "-" : "";
     if (entry->decimals)
         snprintf(out, size, "%s%llu.%0*llu", sign, (unsigned long long)(magnitude / unit_size), entry->decimals,
                  (unsigned long long)(magnitude % unit_size));
@@ -153,6 +185,15 @@ bool sim_put(sim_unit *unit, const char *name, const char *text)
 {
     const sim_entry *entry = sim_find(unit, name);
     return entry && sim_parse(unit, entry, text, &unit->running[entry->space][entry->address]);
+}
+
+bool sim_put_secret(sim_unit *unit, const char *text)
+{
+    bool any = false;
+    for (size_t i = 0; i < unit->count; i++)
+        if (unit->entries[i].role == SIM_SECRET)
+            any = sim_put(unit, unit->entries[i].name, text) || any;
+    return any;
 }
 
 bool sim_lasts(const sim_entry *entry)

@@ -2,8 +2,14 @@
 #ifndef BIL_SIM_ENTRY_H
 #define BIL_SIM_ENTRY_H
 
+#include <string.h>
+
 #include "unit.h"
 
+static inline bool sim_is(const sim_entry *entry, const char *name)
+{
+    return strcmp(entry->name, name) == 0;
+}
 size_t sim_cells_of(const sim_entry *entry);
 const sim_entry *sim_find(const sim_unit *unit, const char *name);
 uint64_t sim_number(const sim_unit *unit, const sim_entry *entry, const uint16_t *cells);

@@ -68,6 +68,14 @@ static void take_time(sim_link *link, const bil_span *at)
     link->now = (from > link->now ? from : link->now) + link->unit->model->reply_ms;
 }
 
+/* In which space of the unit the cells lie, with the unit number that the span is for. */
+static uint8_t space_at(const sim_link *link, const sim_unit *unit, const bil_span *at)
+{
+    uint32_t own = link->number ? link->number : unit->answers_at;
+    uint32_t number = at->unit > 0 ? (uint32_t)at->unit - 1 : at->unit < 0 ? own + (uint32_t)-at->unit : link->number;
+    return sim_space_at(unit, number, at->table);
+}
+
 static bil_outcome read_objects(sim_link *link, sim_unit *unit, const bil_span *at, uint16_t *cells, bil_result *result)
 {
     uint8_t bytes[2 * BIL_CELLS_MAX] = {0};
@@ -89,9 +97,10 @@ static bil_outcome read_cells(void *ctx, const bil_span *at, uint16_t *cells, bi
     if (at->table == BIL_OBJECTS)
         return read_objects(link, unit, at, cells, result);
     uint16_t bits[SIM_BITS];
-    bool packed = at->table >= BIL_COILS;
+    bool packed = at->table == BIL_COILS || at->table == BIL_DISCRETE;
     sim_reply reply =
-        unit ? sim_read(unit, link->now, at->table, at->first, at->count, packed ? bits : cells) : SIM_SILENT;
+        unit ? sim_read(unit, link->now, space_at(link, unit, at), at->first, at->count, packed ? bits : cells)
+             : SIM_SILENT;
     if (packed && reply == SIM_OK)
         sim_pack(bits, at->count, cells);
     return answer(link, reply, unit, result);
@@ -105,15 +114,17 @@ static bil_outcome write_cells(void *ctx, const bil_span *at, const uint16_t *ce
     take_time(link, at);
     sim_unit *unit = swapped(link) ? NULL : who(link);
     uint16_t bits[SIM_BITS];
-    bool packed = at->table >= BIL_COILS;
+    bool packed = at->table == BIL_COILS || at->table == BIL_DISCRETE;
     if (packed)
         sim_unpack(cells, at->count, bits);
-    if (at->way == BIL_WAY_MASKED)
-        return answer(link, unit ? sim_write_bits(unit, link->now, at->first, at->mask, cells[0]) : SIM_SILENT, unit,
-                      result);
-    return answer(
-        link, unit ? sim_write(unit, link->now, at->table, at->first, at->count, packed ? bits : cells) : SIM_SILENT,
-        unit, result);
+    sim_reply reply = SIM_SILENT;
+    if (unit && unit->model->single && at->way == BIL_WAY_TOGETHER)
+        reply = SIM_BAD_FUNCTION;
+    else if (unit && at->way == BIL_WAY_MASKED)
+        reply = sim_write_bits(unit, link->now, space_at(link, unit, at), at->first, at->mask, cells[0]);
+    else if (unit)
+        reply = sim_write(unit, link->now, space_at(link, unit, at), at->first, at->count, packed ? bits : cells);
+    return answer(link, reply, unit, result);
 }
 
 static void close_link(void *ctx)

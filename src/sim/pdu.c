@@ -21,7 +21,7 @@ static bool is_known(uint8_t function)
            function == MASK_CELL;
 }
 
-static uint8_t space_of(uint8_t function)
+static uint8_t table_of(uint8_t function)
 {
     switch (function) {
     case READ_COILS:
@@ -43,22 +43,22 @@ static size_t refuse(uint8_t function, int reason, uint8_t *reply)
 }
 
 /* Bytes of so many values: bits stand eight in one, the first one lowest. */
-static size_t bytes_of(uint8_t space, uint16_t count)
+static size_t bytes_of(uint8_t table, uint16_t count)
 {
-    return space >= SIM_COILS ? (count + 7u) / 8 : 2u * count;
+    return table >= SIM_COILS ? (count + 7u) / 8 : 2u * count;
 }
 
-static void take(const uint8_t *bytes, uint8_t space, uint16_t count, uint16_t *values)
+static void take(const uint8_t *bytes, uint8_t table, uint16_t count, uint16_t *values)
 {
     for (uint16_t i = 0; i < count; i++)
-        values[i] = (uint16_t)(space >= SIM_COILS ? bytes[i / 8] >> i % 8 & 1 : bytes[2 * i] << 8 | bytes[2 * i + 1]);
+        values[i] = (uint16_t)(table >= SIM_COILS ? bytes[i / 8] >> i % 8 & 1 : bytes[2 * i] << 8 | bytes[2 * i + 1]);
 }
 
-static void put(uint8_t *bytes, uint8_t space, uint16_t count, const uint16_t *values)
+static void put(uint8_t *bytes, uint8_t table, uint16_t count, const uint16_t *values)
 {
-    memset(bytes, 0, bytes_of(space, count));
+    memset(bytes, 0, bytes_of(table, count));
     for (uint16_t i = 0; i < count; i++) {
-        if (space >= SIM_COILS) {
+        if (table >= SIM_COILS) {
             bytes[i / 8] |= (uint8_t)(values[i] << i % 8);
         } else {
             bytes[2 * i] = (uint8_t)(values[i] >> 8);
@@ -68,14 +68,15 @@ static void put(uint8_t *bytes, uint8_t space, uint16_t count, const uint16_t *v
 }
 
 /* A request to write, of one value or of several. */
-static sim_reply write_values(sim_unit *unit, uint64_t now, const uint8_t *request, size_t size, uint16_t *values)
+static sim_reply write_values(sim_unit *unit, uint8_t space, uint64_t now, const uint8_t *request, size_t size,
+                              uint16_t *values)
 {
-    uint8_t function = request[0], space = space_of(function);
+    uint8_t function = request[0], table = table_of(function);
     uint16_t address = (uint16_t)(request[1] << 8 | request[2]), number = (uint16_t)(request[3] << 8 | request[4]);
     /* 6.16: the bits of the first mask stay, those of the second are set where it hasn't one */
     if (function == MASK_CELL) {
         unsigned set = size == 7 ? (unsigned)request[5] << 8 | request[6] : 0;
-        return size == 7 ? sim_write_bits(unit, now, address, (uint16_t)~number, (uint16_t)set) : SIM_BAD_VALUE;
+        return size == 7 ? sim_write_bits(unit, now, space, address, (uint16_t)~number, (uint16_t)set) : SIM_BAD_VALUE;
     }
     if (function == WRITE_COIL || function == WRITE_CELL) {
         enum { ON = 0xff00 };
@@ -84,10 +85,10 @@ static sim_reply write_values(sim_unit *unit, uint64_t now, const uint8_t *reque
         return bad ? SIM_BAD_VALUE : sim_write(unit, now, space, address, 1, values);
     }
     uint16_t most = function == WRITE_COILS ? 1968 : 123;
-    size_t bytes = bytes_of(space, number);
+    size_t bytes = bytes_of(table, number);
     if (number < 1 || number > most || size != 6 + bytes || request[5] != bytes)
         return SIM_BAD_VALUE;
-    take(request + 6, space, number, values);
+    take(request + 6, table, number, values);
     return sim_write(unit, now, space, address, number, values);
 }
 
@@ -105,18 +106,21 @@ static size_t identify(sim_unit *unit, uint64_t now, const uint8_t *request, siz
     return outcome == SIM_OK ? 3 + used : refuse(IDENTIFICATION, (int)outcome, reply);
 }
 
-size_t sim_answer(sim_unit *unit, uint64_t now, const uint8_t *request, size_t size, uint8_t *reply)
+size_t sim_answer(sim_unit *unit, uint8_t number, uint64_t now, const uint8_t *request, size_t size, uint8_t *reply)
 {
+    enum { NOBODY_THERE = 11 }; /* a gateway says so, chapter 7 */
     uint16_t values[SIM_BITS];
-    uint8_t function = size ? request[0] : 0, space = space_of(function);
-    if (function == IDENTIFICATION)
+    uint8_t function = size ? request[0] : 0, table = table_of(function);
+    if (function == IDENTIFICATION && sim_space_at(unit, number, SIM_OBJECTS) == SIM_OBJECTS)
         return identify(unit, now, request, size, reply);
-    if (size < 5 || !is_known(function))
-        return refuse(function, is_known(function) ? BAD_VALUE : BAD_FUNCTION, reply);
+    bool known = is_known(function) && !(unit->model->single && (function == WRITE_COILS || function == WRITE_CELLS));
+    uint8_t space = sim_space_at(unit, number, table);
+    if (size < 5 || !known || space == SIM_NOWHERE)
+        return refuse(function, !known ? BAD_FUNCTION : size < 5 ? BAD_VALUE : NOBODY_THERE, reply);
     uint16_t address = (uint16_t)(request[1] << 8 | request[2]), count = (uint16_t)(request[3] << 8 | request[4]);
     bool reads = function <= READ_INPUT;
-    uint16_t most = space >= SIM_COILS ? SIM_BITS : 125;
-    sim_reply outcome = !reads                      ? write_values(unit, now, request, size, values)
+    uint16_t most = table >= SIM_COILS ? SIM_BITS : 125;
+    sim_reply outcome = !reads                      ? write_values(unit, space, now, request, size, values)
                         : size != 5 || count > most ? SIM_BAD_VALUE
                                                     : sim_read(unit, now, space, address, count, values);
     if (outcome == SIM_DEAD || outcome == SIM_SILENT)
@@ -129,9 +133,9 @@ size_t sim_answer(sim_unit *unit, uint64_t now, const uint8_t *request, size_t s
         memcpy(reply + 1, request + 1, echo - 1);
         return echo;
     }
-    reply[1] = (uint8_t)bytes_of(space, count);
-    put(reply + 2, space, count, values);
-    return 2u + bytes_of(space, count);
+    reply[1] = (uint8_t)bytes_of(table, count);
+    put(reply + 2, table, count, values);
+    return 2u + bytes_of(table, count);
 }
 
 uint16_t sim_crc(const uint8_t *bytes, size_t count)

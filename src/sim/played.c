@@ -9,13 +9,6 @@ static const played_model *of(const sim_unit *unit)
     return (const played_model *)(const void *)unit->model;
 }
 
-static const sim_entry *entries_of(const sim_model *model, size_t *count)
-{
-    const played_model *p = (const played_model *)(const void *)model;
-    *count = p->count;
-    return p->entries;
-}
-
 /* What it shows of itself is neither stored nor lost. */
 static void show(sim_unit *unit, const sim_entry *entry, uint64_t number)
 {
@@ -132,7 +125,6 @@ void sim_played_begin(played_model *played, const char *name)
                                        .reply_ms = 5,
                                        .most_read = 125,
                                        .most_write = 123,
-                                       .map = entries_of,
                                        .start = start,
                                        .tick = tick,
                                        .may = may,
@@ -140,6 +132,7 @@ void sim_played_begin(played_model *played, const char *name)
                                        .live = live}};
     memset(played->pages, 0xff, sizeof played->pages);
     played->model.pages = (const uint16_t(*)[256])played->pages;
+    played->model.doors = played->doors;
 }
 
 bool sim_played_place(played_model *played, sim_entry *entry, uint16_t *next_page)

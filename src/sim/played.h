@@ -37,6 +37,7 @@ typedef struct played_model {
     char (*kinds)[8];             /* of texts */
     size_t count;
     uint16_t pages[SIM_SPACES][256];
+    sim_door doors[SIM_SPACES - SIM_DOORS];
     played_order orders[PLAYED_ORDERS];
     size_t order_count;
     /* entries with a part of their own; NULL: the model has none */

@@ -106,7 +106,7 @@ static bool serve(sim_server *s, int fd)
     if (s->silent)
         return true;
     uint8_t reply[7 + SIM_PDU] = {query[0], query[1]};
-    size_t size = sim_answer(s->unit, simulated(s), query + head, (size_t)(length - head), reply + 7);
+    size_t size = sim_answer(s->unit, query[6], simulated(s), query + head, (size_t)(length - head), reply + 7);
     if (size == 0)
         return sim_is_up(s->unit, simulated(s)); /* only this reply is missing, or everything is gone */
     usleep(s->unit->late_ms * 1000 / s->factor);

@@ -4,6 +4,7 @@
 #include <stdlib.h>
 #include <string.h>
 
+#include "door.h"
 #include "entry.h"
 #include "fault.h"
 
@@ -28,7 +29,8 @@ void sim_start(sim_unit *unit, const sim_model *model, bool as_delivered, const 
     memset(unit, 0, sizeof *unit);
     memset(unit->owner, 0xff, sizeof unit->owner);
     unit->model = model;
-    unit->entries = model->map(model, &unit->count);
+    unit->entries = model->entries;
+    unit->count = model->count;
     for (size_t i = 0; i < unit->count; i++) {
         const sim_entry *entry = &unit->entries[i];
         for (size_t k = 0; k < sim_cells_of(entry); k++)
@@ -64,15 +66,16 @@ static bool in_unit(const sim_unit *unit, uint8_t space, uint16_t *address, uint
     return true;
 }
 
-bool sim_own(sim_unit *unit, uint8_t space, uint16_t address, uint16_t count, const uint16_t *cells)
+uint16_t *sim_own(sim_unit *unit, uint8_t space, uint16_t number, uint16_t count)
 {
-    if (!in_unit(unit, space, &address, count))
-        return false;
+    uint32_t stride = sim_stride_of(unit, space), at = number * stride;
+    uint16_t address = (uint16_t)at;
+    if (at > UINT16_MAX || !in_unit(unit, space, &address, count))
+        return NULL;
     for (uint16_t i = 0; i < count; i++)
         if (space >= SIM_SPACES || (uint32_t)address + i >= SIM_CELLS || unit->owner[space][address + i] < 0)
-            return false;
-    memcpy(&unit->running[space][address], cells, count * sizeof cells[0]);
-    return true;
+            return NULL;
+    return &unit->running[space][address];
 }
 
 static sim_reply write_cells(sim_unit *unit, uint8_t space, uint16_t address, uint16_t count, const uint16_t *cells);
@@ -112,6 +115,8 @@ void sim_restart(sim_unit *unit)
     unit->changes += !sim_all_stored(unit);
     unit->starts++;
     unit->later.count = 0;
+    memset(unit->called, 0, sizeof unit->called);
+    sim_take_gathered(unit, false);
     memcpy(unit->running, unit->stored, sizeof unit->running);
     unit->up_at = unit->now + unit->model->boot_ms;
     unit->model->start(unit);
@@ -141,7 +146,7 @@ void sim_factory_reset(sim_unit *unit, uint64_t now)
 static sim_reply read_cells(sim_unit *unit, uint8_t space, uint16_t address, uint16_t count, uint16_t *cells)
 {
     unit->counters.read_requests++;
-    if (count == 0 || count > (space >= SIM_COILS ? 16 : 1) * unit->model->most_read)
+    if (count == 0 || count > (sim_is_bits(unit, space) ? 16 : 1) * unit->model->most_read)
         return SIM_BAD_VALUE;
     if (space >= SIM_SPACES || (uint32_t)address + count > SIM_CELLS)
         return SIM_BAD_ADDRESS;
@@ -171,12 +176,40 @@ static sim_reply read_cells(sim_unit *unit, uint8_t space, uint16_t address, uin
     return SIM_OK;
 }
 
+/* A value that waits for the others. */
+static void gather(sim_unit *unit, const sim_entry *entry, const uint16_t *cells)
+{
+    for (size_t k = 0; k < sim_cells_of(entry) && unit->gathered_count < SIM_GATHERED; k++) {
+        unit->gathered[unit->gathered_count].space = entry->space;
+        unit->gathered[unit->gathered_count].address = (uint16_t)(entry->address + k);
+        unit->gathered[unit->gathered_count++].cell = cells[k];
+    }
+    unit->counters.values_written++;
+}
+
+void sim_take_gathered(sim_unit *unit, bool keep)
+{
+    unit->gathers = false;
+    for (uint16_t i = 0; i < unit->gathered_count && keep; i++) {
+        uint8_t space = unit->gathered[i].space;
+        uint16_t address = unit->gathered[i].address, *place = &unit->running[space][address];
+        const sim_entry *entry = &unit->entries[unit->owner[space][address]];
+        bool changed = *place != unit->gathered[i].cell;
+        unit->changes += changed;
+        *place = unit->gathered[i].cell;
+        if (address + 1u == entry->address + sim_cells_of(entry))
+            sim_fault_written(unit, entry, changed);
+    }
+    unit->gathered_count = 0;
+}
+
 static sim_reply write_cells(sim_unit *unit, uint8_t space, uint16_t address, uint16_t count, const uint16_t *cells)
 {
     unit->counters.write_requests++;
-    if (count == 0 || count > (space >= SIM_COILS ? 16 : 1) * unit->model->most_write)
+    uint8_t table = sim_table_of(unit, space);
+    if (count == 0 || count > (sim_is_bits(unit, space) ? 16 : 1) * unit->model->most_write)
         return SIM_BAD_VALUE;
-    if ((space != 0 && space != SIM_COILS) || (uint32_t)address + count > SIM_CELLS)
+    if ((table != SIM_HOLDING && table != SIM_COILS) || (uint32_t)address + count > SIM_CELLS)
         return SIM_BAD_ADDRESS;
     for (uint16_t i = 0; i < count;) {
         int16_t owner = unit->owner[space][address + i];
@@ -198,6 +231,11 @@ static sim_reply write_cells(sim_unit *unit, uint8_t space, uint16_t address, ui
         size_t size = sim_cells_of(entry) * sizeof cells[0];
         uint16_t *place = &unit->running[space][entry->address];
         bool changed = memcmp(place, cells + i, size) != 0;
+        if (sim_lasts(entry) && unit->gathers) {
+            gather(unit, entry, cells + i);
+            i = (uint16_t)(i + sim_cells_of(entry));
+            continue;
+        }
         if (sim_lasts(entry)) {
             memcpy(place, cells + i, size);
             unit->counters.values_written++;
@@ -232,6 +270,31 @@ sim_reply sim_peek(sim_unit *unit, const sim_entry *entry, uint16_t *cells)
     return reply;
 }
 
+/* Where the value lies that was called up. */
+static bool in_box(const sim_unit *unit, const sim_door *box, uint8_t *space, uint16_t *address, uint16_t count)
+{
+    size_t which = (size_t)(box - unit->model->doors);
+    uint32_t at = (uint32_t)unit->called[which] * box->stride + (*address - box->value);
+    *space = (uint8_t)(SIM_DOORS + which);
+    *address = (uint16_t)at;
+    return at <= UINT16_MAX && in_unit(unit, *space, address, count);
+}
+
+static sim_reply read_box(sim_unit *unit, const sim_door *box, uint16_t address, uint16_t count, uint16_t *cells)
+{
+    uint8_t space;
+    if (address == box->index) {
+        cells[0] = unit->called[box - unit->model->doors];
+        unit->counters.read_requests += --count == 0;
+        address = box->value;
+        cells++;
+    }
+    if (!count)
+        return SIM_OK;
+    return in_box(unit, box, &space, &address, count) ? read_cells(unit, space, address, count, cells)
+                                                      : SIM_BAD_ADDRESS;
+}
+
 sim_reply sim_read(sim_unit *unit, uint64_t now, uint8_t space, uint16_t address, uint16_t count, uint16_t *cells)
 {
     if (!sim_is_up(unit, now))
@@ -240,7 +303,10 @@ sim_reply sim_read(sim_unit *unit, uint64_t now, uint8_t space, uint16_t address
     sim_reply reply = struck(unit, &mute);
     if (reply == SIM_OK && unit->listener)
         unit->listener(unit->listener_ctx, unit, false, space, address, count, NULL);
-    if (reply == SIM_OK)
+    const sim_door *box = sim_box_at(unit, space, address, count);
+    if (reply == SIM_OK && box)
+        reply = read_box(unit, box, address, count, cells);
+    else if (reply == SIM_OK)
         reply =
             in_unit(unit, space, &address, count) ? read_cells(unit, space, address, count, cells) : SIM_BAD_ADDRESS;
     return mute ? SIM_SILENT : reply;
@@ -309,7 +375,15 @@ sim_reply sim_write(sim_unit *unit, uint64_t now, uint8_t space, uint16_t addres
         return SIM_DEAD;
     bool mute = false;
     sim_reply reply = struck(unit, &mute);
-    if (reply == SIM_OK && !in_unit(unit, space, &address, count))
+    const sim_door *box = sim_box_at(unit, space, address, count);
+    if (reply == SIM_OK && box && address == box->index) { /* nothing of the unit changes by that */
+        unit->counters.write_requests++;
+        if (count != 1)
+            return SIM_BAD_VALUE;
+        unit->called[box - unit->model->doors] = cells[0];
+        return mute ? SIM_SILENT : SIM_OK;
+    }
+    if (reply == SIM_OK && !(box ? in_box(unit, box, &space, &address, count) : in_unit(unit, space, &address, count)))
         return SIM_BAD_ADDRESS;
     sim_hearing hearing = sim_fault_hears(unit, space, address);
     if (reply == SIM_OK && hearing == SIM_DEAF)
@@ -331,15 +405,14 @@ sim_reply sim_write(sim_unit *unit, uint64_t now, uint8_t space, uint16_t addres
     return mute ? SIM_SILENT : reply;
 }
 
-sim_reply sim_write_bits(sim_unit *unit, uint64_t now, uint16_t address, uint16_t mask, uint16_t value)
+sim_reply sim_write_bits(sim_unit *unit, uint64_t now, uint8_t space, uint16_t address, uint16_t mask, uint16_t value)
 {
     uint16_t place = address, cell;
-    int16_t owner = sim_is_up(unit, now) && in_unit(unit, SIM_HOLDING, &place, 1) && place < SIM_CELLS
-                        ? unit->owner[SIM_HOLDING][place]
-                        : -1;
+    int16_t owner =
+        sim_is_up(unit, now) && in_unit(unit, space, &place, 1) && place < SIM_CELLS ? unit->owner[space][place] : -1;
     cell = owner < 0 || sim_peek(unit, &unit->entries[owner], &cell) != SIM_OK ? 0 : cell;
     cell = (uint16_t)((cell & ~mask) | (value & mask));
-    return sim_write(unit, now, SIM_HOLDING, address, 1, &cell);
+    return sim_write(unit, now, space, address, 1, &cell);
 }
 
 /* As from the keys on its front. */

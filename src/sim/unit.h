@@ -10,9 +10,10 @@
 #include <stdint.h>
 
 /* Spaces: holding cells, input cells, coils, discrete inputs; of the last two a cell is one bit. Objects of the
- * identification are texts, each from SIM_OBJECT times its number on. */
-enum { SIM_CELLS = 4096, SIM_SPACES = 5, SIM_PAGE = 256, SIM_BITS = 2000, SIM_OBJECT = 80 };
-enum { SIM_HOLDING, SIM_INPUT, SIM_COILS, SIM_DISCRETE, SIM_OBJECTS };
+ * identification are texts, each from SIM_OBJECT times its number on. What lies behind a door of the model has spaces
+ * of its own, from SIM_DOORS on. */
+enum { SIM_CELLS = 4096, SIM_SPACES = 8, SIM_PAGE = 256, SIM_BITS = 2000, SIM_OBJECT = 80, SIM_GATHERED = 256 };
+enum { SIM_HOLDING, SIM_INPUT, SIM_COILS, SIM_DISCRETE, SIM_OBJECTS, SIM_DOORS, SIM_NOWHERE = 255 };
 
 /* How a request ends; the numbers are the exception codes of the Modbus Application Protocol 1.1b3, chapter 7. */
 typedef enum sim_reply {
@@ -42,15 +43,24 @@ typedef struct sim_entry {
     char name[64];
     uint8_t space;
     uint16_t address;
-    const char
-        *kind;    /* "u8" .. "i64", "f32", "t16" (text of 16 bytes), "x3" (three cells as they are); of a bit "u1" */
-    uint8_t role; /* sim_role */
+    const char *kind; /* "u8" .. "i64", "f32", "t16" (text of 16 bytes), "x3" (three cells as they are), "d4" (four
+                       * decimal digits), "s16" (sign and magnitude); of a bit "u1" */
+    uint8_t role;     /* sim_role */
     uint8_t decimals;
     bool held;           /* takes values only while the unit is held */
     int64_t low, high;   /* in raw steps; none where low > high */
     const char *factory; /* value as delivered */
     const char *plant;   /* value as set up in the mill, NULL: as delivered */
 } sim_entry;
+
+/* How what is in a space of its own is reached: at another unit number of the line, or through cells that take a number
+ * and then show the value that has it. */
+typedef struct sim_door {
+    int16_t number; /* of the unit who answers: 0 the device itself, n > 0 the number n - 1, n < 0 that many above it */
+    uint8_t table;  /* and in which of its tables: SIM_HOLDING to SIM_DISCRETE */
+    uint16_t index, value; /* the cells for the number and the value; both 0: the table is there as it is */
+    uint16_t stride;       /* a value has so many cells in its space, from `stride` times its number on */
+} sim_door;
 
 struct sim_unit;
 
@@ -70,7 +80,8 @@ typedef struct sim_model {
     bool low_cell_first, text_low_byte_first;
     uint32_t boot_ms, reply_ms;
     uint16_t most_read, most_write; /* cells in one request */
-    const sim_entry *(*map)(const struct sim_model *model, size_t *count);
+    const sim_entry *entries;       /* its map */
+    size_t count;
     void (*start)(struct sim_unit *unit);
     void (*tick)(struct sim_unit *unit);
     /* May this entry be written now? Then what follows from it, `changed` telling whether it is another value. */
@@ -79,6 +90,9 @@ typedef struct sim_model {
     uint64_t (*live)(const struct sim_unit *unit, const sim_entry *entry);
     /* Cells that show what else is kept of the cell `home`, or NULL; may be NULL. */
     const uint16_t *(*bank)(const struct sim_unit *unit, uint8_t space, uint16_t address, uint16_t *home);
+    const sim_door *doors; /* the first of them leads to SIM_DOORS, and so on */
+    uint8_t door_count;
+    bool single; /* it takes one value a request: functions 5 and 6, and neither 15 nor 16 */
     /* Where the cells of an address lie that begins with this byte: the first of SIM_PAGE in the unit, 0xffff: nowhere.
      * NULL: every address is where it says. */
     const uint16_t (*pages)[256];
@@ -108,10 +122,17 @@ typedef struct sim_unit {
     } later; /* a write that was taken and isn't done yet; `count` 0: none */
     sim_fault faults[SIM_FAULTS];
     size_t fault_count;
-    uint64_t requests; /* since the unit was made */
-    uint32_t late_ms;  /* the reply just given comes so much later */
-    bool lasting;      /* values last as soon as they are written */
-    bool free;         /* none of them needs the unit held */
+    uint64_t requests;                       /* since the unit was made */
+    uint16_t called[SIM_SPACES - SIM_DOORS]; /* numbers that stand in the cells of doors */
+    struct {
+        uint8_t space;
+        uint16_t address, cell;
+    } gathered[SIM_GATHERED]; /* lasting values that come into force together, see sim_take_gathered */
+    uint16_t gathered_count;
+    bool gathers;
+    uint32_t late_ms; /* the reply just given comes so much later */
+    bool lasting;     /* values last as soon as they are written */
+    bool free;        /* none of them needs the unit held */
     /* hears of each request that reaches it, before it is answered; may be NULL */
     void (*listener)(void *ctx, const struct sim_unit *unit, bool write, uint8_t space, uint16_t address,
                      uint16_t count, const uint16_t *cells);
@@ -131,15 +152,31 @@ const sim_model *sim_model_named(const char *name);
 /* A unit as set up in the mill, or as delivered; running and stored alike. Serial and name may be NULL. */
 void sim_start(sim_unit *unit, const sim_model *model, bool as_delivered, const char *serial, const char *name);
 
-/* Gives it this value as its own, in force; false where the model has no such cells. */
-bool sim_own(sim_unit *unit, uint8_t space, uint16_t address, uint16_t count, const uint16_t *cells);
+/* The cells of a value, in force, by its number as a manual has it: the first cell, or that in a mailbox or of an
+ * object. NULL where the model has no such cells. */
+uint16_t *sim_own(sim_unit *unit, uint8_t space, uint16_t number, uint16_t count);
+/* Gives it this secret, whichever it has; false: it has none like this. */
+bool sim_put_secret(sim_unit *unit, const char *text);
+
+/* The space of the table that answers at this unit number (0: the device itself, whatever its number is). SIM_NOWHERE:
+ * nobody does. A device without doors to other numbers answers at any of them: only it is on the link. */
+uint8_t sim_space_at(const sim_unit *unit, uint32_t number, uint8_t table);
+/* Does it have a door to another unit number? How many numbers that follow each other it takes on a line; 0: others,
+ * too, so that there can be only one of them. */
+bool sim_has_numbers(const sim_unit *unit);
+unsigned sim_numbers_of(const sim_model *model);
+/* Do the cells of this space hold single bits? */
+bool sim_is_bits(const sim_unit *unit, uint8_t space);
+
+/* Puts what was gathered into force, or forgets it, and gathers no longer. */
+void sim_take_gathered(sim_unit *unit, bool keep);
 
 /* Requests of the protocol. `now` never goes back. A write is done wholly or not at all. */
 sim_reply sim_read(sim_unit *unit, uint64_t now, uint8_t space, uint16_t address, uint16_t count, uint16_t *cells);
 sim_reply sim_write(sim_unit *unit, uint64_t now, uint8_t space, uint16_t address, uint16_t count,
                     const uint16_t *cells);
 /* Only these bits of one cell; the others stay as they are. One request. */
-sim_reply sim_write_bits(sim_unit *unit, uint64_t now, uint16_t address, uint16_t mask, uint16_t value);
+sim_reply sim_write_bits(sim_unit *unit, uint64_t now, uint8_t space, uint16_t address, uint16_t mask, uint16_t value);
 /* The identification from an object on, of the category 1 to 3: what a reply has behind that, its `size`. */
 sim_reply sim_identify(sim_unit *unit, uint64_t now, uint8_t category, uint8_t first, uint8_t out[250], size_t *size);
 /* Of bits a request has sixteen in a cell, the first one lowest; the unit has a cell for each. */

@@ -84,10 +84,10 @@ static int carry(bil_cell_link *link, const bil_transfer *t)
         const bil_param *param = &params[t->items[i]];
         uint16_t *cells = link->cells + (param->at.number - params[t->items[0]].at.number);
         if (t->write)
-            error = bil_value_to_cells(&param->format, raw, cells);
+            error = bil_value_to_cells(param->format, raw, cells);
         else
-            t->cause[i] = (uint8_t)bil_value_from_cells(&param->format, cells, raw);
-        raw += param->format.size;
+            t->cause[i] = (uint8_t)bil_value_from_cells(param->format, cells, raw);
+        raw += param->format->size;
     }
     return error;
 }
@@ -131,7 +131,7 @@ static bil_outcome dial(void *ctx, const bil_connect *to, bil_result *result)
     if (ops->speak_to)
         ops->speak_to(
             link->below.ctx,
-            to->raw ? BIL_UNIT((uint32_t)bil_value_number(to->raw, to->description->params[to->at].format.size)) : 0);
+            to->raw ? BIL_UNIT((uint32_t)bil_value_number(to->raw, to->description->params[to->at].format->size)) : 0);
     return ops->connect(link->below.ctx, result);
 }
 

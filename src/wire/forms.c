@@ -95,9 +95,9 @@ static int wide_to(const bil_format *format, const uint8_t *raw, uint16_t *cells
     return BIL_OK;
 }
 
-const bil_form bil_form_blanks = {"blanks", NULL, blanks_from, blanks_to, NULL, NULL};
-const bil_form bil_form_length = {"length", length_cells, length_from, length_to, NULL, NULL};
-const bil_form bil_form_wide = {"wide", wide_cells, wide_from, wide_to, NULL, NULL};
+const bil_form bil_form_blanks = {"blanks", NULL, blanks_from, blanks_to, NULL, NULL, NULL};
+const bil_form bil_form_length = {"length", length_cells, length_from, length_to, NULL, NULL, NULL};
+const bil_form bil_form_wide = {"wide", wide_cells, wide_from, wide_to, NULL, NULL, NULL};
 
 /* ---- numbers ---- */
 
@@ -258,8 +258,8 @@ static int odd_to(const bil_format *format, const uint8_t *raw, uint16_t *cells)
     return format->type == BIL_TEXT ? loose_to(format, raw, cells) : put_wire(format, filled(format, raw), cells);
 }
 
-const bil_form bil_form_bcd = {"bcd", NULL, bcd_from, bcd_to, NULL, NULL};
-const bil_form bil_form_sign_magnitude = {"sign_magnitude", NULL, sign_from, sign_to, NULL, NULL};
-const bil_form bil_form_part = {"part", NULL, part_from, part_to, NULL, NULL};
-const bil_form bil_form_loose = {"loose", NULL, loose_from, loose_to, NULL, NULL};
-const bil_form bil_form_odd = {"odd", NULL, odd_from, odd_to, NULL, NULL};
+const bil_form bil_form_bcd = {"bcd", NULL, bcd_from, bcd_to, NULL, NULL, NULL};
+const bil_form bil_form_sign_magnitude = {"sign_magnitude", NULL, sign_from, sign_to, NULL, NULL, NULL};
+const bil_form bil_form_part = {"part", NULL, part_from, part_to, NULL, NULL, NULL};
+const bil_form bil_form_loose = {"loose", NULL, loose_from, loose_to, NULL, NULL, NULL};
+const bil_form bil_form_odd = {"odd", NULL, odd_from, odd_to, NULL, NULL, NULL};

@@ -51,7 +51,7 @@ static uint8_t reads_before(const bil_description *d, const uint16_t *items, uin
     uint16_t covered = 0;
     for (uint16_t i = 0; write && params[items[0]].way != BIL_WAY_MASKED && i < count; i++) {
         const bil_param *param = &params[items[i]];
-        covered |= bil_cell_mask(&param->format);
+        covered |= bil_cell_mask(param->format);
         bool last = i + 1 == count || params[items[i + 1]].at.number != param->at.number;
         if (last && covered != 0xffff)
             return 1;
@@ -72,7 +72,7 @@ static bil_outcome parts(bil_cell_link *link, const bil_transfer *t, const bil_s
 {
     bil_span at = *span;
     for (uint16_t i = 0; i < t->count && at.way == BIL_WAY_MASKED; i++) /* all of one cell */
-        at.mask |= bil_cell_mask(&t->description->params[t->items[i]].format);
+        at.mask |= bil_cell_mask(t->description->params[t->items[i]].format);
     if (t->write)
         clear(link);
     if (reads_before(t->description, t->items, t->count, t->write)) {
@@ -108,7 +108,7 @@ static bil_outcome called_up(bil_cell_link *link, const bil_transfer *t, const b
         result->cause = BIL_E_BUSY;
         return BIL_BUSY;
     }
-    t->cause[0] = (uint8_t)bil_value_from_cells(&param->format, link->cells + 1, t->raw);
+    t->cause[0] = (uint8_t)bil_value_from_cells(param->format, link->cells + 1, t->raw);
     return BIL_DONE;
 }
 
@@ -155,7 +155,7 @@ static void take_object(const bil_cell_link *link, const bil_transfer *t, size_t
     uint8_t *raw = t->raw, length = byte_at(link, at + 1);
     for (uint16_t i = 0; i < t->count; i++) {
         const bil_param *param = &params[t->items[i]];
-        uint8_t size = param->format.size;
+        uint8_t size = param->format->size;
         if (param->at.number == byte_at(link, at)) {
             t->cause[i] = length > size ? BIL_E_ENCODING : BIL_OK;
             for (uint8_t k = 0; k < size; k++)

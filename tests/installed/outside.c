@@ -57,9 +57,9 @@ static void put(memory *m, const bil_description *d, const char *id, const char 
 {
     int32_t index = bil_description_find(d, id, strlen(id));
     uint8_t raw[BIL_TEXT_MAX];
-    if (index < 0 || bil_value_parse(&d->params[index].format, text, strlen(text), NULL, raw) != BIL_OK)
+    if (index < 0 || bil_value_parse(d->params[index].format, text, strlen(text), NULL, raw) != BIL_OK)
         exit(3);
-    bil_value_to_cells(&d->params[index].format, raw, m->cells + d->params[index].at.number);
+    bil_value_to_cells(d->params[index].format, raw, m->cells + d->params[index].at.number);
 }
 
 static void read_all(bil_image *image, bil_link link)

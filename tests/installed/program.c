@@ -8,8 +8,9 @@
 #include <stdio.h>
 #include <string.h>
 
-static bool password(void *ctx, bool may_ask, char *out, size_t size)
+static bool password(void *ctx, const char *which, bool may_ask, char *out, size_t size)
 {
+    (void)which;
     (void)ctx;
     snprintf(out, size, "mill-30");
     return !may_ask;

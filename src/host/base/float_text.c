@@ -100,38 +100,54 @@ static void lay_out(const decimal *d, bool negative, char *out, size_t size)
         snprintf(out, size, "%s%.*s.%.*s", sign, point, d->digits, count - point, d->digits + point);
 }
 
-static bool reads_back(bil_type type, const uint8_t *raw, double number, int digits, char text[48])
+static bool reads_back(bil_type type, const uint8_t *raw, double number, int digits, decimal *d)
 {
+    char text[48];
     uint8_t back[8];
     size_t size = type == BIL_F32 ? 4 : 8;
-    decimal d = decimal_of(number, digits);
+    decimal one = decimal_of(number, digits);
     bool negative = raw[0] & 0x80;
-    lay_out(&d, negative, text, 48);
-    if (to_raw(type, text, back) == BIL_OK && memcmp(back, raw, size) == 0)
-        return true;
-    next_up(&d); /* above a power of two the neighbours are twice as far apart as below it */
-    lay_out(&d, negative, text, 48);
-    return to_raw(type, text, back) == BIL_OK && memcmp(back, raw, size) == 0;
+    for (int i = 0; i < 2; i++) {
+        lay_out(&one, negative, text, sizeof text);
+        if (to_raw(type, text, back) == BIL_OK && memcmp(back, raw, size) == 0) {
+            *d = one;
+            return true;
+        }
+        next_up(&one); /* above a power of two the neighbours are twice as far apart as below it */
+    }
+    return false;
+}
+
+/* How many places the decimal point of what is shown stands further to the left. */
+static int places(const bil_format *format)
+{
+    int count = format->decimals;
+    for (int32_t mul = format->mul; mul >= 10; mul /= 10)
+        count--;
+    return count;
 }
 
 /* The fewest digits that give the same bits. Most values of people have few digits, most others nearly all: look in the
  * middle first, then up or down. */
-static int text_of(bil_type type, const uint8_t *raw, char *out, size_t size)
+static int text_of(const bil_format *format, const uint8_t *raw, char *out, size_t size)
 {
+    bil_type type = (bil_type)format->type;
     double number = number_of(type, raw);
     if (!isfinite(number))
         return BIL_E_NO_TEXT;
-    char text[48], shorter[48];
+    char text[48];
+    decimal d = {.count = 0};
     int digits = type == BIL_F32 ? 6 : 15, most = type == BIL_F32 ? 9 : 17;
-    if (reads_back(type, raw, number, digits, text)) {
-        while (digits > 1 && reads_back(type, raw, number, digits - 1, shorter)) {
-            memcpy(text, shorter, sizeof text);
+    if (reads_back(type, raw, number, digits, &d)) {
+        while (digits > 1 && reads_back(type, raw, number, digits - 1, &d))
             digits--;
-        }
     } else {
-        while (digits < most && !reads_back(type, raw, number, digits + 1, text))
+        while (digits < most && !reads_back(type, raw, number, digits + 1, &d))
             digits++;
     }
+    if (number < 0 || number > 0) /* zero is zero at each scale */
+        d.power -= places(format);
+    lay_out(&d, raw[0] & 0x80, text, sizeof text);
     size_t length = strlen(text);
     if (length >= size)
         return BIL_E_SPACE;
@@ -139,18 +155,22 @@ static int text_of(bil_type type, const uint8_t *raw, char *out, size_t size)
     return BIL_OK;
 }
 
-static int parse(bil_type type, const char *text, size_t length, uint8_t *raw)
+static int parse(const bil_format *format, const char *text, size_t length, uint8_t *raw)
 {
-    char copy[64];
-    if (length == 0 || length >= sizeof copy || strspn(text, "0123456789+-.eE") < length)
+    char copy[80];
+    if (length == 0 || length >= 64 || strspn(text, "0123456789+-.eE") < length)
         return BIL_E_SYNTAX;
     memcpy(copy, text, length);
     copy[length] = '\0';
-    char *end;
+    char *end, *power = copy + strcspn(copy, "eE");
     strtod(copy, &end);
     if (*end || end == copy)
         return BIL_E_SYNTAX;
-    return to_raw(type, copy, raw);
+    int shift = places(format);
+    long exponent = shift && *power ? strtol(power + 1, NULL, 10) : 0; /* where that is larger still, no type has it */
+    if (shift && exponent > -100000 && exponent < 100000)
+        snprintf(power, sizeof copy - (size_t)(power - copy), "e%ld", exponent + shift);
+    return to_raw((bil_type)format->type, copy, raw);
 }
 
 const bil_float_ops host_floats = {text_of, parse};

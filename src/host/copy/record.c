@@ -158,7 +158,7 @@ json_t *record_intent_line(const record_intent *in, const char *when)
     uint16_t number = in->have->description->link_unit;
     if (number != BIL_NONE && in->have->state[number] == BIL_PRESENT) {
         uint32_t own = 0;
-        for (uint8_t i = 0; i < in->have->description->params[number].format.size; i++)
+        for (uint8_t i = 0; i < in->have->description->params[number].format->size; i++)
             own = own << 8 | bil_image_raw(in->have, number)[i];
         jn_put(line, "unit_before", jn_integer(own));
     }
@@ -203,7 +203,7 @@ static void put_counter(json_t *line, const char *key, const bil_image *have, ui
     if (param != BIL_NONE && have->state[param] == BIL_PRESENT)
         jn_put(line, key,
                jn_integer((json_int_t)bil_value_number(bil_image_raw(have, param),
-                                                       have->description->params[param].format.size)));
+                                                       have->description->params[param].format->size)));
 }
 
 json_t *record_outcome_line(const bil_action *end, unsigned written, const char *values, const bil_image *have)

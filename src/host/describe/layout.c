@@ -36,9 +36,9 @@ void load_layout(load *l)
     fprintf(file, "%s %s\n", l->table->vendor, l->table->model);
     for (uint16_t i = 0; i < l->table->count; i++) {
         const bil_param *p = &l->params[i];
-        fprintf(file, "%s %s %u %s %d %u %d", p->id, bil_type_name((bil_type)p->format.type), p->format.size,
-                bil_class_name((bil_class)p->cls), p->format.mul, p->format.decimals, p->format.offset);
-        put_choices(l, file, &p->format);
+        fprintf(file, "%s %s %u %s %d %u %d", p->id, bil_type_name((bil_type)p->format->type), p->format->size,
+                bil_class_name((bil_class)p->cls), p->format->mul, p->format->decimals, p->format->offset);
+        put_choices(l, file, p->format);
         fputc('\n', file);
     }
     char hex[BIL_LAYOUT_HEX + 1];

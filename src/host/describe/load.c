@@ -134,6 +134,8 @@ static void load_document(load *l, yaml_node_t *root)
             parts[i].load(l, node);
     }
     if (!l->bad)
+        load_bounds(l);
+    if (!l->bad)
         load_check_harmless(l);
     if (!l->bad)
         load_layout(l);

@@ -9,6 +9,17 @@ static bool is_signed(const bil_format *format)
     return bil_type_is_signed((bil_type)format->type);
 }
 
+/* Of a time, which has no usual one. */
+static void load_time_form(load *l, yaml_node_t *map, yaml_node_t *node, bil_format *format)
+{
+    static const char *const names[] = {"bcd", "wide", "seconds", NULL};
+    static const bil_form *const forms[] = {&bil_form_time_bcd, &bil_form_time_wide, &bil_form_time_seconds};
+    if (!node)
+        load_complain(l, map, "\"form\" is missing here: bcd, wide or seconds tell how a time looks in its cells");
+    else if (!l->bad)
+        format->form = forms[load_want_name(l, node, names)];
+}
+
 void load_form(load *l, yaml_node_t *map, bil_format *format)
 {
     static const char *const names[] = {"plain", "bcd", "sign_magnitude", "loose", "blanks", "length", "wide", NULL};
@@ -16,6 +27,10 @@ void load_form(load *l, yaml_node_t *map, bil_format *format)
         NULL,          &bil_form_bcd, &bil_form_sign_magnitude, &bil_form_loose, &bil_form_blanks, &bil_form_length,
         &bil_form_wide};
     yaml_node_t *node = load_get(l, map, "form");
+    if (format->type == BIL_TIME) {
+        load_time_form(l, map, node, format);
+        return;
+    }
     if (format->type == BIL_IP4 || format->type == BIL_MAC)
         format->form = &bil_form_address;
     if (format->size % 2 && (format->size > 1 || format->type == BIL_TEXT))
@@ -91,6 +106,10 @@ void load_room(load *l, yaml_node_t *map, bil_format *format)
         return;
     uint64_t high = is_signed(format) ? middle + most : most;
     uint64_t low = is_signed(format) ? middle - most - (format->form == &bil_form_sign_magnitude ? 0 : 1) : 0;
+    if (format->limited && load_is_bound(load_limit(l, map, 0)))
+        format->low = low;
+    if (format->limited && load_is_bound(load_limit(l, map, 1)))
+        format->high = high;
     if (format->limited && (format->low < low || format->high > high))
         load_complain(l, load_get(l, map, "limits"), "these limits are wider than what its cells can hold");
     if (!format->limited) {

@@ -11,16 +11,26 @@ bool format_is_integer(const bil_format *format)
     return format->type >= BIL_U8 && format->type <= BIL_I64; /* in the order of BIL_TYPES */
 }
 
+static bool is_power_of_ten(int64_t number)
+{
+    while (number >= 10 && number % 10 == 0)
+        number /= 10;
+    return number == 1;
+}
+
 void load_scale(load *l, yaml_node_t *map, bil_format *format)
 {
     yaml_node_t *scale = load_get(l, map, "scale"), *offset = load_get(l, map, "offset");
     format->mul = 1;
     if (!scale && !offset)
         return;
-    if (!format_is_integer(format)) {
-        load_complain(l, scale ? scale : offset, "only whole numbers can be scaled");
+    bool is_float = bil_type_is_float((bil_type)format->type);
+    if (is_float && offset)
+        load_complain(l, offset, "a float has no offset");
+    else if (!is_float && !format_is_integer(format))
+        load_complain(l, scale ? scale : offset, "only numbers can be scaled");
+    if (l->bad)
         return;
-    }
     decimal s = {1, 0}, o = {0, 0};
     if (scale)
         s = load_want_decimal(l, scale);
@@ -39,9 +49,13 @@ void load_scale(load *l, yaml_node_t *map, bil_format *format)
         load_complain(l, scale ? scale : offset, "scale and offset are too large together");
         return;
     }
-    if (format->size == 8 && (mul != 1 || add != 0)) {
+    if (format->size == 8 && !is_float && (mul != 1 || add != 0)) {
         load_complain(l, scale ? scale : offset,
                       "a 64 bit value takes a scale of 1, 0.1, 0.01 and so on, and no offset");
+        return;
+    }
+    if (is_float && !is_power_of_ten(mul)) {
+        load_complain(l, scale, "the scale of a float is a power of ten: 0.001, 100");
         return;
     }
     format->decimals = decimals;
@@ -93,9 +107,38 @@ void load_choices(load *l, yaml_node_t *map, bil_format *format)
     format->choice_count = (uint16_t)count;
 }
 
-static uint64_t load_want_key(load *l, yaml_node_t *node, const bil_format *format)
+bool load_is_bound(const yaml_node_t *node)
+{
+    return node && node->type == YAML_SCALAR_NODE && node_text(node)[0] >= 'a' && node_text(node)[0] <= 'z';
+}
+
+yaml_node_t *load_limit(load *l, yaml_node_t *map, int side)
+{
+    yaml_node_t *limits = load_get(l, map, "limits");
+    return limits && limits->type == YAML_SEQUENCE_NODE ? load_node(l, limits->data.sequence.items.start[side]) : NULL;
+}
+
+/* The largest or smallest that there is, as a key; of floats, that is finite. */
+static uint64_t extreme_key(const bil_format *format, bool high)
+{
+    uint8_t raw[8];
+    bool is_signed = bil_type_is_signed((bil_type)format->type);
+    memset(raw, high ? 0xff : 0, sizeof raw);
+    if (bil_type_is_float((bil_type)format->type)) {
+        raw[0] = high ? 0x7f : 0xff;
+        raw[1] = format->size == 4 ? 0x7f : 0xef;
+        memset(raw + 2, 0xff, sizeof raw - 2);
+    } else if (is_signed) {
+        raw[0] ^= 0x80;
+    }
+    return bil_value_key((bil_type)format->type, raw, format->size);
+}
+
+static uint64_t load_want_key(load *l, yaml_node_t *node, const bil_format *format, bool high)
 {
     uint8_t raw[BIL_TEXT_MAX];
+    if (load_is_bound(node)) /* another parameter, see load_bounds */
+        return extreme_key(format, high != (format->mul < 0));
     const char *text = load_want_text(l, node, 40);
     int error = l->bad ? 0 : bil_value_parse(format, text, strlen(text), &host_floats, raw);
     if (error)
@@ -114,8 +157,8 @@ void load_limits(load *l, yaml_node_t *map, bil_format *format)
             load_complain(l, limits, "limits are [lowest, highest], of a number");
         if (l->bad)
             return;
-        uint64_t a = load_want_key(l, load_node(l, limits->data.sequence.items.start[0]), format);
-        uint64_t b = load_want_key(l, load_node(l, limits->data.sequence.items.start[1]), format);
+        uint64_t a = load_want_key(l, load_node(l, limits->data.sequence.items.start[0]), format, false);
+        uint64_t b = load_want_key(l, load_node(l, limits->data.sequence.items.start[1]), format, true);
         bool turned = format->mul < 0; /* a negative scale turns the order round */
         format->low = turned ? b : a;
         format->high = turned ? a : b;
@@ -126,6 +169,8 @@ void load_limits(load *l, yaml_node_t *map, bil_format *format)
     if (step) {
         if (!limits || !format_is_integer(format))
             load_complain(l, step, "a step needs limits, and a whole number underneath");
+        else if (load_is_bound(load_limit(l, map, 0)))
+            load_complain(l, step, "steps count from the lowest value, which has to be a number for that");
         else
             format->step = load_want_raw_length(l, step, format);
     }

@@ -11,7 +11,7 @@
 static void load_way(load *l, yaml_node_t *map, bil_param *param)
 {
     yaml_node_t *writes = load_get(l, map, "writes");
-    const bil_format *f = &param->format;
+    const bil_format *f = param->format;
     uint8_t way = l->bad ? 0 : writes ? load_want_way(l, writes) : l->way;
     bool part = f->width && f->width < 16, readable = param->flags & BIL_READABLE;
     if (l->bad || !(param->flags & BIL_WRITABLE))
@@ -79,7 +79,7 @@ void load_check_id(load *l, yaml_node_t *key, const char *id)
 }
 
 /* Type and size, and the class. */
-static void load_kind(load *l, yaml_node_t *map, bil_param *param)
+static void load_kind(load *l, yaml_node_t *map, bil_param *param, bil_format *format)
 {
     yaml_node_t *type = load_need(l, map, "type"), *cls = l->bad ? NULL : load_need(l, map, "class"),
                 *size = load_get(l, map, "size");
@@ -94,7 +94,6 @@ static void load_kind(load *l, yaml_node_t *map, bil_param *param)
         load_complain(l, cls, "\"%s\" is no class", class_name);
     if (l->bad)
         return;
-    bil_format *format = &param->format;
     format->type = (uint8_t)type_number;
     param->cls = (uint8_t)class_number;
     format->size = (uint8_t)bil_type_size((bil_type)type_number);
@@ -107,31 +106,31 @@ static void load_kind(load *l, yaml_node_t *map, bil_param *param)
 }
 
 /* A text of the device identification. */
-static void load_object(load *l, yaml_node_t *map, bil_param *param)
+static void load_object(load *l, yaml_node_t *map, bil_param *param, bil_format *format)
 {
-    if (param->format.type != BIL_TEXT || load_get(l, map, "form"))
+    if (param->format->type != BIL_TEXT || load_get(l, map, "form"))
         load_complain(l, map, "what the identification has is a text, and has no form");
-    param->format.form = NULL;
+    format->form = NULL;
     l->own_spaces[param->space].reach = &bil_reach_objects;
 }
 
 /* Its space, and where it lies there. */
-static void load_at(load *l, yaml_node_t *map, bil_param *param)
+static void load_at(load *l, yaml_node_t *map, bil_param *param, bil_format *format)
 {
     param->space = load_want_space(l, load_get(l, map, "space"));
     bool bits = l->table->spaces[param->space].bits;
-    if (bits && param->format.type != BIL_BOOL)
+    if (bits && param->format->type != BIL_BOOL)
         load_complain(l, load_get(l, map, "type"), "a coil or discrete input is a bool");
-    else if (bits && (param->format.width || param->format.form))
+    else if (bits && (param->format->width || param->format->form))
         load_complain(l, load_get(l, map, "name"), "%s is one bit: it has no \"bit\" and no \"form\"",
                       node_text(load_get(l, map, "name")));
-    param->cells = bits ? 1 : (uint8_t)bil_value_cells(&param->format);
+    param->cells = bits ? 1 : (uint8_t)bil_value_cells(param->format);
     bil_space *space = &l->own_spaces[param->space];
-    if (space->mailbox && param->format.width)
+    if (space->mailbox && param->format->width)
         load_complain(l, load_get(l, map, "bit"), "a value of a mailbox has its cells for itself");
     else if (space->table == BIL_OBJECTS)
-        load_object(l, map, param);
-    else if (bits || param->format.width)
+        load_object(l, map, param, format);
+    else if (bits || param->format->width)
         space->reach = bits ? &bil_reach_bits : &bil_reach_parts;
     yaml_node_t *at = l->bad ? NULL : load_need(l, map, "at");
     if (at)
@@ -187,13 +186,15 @@ void load_param(load *l, yaml_node_t *map, bil_param *param)
     param->name = load_keep(l, load_want_text(l, name, BIL_NAME_MAX));
     param->unit = unit ? load_keep(l, load_want_text(l, unit, BIL_UNIT_MAX)) : "";
     param->stage = stage ? (uint8_t)load_want_number(l, stage, 0, 9) : 5;
-    load_kind(l, map, param);
+    bil_format *format = load_take(l, sizeof *format);
+    param->format = format;
+    load_kind(l, map, param, format);
     if (!l->bad)
-        param->format.order = load_order(l, map, l->order);
+        format->order = load_order(l, map, l->order);
     for (size_t i = 0; i < sizeof parts / sizeof parts[0] && !l->bad; i++)
-        parts[i](l, map, &param->format);
+        parts[i](l, map, format);
     if (!l->bad)
-        load_at(l, map, param);
+        load_at(l, map, param, format);
     if (!l->bad)
         load_flags(l, map, param);
     load_only(l, map, param);
@@ -222,8 +223,7 @@ static uint32_t load_first_of(const load *l, const char *begin, size_t length)
     return low;
 }
 
-/* "{n}" stands for the number of the repetition. */
-static void with_number(const char *pattern, uint16_t number, char *out, size_t size)
+void load_with_number(const char *pattern, uint16_t number, char *out, size_t size)
 {
     const char *at = strstr(pattern, "{n}");
     if (at && number)
@@ -245,7 +245,7 @@ void load_resets(load *l, uint16_t index)
          item++) {
         yaml_node_t *node = load_node(l, *item);
         char text[BIL_ID_MAX + 8];
-        with_number(load_want_text(l, node, BIL_ID_MAX), l->numbers[index], text, sizeof text);
+        load_with_number(load_want_text(l, node, BIL_ID_MAX), l->numbers[index], text, sizeof text);
         size_t length = strlen(text), before = count;
         bool group = length > 2 && strcmp(text + length - 2, ".*") == 0;
         int32_t one = group ? -1 : bil_description_find(l->table, text, length);
@@ -276,9 +276,9 @@ void load_factory(load *l)
         if (!node)
             continue;
         const char *text = load_want_text(l, node, BIL_TEXT_MAX);
-        int error = l->bad ? BIL_OK : bil_value_parse(&p->format, text, strlen(text), &host_floats, raw + p->raw_at);
+        int error = l->bad ? BIL_OK : bil_value_parse(p->format, text, strlen(text), &host_floats, raw + p->raw_at);
         if (!l->bad && !error && p->flags & BIL_WRITABLE)
-            error = bil_value_check(&p->format, raw + p->raw_at);
+            error = bil_value_check(p->format, raw + p->raw_at);
         if (error)
             load_complain(l, node, "%s", bil_host_error_text(error));
         else if (bil_class_left_out((bil_class)p->cls) || p->cls == BIL_CLASS_UNIT)

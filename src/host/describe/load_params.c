@@ -149,7 +149,7 @@ void load_params(load *l, yaml_node_t *map)
     uint32_t raw_at = 0;
     for (size_t i = 0; i < all.count && !l->bad; i++) {
         l->params[i].raw_at = (uint16_t)raw_at;
-        raw_at += l->params[i].format.size;
+        raw_at += l->params[i].format->size;
         if (raw_at > UINT16_MAX)
             load_complain(l, all.list[i].key, "all values together take more than %d bytes", UINT16_MAX);
     }

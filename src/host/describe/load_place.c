@@ -51,13 +51,13 @@ static int by_place(const void *a, const void *b, void *params)
     const bil_param *y = (const bil_param *)params + *(const uint16_t *)b;
     return x->space != y->space           ? x->space - y->space
            : x->at.number != y->at.number ? (int)x->at.number - (int)y->at.number
-                                          : x->format.bit - y->format.bit;
+                                          : x->format->bit - y->format->bit;
 }
 
 /* Two values in one cell: each has bits of its own, and they are written in one way. */
 static void load_share(load *l, yaml_node_t *node, const bil_param *before, const bil_param *param)
 {
-    const bil_format *a = &before->format, *b = &param->format;
+    const bil_format *a = before->format, *b = param->format;
     unsigned cell = (unsigned)param->at.number;
     if (!a->width || !b->width)
         load_complain(l, node, "%s and %s lie on the same cell %u", before->id, param->id, cell);

@@ -6,7 +6,7 @@
 /* Goes into the step where 32 bits are enough, and beside it where they aren't. */
 static void load_written(load *l, yaml_node_t *value, bil_proc_step *step)
 {
-    const bil_format *format = &l->params[step->param].format;
+    const bil_format *format = l->params[step->param].format;
     if (format->type != BIL_TEXT && format->size <= 4) {
         step->value = load_want_value(l, value, step->param);
         return;
@@ -22,10 +22,30 @@ static void load_from(load *l, yaml_node_t *from, bil_proc_step *step)
     uint16_t index = load_want_param(l, from);
     step->from = (uint16_t)(index + 1);
     const bil_param *source = &l->params[index], *target = &l->params[step->param];
-    if (!l->bad && (source->format.type != target->format.type || source->format.size != target->format.size))
+    if (!l->bad && (source->format->type != target->format->type || source->format->size != target->format->size))
         load_complain(l, from, "%s is of another type than %s", source->id, target->id);
     else if (!l->bad && (!(source->flags & BIL_READABLE) || bil_class_left_out((bil_class)source->cls)))
         load_complain(l, from, "%s isn't among the values that are read before", source->id);
+}
+
+/* The number of this secret, by its name: they are counted as they come. */
+static uint32_t load_slot(load *l, yaml_node_t *node)
+{
+    const char *name = load_want_text(l, node, NAME_LIMIT);
+    bil_description *d = l->table;
+    if (l->bad)
+        return 0;
+    if (strspn(name, "abcdefghijklmnopqrstuvwxyz0123456789_") != strlen(name) || !(name[0] >= 'a' && name[0] <= 'z'))
+        load_complain(l, node, "a secret has a name of a to z, 0 to 9 and _, which a person is asked for");
+    for (uint8_t i = 0; i < d->secret_count; i++)
+        if (strcmp(l->secrets[i], name) == 0)
+            return i + 1u;
+    if (d->secret_count == BIL_SECRETS_MAX) {
+        load_complain(l, node, "a device has at most %d secrets", BIL_SECRETS_MAX);
+        return 0;
+    }
+    l->secrets[d->secret_count++] = load_keep(l, name);
+    return d->secret_count;
 }
 
 static void load_step(load *l, yaml_node_t *map, bil_proc_step *step)
@@ -74,11 +94,10 @@ static void load_step(load *l, yaml_node_t *map, bil_proc_step *step)
         else
             step->value = l->bad ? 0 : load_want_value(l, value, step->param);
     } else if (kind == BIL_STEP_SECRET) {
-        static const char *const slots[] = {"password", NULL};
         yaml_node_t *slot = load_need(l, map, "slot");
         step->param = load_want_param(l, what);
-        step->value = l->bad ? 0 : (uint32_t)load_want_name(l, slot, slots) + 1;
-        const bil_format *format = &l->params[step->param].format;
+        step->value = l->bad ? 0 : load_slot(l, slot);
+        const bil_format *format = l->params[step->param].format;
         if (!l->bad && format->type != BIL_TEXT && !format_is_integer(format))
             load_complain(l, what, "a secret goes into a text or a whole number");
     } else if (kind == BIL_STEP_PERSON) {
@@ -177,6 +196,9 @@ void load_procedures(load *l, yaml_node_t *list)
     }
     if (begins && !commits)
         load_complain(l, list, "what begins has to come to an end: there is no \"commit\"");
+    const char **secrets = load_take(l, (l->table->secret_count + 1u) * sizeof *secrets);
+    memcpy(secrets, l->secrets, l->table->secret_count * sizeof *secrets);
+    l->table->secrets = secrets;
     l->table->procedures = procedures;
     l->table->procedure_count = (uint16_t)count;
 }

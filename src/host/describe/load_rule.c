@@ -18,9 +18,9 @@ static void load_condition(load *l, yaml_node_t *map, uint16_t *index, uint32_t 
 
 static bool same_measure(const bil_param *a, const bil_param *b)
 {
-    return a->format.type == b->format.type && a->format.size == b->format.size && a->format.mul == b->format.mul &&
-           a->format.offset == b->format.offset && a->format.decimals == b->format.decimals &&
-           strcmp(a->unit, b->unit) == 0;
+    return a->format->type == b->format->type && a->format->size == b->format->size &&
+           a->format->mul == b->format->mul && a->format->offset == b->format->offset &&
+           a->format->decimals == b->format->decimals && strcmp(a->unit, b->unit) == 0;
 }
 
 /* A list of parameters that can be held against each other. */
@@ -35,12 +35,13 @@ static void load_alike(load *l, yaml_node_t *list, bil_rule *rule)
         yaml_node_t *node = load_node(l, list->data.sequence.items.start[i]);
         params[i] = load_want_param(l, node);
         const bil_param *p = l->bad ? NULL : &l->params[params[i]];
-        if (p && p->format.type == BIL_TEXT)
+        if (p && p->format->type == BIL_TEXT)
             load_complain(l, node, "a text can't stand in a rule");
         else if (p && !same_measure(p, &l->params[params[0]]))
             load_complain(l, node, "%s has another type, scale or unit than %s", p->id, l->params[params[0]].id);
         else if (p && rule->kind == BIL_RULE_ORDER &&
-                 (!(format_is_integer(&p->format) || bil_type_is_float((bil_type)p->format.type)) || p->format.mul < 0))
+                 (!(format_is_integer(p->format) || bil_type_is_float((bil_type)p->format->type)) ||
+                  p->format->mul < 0))
             load_complain(l, node, "only numbers have an order");
     }
     rule->params = params;

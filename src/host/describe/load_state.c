@@ -50,14 +50,14 @@ void load_identity(load *l, yaml_node_t *map)
 void load_want_raw(load *l, yaml_node_t *node, uint16_t index, uint8_t *raw)
 {
     const char *text = load_want_text(l, node, BIL_TEXT_MAX);
-    int error = l->bad ? 0 : bil_value_parse(&l->params[index].format, text, strlen(text), &host_floats, raw);
+    int error = l->bad ? 0 : bil_value_parse(l->params[index].format, text, strlen(text), &host_floats, raw);
     if (error)
         load_complain(l, node, "%s", bil_host_error_text(error));
 }
 
 uint32_t load_want_value(load *l, yaml_node_t *node, uint16_t index)
 {
-    const bil_format *format = &l->params[index].format;
+    const bil_format *format = l->params[index].format;
     uint8_t raw[BIL_TEXT_MAX];
     if (!l->bad && (format->type == BIL_TEXT || format->size > 4))
         load_complain(l, node, "this takes values of at most 32 bits");
@@ -108,7 +108,7 @@ void load_link_unit(load *l, yaml_node_t *node)
         return;
     const bil_param *param = &l->params[index];
     l->table->link_unit = index;
-    bool number = param->format.type == BIL_U8 || param->format.type == BIL_U16;
+    bool number = param->format->type == BIL_U8 || param->format->type == BIL_U16;
     if (!number || param->cls != BIL_CLASS_PLACE || !(param->flags & BIL_WRITABLE))
         load_complain(l, node, "the unit number of a link is a writable u8 or u16 of the class place");
     for (uint16_t i = 0; i < l->table->count && !l->bad; i++)
@@ -144,7 +144,7 @@ static uint16_t load_want_counter(load *l, yaml_node_t *node)
 {
     uint16_t index = load_want_param(l, node);
     const bil_param *p = l->bad ? NULL : &l->params[index];
-    bool number = p && (p->format.type == BIL_U8 || p->format.type == BIL_U16 || p->format.type == BIL_U32);
+    bool number = p && (p->format->type == BIL_U8 || p->format->type == BIL_U16 || p->format->type == BIL_U32);
     if (p && (!number || !(p->flags & BIL_READABLE)))
         load_complain(l, node, "this is told by a readable u8, u16 or u32");
     return index;

@@ -26,6 +26,7 @@ typedef struct load {
     bil_space *own_spaces;
     const char *spaces[SPACES_LIMIT]; /* their names */
     yaml_node_t *space_nodes[SPACES_LIMIT];
+    const char *secrets[BIL_SECRETS_MAX]; /* as they come in procedures */
     bool bad;
     bool is_short; /* of memory */
     jmp_buf out;   /* where load_take leaves to: all that was taken is the arena's */
@@ -64,6 +65,9 @@ bool format_is_integer(const bil_format *format);
 void load_scale(load *l, yaml_node_t *map, bil_format *format);
 void load_choices(load *l, yaml_node_t *map, bil_format *format);
 void load_limits(load *l, yaml_node_t *map, bil_format *format);
+/* Of a parameter: 0 the lower one, 1 the upper one; is that the id of another parameter? */
+yaml_node_t *load_limit(load *l, yaml_node_t *map, int side);
+bool load_is_bound(const yaml_node_t *node);
 void load_form(load *l, yaml_node_t *map, bil_format *format);
 void load_part(load *l, yaml_node_t *map, bil_format *format);
 void load_room(load *l, yaml_node_t *map, bil_format *format);
@@ -75,6 +79,8 @@ void load_param(load *l, yaml_node_t *map, bil_param *param);
 uint16_t load_want_param(load *l, yaml_node_t *node);
 void load_resets(load *l, uint16_t index);
 void load_factory(load *l);
+/* "{n}" stands for the number of the repetition. */
+void load_with_number(const char *pattern, uint16_t number, char *out, size_t size);
 
 /* load_params.c */
 void load_params(load *l, yaml_node_t *map);
@@ -110,6 +116,9 @@ void load_banks(load *l, yaml_node_t *list);
 
 /* load_rule.c */
 void load_rules(load *l, yaml_node_t *list);
+
+/* load_bounds.c: behind the rules, to which these come */
+void load_bounds(load *l);
 
 /* load_reminder.c */
 const bil_reminder *load_reminders(load *l, yaml_node_t *list, size_t most, uint8_t *count);

@@ -7,7 +7,7 @@
 static void value_of(const bil_param *p, const uint8_t *raw, char *out, size_t size)
 {
     char text[BIL_VALUE_TEXT];
-    if (!raw || bil_value_text(&p->format, raw, &host_floats, text, sizeof text) != BIL_OK)
+    if (!raw || bil_value_text(p->format, raw, &host_floats, text, sizeof text) != BIL_OK)
         snprintf(text, sizeof text, "not known");
     snprintf(out, size, "%s is %s%s%s", p->id, text, p->unit[0] ? " " : "", p->unit);
 }

@@ -12,8 +12,14 @@ void table_put_texts(FILE *file, const char *name, const char *const *texts, siz
 void table_put_index(FILE *file, const bil_description *d, uint16_t index);
 void table_put_indices(FILE *file, const char *name, const bil_description *d, const uint16_t *list, size_t count);
 
+/* The names of some bits, 0 where none is set. */
+void table_put_bits(FILE *file, unsigned bits, const char *const *names, size_t count);
+
+/* table_formats.c: each format once; `owners` becomes the first parameter that has it, for each, by which it is called
+ * format_N. False: there was no memory. */
+bool table_put_formats(FILE *file, const bil_description *d, uint16_t *owners);
+
 /* table_params.c */
-void table_put_choices(FILE *file, const bil_description *d);
 void table_put_params(FILE *file, const bil_description *d);
 void table_put_spaces(FILE *file, const bil_description *d);
 

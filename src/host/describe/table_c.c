@@ -49,7 +49,7 @@ static void put_raw(FILE *file, const bil_description *d, uint16_t i)
 {
     for (uint16_t k = 0; k < d->procedures[i].step_count; k++) {
         const bil_proc_step *s = &d->procedures[i].steps[k];
-        for (uint8_t n = 0; s->raw && n < d->params[s->param].format.size; n++)
+        for (uint8_t n = 0; s->raw && n < d->params[s->param].format->size; n++)
             n == 0 ? fprintf(file, "static const uint8_t raw_%u_%u[] = {%u", i, k, s->raw[n])
                    : fprintf(file, ", %u", s->raw[n]);
         if (s->raw)
@@ -159,7 +159,6 @@ static void put_lists(FILE *file, const bil_description *d)
     put_names(file, d);
     table_put_indices(file, "by_place", d, d->by_place, d->count);
     table_put_spaces(file, d);
-    table_put_choices(file, d);
     table_put_params(file, d);
     put_procedures(file, d);
     put_ranges(file, d);
@@ -170,6 +169,8 @@ static void put_lists(FILE *file, const bil_description *d)
         table_put_indices(file, "unit_same", d, d->unit_same, d->unit_same_count);
     if (d->unit_grows_count)
         table_put_indices(file, "unit_grows", d, d->unit_grows, d->unit_grows_count);
+    if (d->secret_count)
+        table_put_texts(file, "secrets", d->secrets, d->secret_count);
     if (d->no_serial_count)
         table_put_texts(file, "no_serial", d->no_serial, d->no_serial_count);
     put_rules(file, d);
@@ -232,6 +233,8 @@ static void put_head(FILE *file, const bil_description *d)
     fprintf(file, " .unit_same_count = %u, .unit_grows_count = %u,", d->unit_same_count, d->unit_grows_count);
     put_list(file, "no_serial", d->no_serial_count);
     fprintf(file, " .no_serial_count = %u,\n", d->no_serial_count);
+    put_list(file, "secrets", d->secret_count);
+    fprintf(file, " .secret_count = %u,\n", d->secret_count);
 }
 
 static void put_rest(FILE *file, const bil_description *d)

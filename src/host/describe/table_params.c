@@ -1,63 +1,20 @@
 /* Parameters and spaces of a table in C. */
 #include <inttypes.h>
+#include <stdlib.h>
 #include <string.h>
 
 #include "bilancia/cells.h"
 #include "host/describe/table.h"
 
-static const char *const types[] = {
-#define TYPE(NAME, name, size) "BIL_" #NAME,
-    BIL_TYPES(TYPE)
-#undef TYPE
-};
 static const char *const classes[] = {
 #define CLASS(NAME, name, what) "BIL_CLASS_" #NAME,
     BIL_CLASSES(CLASS)
 #undef CLASS
 };
 static const char *const sharings[] = {"BIL_SHARE_NEIGHBOURS", "BIL_SHARE_ANY", "BIL_SHARE_NONE"};
-static const char *const roundings[] = {"BIL_ROUND_NONE", "BIL_ROUND_NEAREST", "BIL_ROUND_DOWN", "BIL_ROUND_UP"};
 static const char *const flags[] = {"BIL_READABLE", "BIL_WRITABLE", "BIL_NEEDS_HOLD", "BIL_NEEDS_RESTART",
                                     "BIL_SAFETY",   "BIL_OF_PLACE", "BIL_ACCESS"};
-static const char *const orders[] = {"BIL_LOW_CELL_FIRST", "BIL_LOW_BYTE_FIRST"};
 static const char *const ways[] = {"BIL_WAY_TOGETHER", "BIL_WAY_SINGLE", "BIL_WAY_MASKED"};
-
-/* The names of some bits, 0 where none is set. */
-static void put_bits(FILE *file, unsigned bits, const char *const *names, size_t count)
-{
-    if (bits == 0)
-        putc('0', file);
-    for (size_t i = 0, seen = 0; i < count; i++)
-        if (bits >> i & 1)
-            fprintf(file, "%s%s", seen++ ? " | " : "", names[i]);
-}
-
-/* Those of a group that repeats have their choices together: they are called by the first that has them. */
-static uint16_t owner_of_choices(const bil_description *d, uint16_t i)
-{
-    const char *group = d->params[i].id;
-    size_t length = strcspn(group, ".0123456789");
-    uint16_t first = i;
-    for (uint16_t k = i; k-- > 0 && strncmp(d->params[k].id, group, length) == 0;)
-        first = d->params[k].format.choices == d->params[i].format.choices ? k : first;
-    return first;
-}
-
-void table_put_choices(FILE *file, const bil_description *d)
-{
-    for (uint16_t i = 0; i < d->count; i++) {
-        const bil_format *format = &d->params[i].format;
-        if (format->choice_count == 0 || owner_of_choices(d, i) != i)
-            continue;
-        fprintf(file, "static const bil_choice choices_%u[] = {", i);
-        for (uint16_t k = 0; k < format->choice_count; k++) {
-            fprintf(file, "%s{%" PRIu32 "u, ", k ? ", " : "", format->choices[k].value);
-            table_put_string(file, format->choices[k].name);
-            putc('}', file);
-        }
-        fputs("};\n", file);
-    }
-}
 
 static void put_at(FILE *file, const bil_description *d, const bil_param *p)
 {
@@ -99,6 +56,32 @@ static void put_only(FILE *file, uint16_t i, const bil_only *only)
     fputs("};\n", file);
 }
 
+static void put_param(FILE *file, const bil_description *d, uint16_t i, uint16_t format)
+{
+    const bil_param *p = &d->params[i];
+    fputs("    {.id = ", file);
+    table_put_string(file, p->id);
+    fputs(", .name = ", file);
+    table_put_string(file, p->name);
+    fputs(", .unit = ", file);
+    table_put_string(file, p->unit);
+    fprintf(file, ", .format = &format_%u, .at = {", format);
+    put_at(file, d, p);
+    fprintf(file, "},\n     .raw_at = %u, .space = %u, .cells = %u, .cls = %s, .flags = ", p->raw_at, p->space,
+            p->cells, classes[p->cls]);
+    table_put_bits(file, p->flags, flags, sizeof flags / sizeof flags[0]);
+    fprintf(file, ", .way = %s, .stage = %u", ways[p->way], p->stage);
+    if (p->reset_count)
+        fprintf(file, ", .reset_count = %u, .resets = resets_%u", p->reset_count, i);
+    else
+        fputs(", .reset_count = 0, .resets = NULL", file);
+    if (p->only)
+        fprintf(file, ", .only = &only_%u", owner_of_only(d, i));
+    else
+        fputs(", .only = NULL", file);
+    fputs("},\n", file);
+}
+
 void table_put_params(FILE *file, const bil_description *d)
 {
     for (uint16_t i = 0; i < d->count; i++)
@@ -110,48 +93,17 @@ void table_put_params(FILE *file, const bil_description *d)
     for (uint16_t i = 0; i < d->count; i++)
         if (d->params[i].only && owner_of_only(d, i) == i)
             put_only(file, i, d->params[i].only);
-    fputs("static const bil_param params[] = {\n", file);
-    for (uint16_t i = 0; i < d->count; i++) {
-        const bil_param *p = &d->params[i];
-        const bil_format *f = &p->format;
-        fputs("    {.id = ", file);
-        table_put_string(file, p->id);
-        fputs(", .name = ", file);
-        table_put_string(file, p->name);
-        fputs(", .unit = ", file);
-        table_put_string(file, p->unit);
-        fprintf(file, ",\n     .format = {.type = %s, .size = %u, .decimals = %u, .order = ", types[f->type], f->size,
-                f->decimals);
-        put_bits(file, f->order, orders, sizeof orders / sizeof orders[0]);
-        fprintf(file, ", .rounding = %s, .bit = %u, .width = %u, .limited = %s, .choice_count = %u,\n",
-                roundings[f->rounding], f->bit, f->width, f->limited ? "true" : "false", f->choice_count);
-        fprintf(file,
-                "                .mul = %d, .offset = %d, .round_to = %" PRIu32 "u, .tolerance = %" PRIu32
-                "u, .step = %" PRIu32 "u,\n                ",
-                f->mul, f->offset, f->round_to, f->tolerance, f->step);
-        fprintf(file, ".low = UINT64_C(%" PRIu64 "), .high = UINT64_C(%" PRIu64 "), .choices = ", f->low, f->high);
-        if (f->choice_count)
-            fprintf(file, "choices_%u", owner_of_choices(d, i));
-        else
-            fputs("NULL", file);
-        fprintf(file, ", .form = %s%s", f->form ? "&bil_form_" : "NULL", f->form ? f->form->name : "");
-        fputs("},\n     .at = {", file);
-        put_at(file, d, p);
-        fprintf(file, "}, .raw_at = %u, .space = %u, .cells = %u, .cls = %s,\n     .flags = ", p->raw_at, p->space,
-                p->cells, classes[p->cls]);
-        put_bits(file, p->flags, flags, sizeof flags / sizeof flags[0]);
-        fprintf(file, ", .way = %s, .stage = %u", ways[p->way], p->stage);
-        if (p->reset_count)
-            fprintf(file, ", .reset_count = %u, .resets = resets_%u", p->reset_count, i);
-        else
-            fputs(", .reset_count = 0, .resets = NULL", file);
-        if (p->only)
-            fprintf(file, ", .only = &only_%u", owner_of_only(d, i));
-        else
-            fputs(", .only = NULL", file);
-        fputs("},\n", file);
+    uint16_t *owners = malloc(d->count * sizeof *owners);
+    if (!owners || !table_put_formats(file, d, owners)) {
+        fputs("#error there was no memory for it\n", file);
+        free(owners);
+        return;
     }
+    fputs("static const bil_param params[] = {\n", file);
+    for (uint16_t i = 0; i < d->count; i++)
+        put_param(file, d, i, owners[i]);
     fputs("};\n", file);
+    free(owners);
 }
 
 static const char *reach_of(const bil_space *s)

@@ -51,3 +51,12 @@ void table_put_indices(FILE *file, const char *name, const bil_description *d, c
     }
     fputs("};\n", file);
 }
+
+void table_put_bits(FILE *file, unsigned bits, const char *const *names, size_t count)
+{
+    if (bits == 0)
+        putc('0', file);
+    for (size_t i = 0, seen = 0; i < count; i++)
+        if (bits >> i & 1)
+            fprintf(file, "%s%s", seen++ ? " | " : "", names[i]);
+}

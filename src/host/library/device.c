@@ -242,7 +242,7 @@ int lib_value(const bil_image *image, const char *id, char *text, size_t size)
     if (image->state[index] != BIL_PRESENT)
         return image->state[index] == BIL_UNREADABLE ? image->cause[index] : BIL_E_UNREADABLE;
     const bil_param *p = &d->params[index];
-    int error = bil_value_text(&p->format, bil_image_raw(image, (uint16_t)index), &host_floats, text, size);
+    int error = bil_value_text(p->format, bil_image_raw(image, (uint16_t)index), &host_floats, text, size);
     size_t used = error ? 0 : strlen(text);
     if (!error && p->unit[0] && used + strlen(p->unit) + 1 >= size)
         return BIL_E_SPACE;

@@ -19,10 +19,10 @@ static write_answer ask(void *ctx, const write_call *w, write_question question,
     return x->wish.ask ? (write_answer)x->wish.ask(x->wish.ctx, x, (bil_write_question)question, text) : WRITE_NOBODY;
 }
 
-static bool password(void *ctx, bool may_ask, char *out, size_t size)
+static bool password(void *ctx, const char *which, bool may_ask, char *out, size_t size)
 {
     const bil_writing *x = ctx;
-    if (!x->wish.password || !x->wish.password(x->wish.ctx, may_ask, out, size))
+    if (!x->wish.password || !x->wish.password(x->wish.ctx, which, may_ask, out, size))
         return false;
     out[size - 1] = '\0'; /* whatever the program did */
     return out[0] != '\0';
@@ -194,7 +194,7 @@ static void state_found(const write_call *w, char *text, size_t size)
     text[0] = '\0';
     if (d->state == BIL_NONE)
         return;
-    const bil_format *format = &d->params[d->state].format;
+    const bil_format *format = d->params[d->state].format;
     bil_value_put_number(raw, format->size, w->found);
     bil_value_text(format, raw, NULL, text, size);
 }

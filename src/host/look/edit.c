@@ -70,7 +70,7 @@ static void show_limits(const bil_format *f, char *out, size_t size)
 /* What the parameter takes, for somebody who gave something else. */
 static void show_wanted(const bil_param *p, char *out, size_t size)
 {
-    const bil_format *f = &p->format;
+    const bil_format *f = p->format;
     out[0] = '\0';
     if (f->choice_count)
         for (uint16_t i = 0; i < f->choice_count && strlen(out) + 40 < size; i++)
@@ -97,7 +97,7 @@ static void show_wanted(const bil_param *p, char *out, size_t size)
 
 static void put(edited *o, uint16_t index, const uint8_t *raw)
 {
-    const bil_format *f = &o->description->params[index].format;
+    const bil_format *f = o->description->params[index].format;
     bool same =
         o->from.image.state[index] == BIL_PRESENT && memcmp(bil_image_raw(&o->from.image, index), raw, f->size) == 0;
     o->changed += !same;
@@ -111,18 +111,18 @@ static int parse(edited *o, const char *id, const char *text, uint16_t *index, u
         return error;
     const bil_param *p = &o->description->params[*index];
     size_t length = strlen(text), unit = strlen(p->unit);
-    if (unit && p->format.type != BIL_TEXT && length > unit && strcmp(text + length - unit, p->unit) == 0) {
+    if (unit && p->format->type != BIL_TEXT && length > unit && strcmp(text + length - unit, p->unit) == 0) {
         length -= unit;
         while (length && text[length - 1] == ' ')
             length--;
     }
-    error = bil_value_parse(&p->format, text, length, &host_floats, raw);
+    error = bil_value_parse(p->format, text, length, &host_floats, raw);
     if (!error)
-        error = bil_value_check(&p->format, raw);
+        error = bil_value_check(p->format, raw);
     if (error) {
         char wanted[400];
         show_wanted(p, wanted, sizeof wanted);
-        bool comma = strchr(text, ',') && p->format.type != BIL_TEXT;
+        bool comma = strchr(text, ',') && p->format->type != BIL_TEXT;
         snprintf(o->why, sizeof o->why, "%s = %.60s: %s%s%s%s", id, text, bil_host_error_text(error),
                  comma       ? "; decimals stand behind a point, not a comma"
                  : wanted[0] ? "; wanted is "
@@ -172,11 +172,11 @@ int edit_take(edited *o, const bil_item *item)
     const bil_param *p = &o->description->params[index];
     if (item->unreadable)
         error = BIL_E_UNREADABLE;
-    else if (item->type != p->format.type || item->size != p->format.size ||
+    else if (item->type != p->format->type || item->size != p->format->size ||
              !bil_str_equal((bil_str){p->unit, strlen(p->unit)}, item->unit))
         error = BIL_E_OTHER_TYPE;
     else
-        error = bil_value_check(&p->format, item->raw);
+        error = bil_value_check(p->format, item->raw);
     if (error)
         snprintf(o->why, sizeof o->why, "%s: %s", id, bil_host_error_text(error));
     else

@@ -61,7 +61,7 @@ static const char *about_float(const uint8_t *raw, size_t size)
 
 static const char *about(const bil_param *p, const uint8_t *raw, int *error)
 {
-    const bil_format *f = &p->format;
+    const bil_format *f = p->format;
     if (f->type == BIL_TEXT)
         return about_text(raw, f->size, f);
     if (bil_type_is_float((bil_type)f->type) && !f->limited)
@@ -86,7 +86,7 @@ static bool look(const bil_image *image, uint16_t index, bil_misfit *out)
     }
     const uint8_t *raw = bil_image_raw(image, index);
     out->why = about(p, raw, &out->cause);
-    if (out->why && bil_value_text(&p->format, raw, &host_floats, out->value, sizeof out->value) != BIL_OK)
+    if (out->why && bil_value_text(p->format, raw, &host_floats, out->value, sizeof out->value) != BIL_OK)
         out->value[0] = '\0';
     return out->why != NULL;
 }

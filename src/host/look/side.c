@@ -145,7 +145,7 @@ static void tell_when(side *s, device *dev)
     if (bank->when == BIL_NONE || device_look(dev, bank->when) != BIL_OK)
         return;
     const bil_param *p = &dev->description->params[bank->when];
-    if (bil_value_text(&p->format, bil_image_raw(&dev->image, bank->when), &host_floats, text, sizeof text) == BIL_OK)
+    if (bil_value_text(p->format, bil_image_raw(&dev->image, bank->when), &host_floats, text, sizeof text) == BIL_OK)
         snprintf(s->extra, sizeof s->extra, "copy %d, %s: %s%s%s", s->copy, p->name, text, p->unit[0] ? " " : "",
                  p->unit);
 }
@@ -314,7 +314,7 @@ item_fit item_value(const bil_item *item, const bil_description *description, ch
     else if (!null)
         bil_str_plain(item->value, said, sizeof said);
     int32_t index = description ? bil_description_find(description, item->id.text, item->id.length) : -1;
-    const bil_format *format = index < 0 ? NULL : &description->params[index].format;
+    const bil_format *format = index < 0 ? NULL : description->params[index].format;
     bil_format text = {.type = BIL_TEXT, .size = item->size};
     if (!format && item->type == BIL_TEXT) /* needs no description */
         format = &text;

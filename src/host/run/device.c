@@ -124,7 +124,7 @@ static bool number_in(device *dev, uint16_t param, uint64_t *value)
     bool was_absent = dev->image.state[param] == BIL_ABSENT;
     bool can = device_look(dev, param) == BIL_OK;
     if (can)
-        *value = bil_value_number(bil_image_raw(&dev->image, param), dev->description->params[param].format.size);
+        *value = bil_value_number(bil_image_raw(&dev->image, param), dev->description->params[param].format->size);
     if (was_absent)
         dev->image.state[param] = BIL_ABSENT;
     return can;
@@ -192,8 +192,9 @@ static bool is_shown_by(const bil_description *a, const bil_sign *sign, const bi
         const bil_param *q = &b->params[b->signs[i].param];
         const bil_space *s = &a->spaces[p->space], *t = &b->spaces[q->space];
         if (sign->value == b->signs[i].value && s->table == t->table && s->unit == t->unit &&
-            p->at.number == q->at.number && p->format.type == q->format.type && p->format.order == q->format.order &&
-            p->format.bit == q->format.bit && p->format.width == q->format.width && p->format.form == q->format.form)
+            p->at.number == q->at.number && p->format->type == q->format->type &&
+            p->format->order == q->format->order && p->format->bit == q->format->bit &&
+            p->format->width == q->format->width && p->format->form == q->format->form)
             return true;
     }
     return false;

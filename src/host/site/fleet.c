@@ -49,8 +49,8 @@ static bool unchanged(const fleet_task *task, device *dev)
     if (counter == BIL_NONE || !task->last_path[0] || strcmp(serial, task->last_serial) != 0)
         return false;
     const bil_param *param = &dev->description->params[counter];
-    return last_value(task, param->id, raw, param->format.size) && device_look(dev, counter) == BIL_OK &&
-           memcmp(raw, bil_image_raw(&dev->image, counter), param->format.size) == 0;
+    return last_value(task, param->id, raw, param->format->size) && device_look(dev, counter) == BIL_OK &&
+           memcmp(raw, bil_image_raw(&dev->image, counter), param->format->size) == 0;
 }
 
 static int read_all(fleet_task *task, device *dev)
@@ -68,7 +68,7 @@ static void look(fleet_task *task, const bil_image *image, const bil_set_totals 
     task->has_starts = starts != BIL_NONE && image->state[starts] == BIL_PRESENT;
     if (task->has_starts)
         task->starts =
-            (uint32_t)bil_value_number(bil_image_raw(image, starts), image->description->params[starts].format.size);
+            (uint32_t)bil_value_number(bil_image_raw(image, starts), image->description->params[starts].format->size);
     task->values_now[0] = '\0';
     if (totals->unreadable == 0)
         set_digest_hex(totals->values_digest, task->values_now);

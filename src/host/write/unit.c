@@ -16,8 +16,23 @@ static bool wants_password(const bil_description *d)
 
 static void take_password(write_call *w, bool may_ask)
 {
-    secret_lock(w->password, sizeof w->password);
-    w->config.has_password = w->answers.password(w->answers.ctx, may_ask, w->password, sizeof w->password);
+    const bil_description *d = may_ask ? w->want.description : NULL;
+    secret_lock(w->secrets[0], sizeof w->secrets);
+    w->config.has_password = w->answers.password(w->answers.ctx, d && d->secret_count ? d->secrets[0] : "", may_ask,
+                                                 w->secrets[0], SECRET_MAX);
+}
+
+/* Of a model with several, all but the first one: what is at hand, else a person is asked. False: one is missing. */
+static bool take_more(write_call *w)
+{
+    const bil_description *d = w->want.description;
+    for (uint8_t i = 1; i < d->secret_count; i++) {
+        char *out = w->secrets[i];
+        if (!w->answers.password(w->answers.ctx, d->secrets[i], false, out, SECRET_MAX) &&
+            !w->answers.password(w->answers.ctx, d->secrets[i], true, out, SECRET_MAX))
+            return false;
+    }
+    return true;
 }
 
 void write_take_password(write_call *w)
@@ -39,6 +54,10 @@ bool write_has_password(write_call *w)
         take_password(w, true);
         w->no_password = !w->config.has_password;
     }
+    if (w->config.has_password && !w->asked_for_more) {
+        w->asked_for_more = true;
+        w->no_password = !take_more(w);
+    }
     return !w->no_password;
 }
 
@@ -46,9 +65,10 @@ bool write_has_password(write_call *w)
 bool write_put_password(void *ctx, uint8_t slot, const bil_format *format, uint8_t *raw)
 {
     write_call *w = ctx;
-    size_t length = write_has_password(w) ? strlen(w->password) : 0;
-    (void)slot;
-    return length && bil_value_parse(format, w->password, length, NULL, raw) == BIL_OK;
+    if (!write_has_password(w) || slot < 1 || slot > BIL_SECRETS_MAX)
+        return false;
+    const char *secret = w->secrets[slot - 1];
+    return secret[0] && bil_value_parse(format, secret, strlen(secret), NULL, raw) == BIL_OK;
 }
 
 bool write_other_number(const char *text, uint32_t unit, char out[ADDRESS_TEXT])

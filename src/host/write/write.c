@@ -26,7 +26,7 @@ static bool nothing_unstored_since(write_call *w)
     uint16_t changes = w->want.description->changes;
     const bil_image *have = &w->dev.image;
     if (w->good_counted && changes != BIL_NONE && have->state[changes] == BIL_PRESENT)
-        return bil_value_number(bil_image_raw(have, changes), have->description->params[changes].format.size) ==
+        return bil_value_number(bil_image_raw(have, changes), have->description->params[changes].format->size) ==
                w->good_changes;
     return device_says_stored(&w->dev);
 }
@@ -390,7 +390,7 @@ void write_end(write_call *w)
         device_close(&w->dev);
     turn_give(&w->unit);
     turn_give(&w->place);
-    secret_wipe(w->password, sizeof w->password);
+    secret_wipe(w->secrets[0], sizeof w->secrets);
     json_decref(w->despite);
     json_decref(w->without);
     json_decref(w->after);

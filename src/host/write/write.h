@@ -37,10 +37,8 @@ typedef struct write_call write_call;
  * asked, and nobody who watches. They are called by the thread that runs the write. */
 typedef struct write_answers {
     write_answer (*ask)(void *ctx, const write_call *w, write_question question, const char *text);
-    /* The password of the device, SECRET_MAX bytes: at first what was handed over beforehand, and where the device
-     * wants one and there is none, once all checks have passed and the plan was agreed to, what a person may be asked
-     * for. */
-    bool (*password)(void *ctx, bool may_ask, char *out, size_t size);
+    /* As in bil_write_wish; SECRET_MAX bytes. */
+    bool (*password)(void *ctx, const char *which, bool may_ask, char *out, size_t size);
     /* All that is planned is known (write_planned, `changed`): time to show it. */
     void (*preview)(void *ctx, const write_call *w);
     void (*event)(void *ctx, const write_call *w, const bil_action *action);
@@ -103,9 +101,9 @@ struct write_call {
     bool opened;
     turn place, unit;
     bil_job *job;
-    char password[SECRET_MAX];
-    char stem[200];                      /* of the files of this write */
-    char now_digest[2 * BIL_SHA256 + 1]; /* of write_save_now */
+    char secrets[BIL_SECRETS_MAX][SECRET_MAX]; /* slots 1 and so on */
+    char stem[200];                            /* of the files of this write */
+    char now_digest[2 * BIL_SHA256 + 1];       /* of write_save_now */
     char safety[STORAGE_PATH], safety_digest[2 * BIL_SHA256 + 1];
     char safety_values[2 * BIL_SHA256 + 1];  /* values digest of the safety copy; "" where it isn't complete */
     char present_values[2 * BIL_SHA256 + 1]; /* values digest of what was read back last, or "" */
@@ -122,6 +120,7 @@ struct write_call {
     bool waits;                       /* for its restart, at work */
     bool nobody_asked;                /* it was declined because of that */
     bool password_later, no_password; /* a person is to be asked for it; was asked, and there is none */
+    bool asked_for_more;              /* than the first one */
     bool lacks_person;                /* a step needs one, and nobody is there */
     bool acts;                        /* that was about safety-relevant values on a machine at work */
     bool already;                     /* nothing differs, and it is known to be stored: nothing was done */
