@@ -131,7 +131,7 @@ static bil_action run(bench *b, bil_job_config config)
 
 bil_action bench_read(bench *b, bool keep)
 {
-    bil_action end = run(b, (bil_job_config){.kind = BIL_JOB_READ});
+    bil_action end = run(b, (bil_job_config){.kind = BIL_JOB_READ, .has_password = b->password != NULL});
     if (keep) {
         bil_image_copy(&b->want, &b->have);
         bil_image_identity(&b->have, BIL_ID_SERIAL, b->serial, sizeof b->serial);

@@ -438,7 +438,7 @@ static void a_station_with_a_panel_and_a_mailbox(void **state)
         start_unit(7, delivered[i], NULL);
         const char *from = unit_at[6], *to = unit_at[7];
         const char *tool = i ? "$B" : "b"; /* of a line nothing is followed up: its units can't be put back */
-        expect(0, "all 108 values read with 42 requests and 2 for who answers",
+        expect(0, "all 108 values read with 43 requests and 2 for who answers",
                sh("rm -rf st; mkdir st; %s read '%s' --folder st", tool, from));
         expect(0, "  channel_6  150.0 ml  600 s  · 1.0310  by_conductivity  2.40 bar  6\n",
                sh("%s show st/*.bset", tool));
@@ -465,9 +465,11 @@ static void a_station_with_a_panel_and_a_mailbox(void **state)
         stop_unit(7);
     }
     /* played by its description alone, it has them, too */
-    expect(0, NULL, sh("sed 's/^model: EW-4/model: EW-9/' %s/descriptions/ew-4.yaml >st/ew-9.yaml", BILANCIA_SOURCE));
+    expect(0, NULL,
+           sh("sed 's/^model: EW-4/model: EW-9/; s/\"1\", \"2\"/\"2\"/' %s/descriptions/ew-4.yaml >st/ew-9.yaml",
+              BILANCIA_SOURCE));
     start_unit(6, "st/ew-9.yaml", NULL);
-    expect(0, "all 108 values read with 42 requests and 2 for who answers",
+    expect(0, "all 107 values read with 43 requests and 2 for who answers",
            sh("b read '%s' --folder st --description st/ew-9.yaml", unit_at[6]));
     expect(0, "✓ verified: 3",
            sh("b set '%s' channel_4.amount=9.5 product_8.density=2.222 panel.brightness=44 --yes --prove --folder st "
@@ -476,8 +478,45 @@ static void a_station_with_a_panel_and_a_mailbox(void **state)
     expect(0, "= 9.5\n", sh("b simulate --at unit6.ctl get channel_4.amount"));
     expect(0, "2.222", sh("b simulate --at unit6.ctl get product_8.density"));
     expect(0, "44", sh("b simulate --at unit6.ctl get panel.brightness"));
+    /* a value that is there only in a mode goes with it, and comes with it */
+    expect(0, "✓ verified: 1 value",
+           sh("b set '%s' tank.heater=true --yes --prove --folder st -d st/ew-9.yaml", unit_at[6]));
+    expect(0, "all 108 values", sh("mkdir st/hot; b read '%s' --folder st/hot -d st/ew-9.yaml", unit_at[6]));
+    expect(0, "tank.target", sh("b show st/hot/*.bset -d st/ew-9.yaml"));
+    expect(0, "✓ verified: 1 value",
+           sh("b set '%s' tank.heater=false --yes --prove --folder st -d st/ew-9.yaml", unit_at[6]));
+    expect(0, "all 107 values", sh("mkdir st/cold; b read '%s' --folder st/cold -d st/ew-9.yaml", unit_at[6]));
+    expect(3, "tank.target is there only with another value of tank.heater",
+           sh("b set '%s' tank.target=41.5 --yes --folder st -d st/ew-9.yaml 2>&1", unit_at[6]));
+    expect(1, "only", sh("b compare st/hot/*.bset st/cold/*.bset -d st/ew-9.yaml"));
+    assert_non_null(strstr(output, "‹ tank.target"));
+    expect(0, "→ tank.target  (unknown)",
+           sh("b write st/hot/*.bset '%s' --yes --folder st -d st/ew-9.yaml", unit_at[6]));
+    expect(0, "= 1\n", sh("b simulate --at unit6.ctl get tank.heater"));
     stop_unit(6);
     unsetenv("BILANCIA_PASSWORD");
+    /* one that shows nothing without its code */
+    expect(0, NULL,
+           sh("sed 's/^model: EW-4/model: EW-8/; s/^  - does: hold/  - does: unlock_to_read\\n    steps:\\n"
+              "      - {secret: access.enter, slot: password}\\n      - {until: access.open, value: true}\\n&/' "
+              "%s/descriptions/ew-4.yaml >st/ew-8.yaml && mkdir st/shut",
+              BILANCIA_SOURCE));
+    expect(0, "Asks    for \"password\" before values are read", sh("b check st/ew-8.yaml"));
+    start_unit(6, "st/ew-8.yaml", NULL);
+    expect(3, "the device wants a password",
+           sh("b read '%s' --folder st/shut -d st/ew-8.yaml 2>&1 </dev/null", unit_at[6]));
+    assert_non_null(strstr(output, "Nothing was saved."));
+    expect(0, "complete: all", sh("BILANCIA_PASSWORD=2604 b read '%s' --folder st/shut -d st/ew-8.yaml", unit_at[6]));
+    expect(0, "✓ equal", sh("BILANCIA_PASSWORD=2604 b compare '%s' st/shut/*.bset -d st/ew-8.yaml", unit_at[6]));
+    expect(3, "the device wants a password",
+           sh("b compare '%s' st/shut/*.bset -d st/ew-8.yaml 2>&1 </dev/null", unit_at[6]));
+    expect(0, "✓ verified: 1",
+           sh("echo 2604 | b set '%s' rinse.time=77 --yes --prove --folder st -d st/ew-8.yaml --password-fd 0",
+              unit_at[6]));
+    expect(3, "the device wants a password",
+           sh("b set '%s' rinse.time=78 --yes --prove --folder st -d st/ew-8.yaml 2>&1 </dev/null", unit_at[6]));
+    expect(0, "= 0077", sh("b simulate --at unit6.ctl get rinse.time"));
+    stop_unit(6);
     /* two codes, in their order or by their names: the first one alone opens nothing here */
     start_unit(6, "ew-4", NULL);
     expect(0, NULL,

@@ -86,6 +86,11 @@ static void spoil_all(table *t, const bil_description *from)
     static const uint16_t far[] = {60000, 60001, 60002};
     static const char *const no_text[] = {NULL};
     static const bil_reminder no_words[] = {{NULL, NULL}}, bad_when[] = {{"a test", "a\nb"}};
+    static const uint32_t modes[] = {1};
+    static const bil_only nobody = {.holds = NULL}, no_mode = {.holds = bil_only_in_mode},
+                          far_mode = {.holds = bil_only_in_mode, .mode = 60000, .mode_count = 1, .modes = modes},
+                          any_mode = {.holds = bil_only_in_mode, .mode = 5, .mode_count = 1, .modes = modes},
+                          blind = {.holds = bil_only_some_units, .mode = 5, .mode_count = 1, .modes = modes};
     uint16_t last = (uint16_t)(from->count - 1);
     SPOIL(d.params, NULL);
     SPOIL(d.count, 0);
@@ -130,6 +135,11 @@ static void spoil_all(table *t, const bil_description *from)
     SPOIL_AT(6, params[6].reset_count, 3);
     t->params[6].resets = NULL;
     SPOIL_AT(6, params[6].reset_count, 1);
+    SPOIL_AT(6, params[6].only, &nobody);
+    SPOIL_AT(6, params[6].only, &no_mode);
+    SPOIL_AT(6, params[6].only, &far_mode);
+    SPOIL_AT(6, params[6].only, &any_mode);
+    SPOIL_AT(6, params[6].only, &blind);
     SPOIL(d.raw_size, from->raw_size - 1);
     SPOIL(d.raw_size, from->raw_size + 1);
     SPOIL(by_place[4], 60000);

@@ -246,6 +246,85 @@ static void single_values_trials_and_resets(void **state)
     close_program(&p);
 }
 
+typedef struct giver {
+    const char *code; /* NULL: there is none */
+    unsigned at_hand, person;
+} giver;
+
+static bool give(void *ctx, const char *where, const char *which, bool may_ask, char *out, size_t size)
+{
+    giver *a = ctx;
+    assert_string_equal(where, "station");
+    assert_string_equal(which, may_ask ? "password" : "");
+    a->at_hand += !may_ask;
+    a->person += may_ask;
+    if (may_ask && a->code)
+        snprintf(out, size, "%s", a->code);
+    return may_ask && a->code;
+}
+
+/* A device that shows its values only to who has its code: who is asked for it, when, and what comes of it. */
+static void a_device_that_is_shut_wants_its_code(void **state)
+{
+    (void)state;
+    bil_description table = bil_description_ew_4;
+    bil_procedure procedures[16];
+    assert_true(table.procedure_count < 16);
+    memcpy(procedures, table.procedures, table.procedure_count * sizeof procedures[0]);
+    const bil_procedure *unlock = bil_description_procedure(&table, BIL_PROC_UNLOCK, "2", 0);
+    procedures[table.procedure_count] = *unlock;
+    procedures[table.procedure_count].kind = BIL_PROC_UNLOCK_TO_READ;
+    table.procedures = procedures;
+    table.procedure_count++;
+
+    fresh_folder();
+    giver a = {NULL, 0, 0};
+    bil_host_config config = {.struct_size = sizeof config, .site = "", .password = give, .ctx = &a};
+    bench station;
+    bil_host *host;
+    bil_device *device;
+    bench_open(&station, &sim_ew4, &table, false);
+    station.unit->shuts = true;
+    expect_host(NULL, bil_host_open(&host, &config), BIL_OK);
+    expect_host(host, bil_host_add_table(host, &table), BIL_OK);
+    expect_host(host, bil_device_open_link(host, "station", station.link, station.clock, &device), BIL_OK);
+    assert_int_equal(a.at_hand + a.person, 0); /* who answers is told to anybody */
+    static const struct {
+        const char *code;
+        int error;
+    } reads[] = {{NULL, BIL_E_NO_PASSWORD}, {"2605", BIL_E_PASSWORD}, {"x", BIL_E_PASSWORD}, {"2604", BIL_OK}};
+    for (unsigned i = 0; i < 4; i++) {
+        uint64_t before = station.unit->counters.write_requests;
+        a.code = reads[i].code;
+        expect_host(host, bil_device_read(device, NULL), reads[i].error);
+        assert_int_equal(a.at_hand, i + 1);
+        assert_int_equal(a.person, i + 1);
+        assert_int_equal(station.unit->level, 0); /* it is locked again */
+        bool sent = reads[i].code && reads[i].code[0] != 'x';
+        assert_int_equal(station.unit->counters.write_requests > before, sent);
+    }
+    char text[100];
+    expect_host(host, bil_device_value(device, "rinse.time", text, sizeof text), BIL_OK);
+    assert_string_equal(text, "240 s");
+
+    /* for a write that has no hook of its own, once for all of it */
+    a = (giver){"2604", 0, 0};
+    bil_write_wish wish = agreed();
+    bil_ending end = ending();
+    const char *some[] = {"rinse.time=111"};
+    wish.prove = true;
+    wish.password = NULL;
+    expect_host(host, bil_set(device, some, 1, &wish, &end), BIL_OK);
+    assert_int_equal(end.verdict, BIL_VERDICT_VERIFIED);
+    assert_int_equal(a.person, 1);
+    assert_int_equal(station.unit->level, 0);
+    a = (giver){NULL, 0, 0};
+    some[0] = "rinse.time=112";
+    expect_host(host, bil_set(device, some, 1, &wish, &end), BIL_E_NO_PASSWORD);
+    bil_host_close(host);
+    bench_close(&station);
+}
+
 static void a_copy_is_changed_and_saved_anew(void **state)
 {
     (void)state;
@@ -1136,6 +1215,7 @@ int main(int argc, char **argv)
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(what_the_first_lines_of_the_manual_do),
         cmocka_unit_test(single_values_trials_and_resets),
+        cmocka_unit_test(a_device_that_is_shut_wants_its_code),
         cmocka_unit_test(a_copy_is_changed_and_saved_anew),
         cmocka_unit_test(sides_are_laid_beside_each_other),
         cmocka_unit_test(what_counts_is_decided),

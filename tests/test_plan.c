@@ -286,7 +286,12 @@ static void the_drive_takes_five_requests(void **state)
     const bil_description *d = &bil_description_ed_30;
     uint16_t items[256], next[257];
     uint32_t cost[257];
-    uint16_t count = bil_plan_read(d, items);
+    uint16_t count = 0;
+    for (uint16_t i = 0; i < d->count; i++) {
+        const bil_param *param = &d->params[d->by_place[i]];
+        if (param->flags & BIL_READABLE && !bil_class_left_out((bil_class)param->cls))
+            items[count++] = d->by_place[i];
+    }
     assert_int_equal(count, 60);
     bil_request_rule rule = {.request_cost = 1};
     bil_plan_requests(d, items, count, &rule, cost, next, NULL);

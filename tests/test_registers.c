@@ -12,12 +12,16 @@ enum {
     SPACES = 6,
     BOX = 5,
     OWN = 20,
+    SEEN = 6,
     STARTS = 10,
     ORDER = 11,
+    ABORT = 12,
     KEY = 13,
     BEGIN = 16,
     COMMIT = 17,
     LOCK = 18,
+    SHOW = 19,
+    MODES = 3,
     CALL = 1000
 };
 
@@ -63,8 +67,13 @@ typedef struct thing {
     const char *type, *form;
     unsigned size; /* bytes of its raw value */
     bool low_cells, low_bytes, writable;
-    int way;   /* 0: several, 1: single, 2: masked */
-    bool gone; /* this unit doesn't have it */
+    int way;          /* 0: several, 1: single, 2: masked */
+    bool always;      /* every unit has it, in any mode */
+    bool never, gone; /* this unit doesn't have it; or not in its mode */
+    int decider;      /* the thing that decides whether it is there, while it has one of these values; -1 */
+    unsigned mode_count;
+    bool decides;
+    uint8_t modes[MODES][160];
     uint8_t raw[160], wanted[160];
 } thing;
 
@@ -88,6 +97,8 @@ typedef struct device {
     unsigned unlocks;
     unsigned pause, write_pause, hurried; /* what it needs between two requests, and those that came sooner */
     bool wrote, together, begun;          /* values come between BEGIN and COMMIT, and are in force from then on */
+    bool aborts, aborted;                 /* or it can be told to forget them, and was */
+    bool hides, shown;                    /* it shows values only once it was told to, or is unlocked */
     uint16_t coming[SPACES][PLACES];
     unsigned swapped_at; /* the request with which another model takes its place, counted down; 0: never */
     unsigned fails_at;   /* the request with which something goes wrong, counted down; 0: none */
@@ -231,6 +242,30 @@ static void put(device *v, const thing *t, const uint8_t *raw, bool with_junk)
     }
 }
 
+/* Do the device's cells hold this value? */
+static bool has(device *v, const thing *t, const uint8_t *raw)
+{
+    uint16_t *cells = &v->cells[t->space][t->at], before[160];
+    memcpy(before, cells, 2u * t->cells);
+    put(v, t, raw, false);
+    bool same = memcmp(before, cells, 2u * t->cells) == 0;
+    memcpy(cells, before, 2u * t->cells);
+    return same;
+}
+
+/* What is there follows from the modes in force. */
+static void settle(device *v)
+{
+    for (unsigned i = 0; i < v->count; i++) {
+        thing *t = &v->things[i];
+        t->gone = t->never || t->decider >= 0;
+        for (unsigned k = 0; k < t->mode_count && !t->never && t->gone; k++)
+            t->gone = !has(v, &v->things[t->decider], t->modes[k]);
+        for (unsigned k = 0; k < t->cells && t->decider >= 0; k++)
+            v->there[t->space][t->at + k] = !t->gone;
+    }
+}
+
 /* Any raw value that the thing can hold. */
 static void any_value(device *v, const thing *t, uint8_t *raw)
 {
@@ -357,6 +392,11 @@ static bil_outcome read_box(device *v, const bil_span *at, uint16_t *cells, bil_
     }
     if (shown != v->shows || at->count > v->most_read)
         return no(result, 2);
+    if (v->hides && !v->shown && !(v->lock && v->open))
+        return no(result, 4);
+    for (unsigned k = 0; k < v->count; k++)
+        if (v->things[k].space == BOX && v->things[k].at == v->called && v->things[k].gone && !v->others)
+            return no(result, 2);
     for (unsigned i = 0; i + v->echo < at->count; i++)
         cells[i] = v->called + i < PLACES ? v->cells[BOX][v->called + i] : 0;
     return BIL_DONE;
@@ -372,10 +412,11 @@ static bil_outcome write_box(device *v, const bil_span *at, const uint16_t *cell
     for (unsigned k = 0; k < v->count; k++) {
         const thing *t = &v->things[k];
         if (t->space == BOX && t->at == v->called && v->open && at->first == v->shows && t->cells == at->count &&
-            t->writable && t->way == at->way) {
+            t->writable && !t->gone && t->way == at->way) {
             if (v->together && !v->begun)
                 return no(result, 4);
             memcpy(&(v->together ? v->coming : v->cells)[BOX][t->at], cells, 2u * t->cells);
+            settle(v);
             return BIL_DONE;
         }
     }
@@ -414,6 +455,8 @@ static bil_outcome read_cells(void *ctx, const bil_span *at, uint16_t *cells, bi
         return read_box(v, at, cells, result);
     if (!may(v, at, false))
         return no(result, 2);
+    if ((space != 0 || at->first >= OWN) && v->hides && !v->shown && !(v->lock && v->open))
+        return no(result, 4);
     memset(cells, 0, 2u * (space == 2 || space == 3 ? (at->count + 15u) / 16 : at->count));
     for (unsigned i = 0; i < at->count; i++) {
         unsigned one = v->cells[space][at->first + i];
@@ -433,8 +476,10 @@ static bil_outcome obey(device *v, unsigned at, bil_result *result)
         v->opened = v->now;
         v->unlocks++;
     }
+    v->aborted = v->aborted || at == ABORT;
     if (at == LOCK)
         v->open = !v->lock;
+    v->shown = at == SHOW ? v->cells[0][SHOW] == 4711 : v->shown && at != LOCK && at != ORDER;
     if (at == BEGIN)
         memcpy(v->coming, v->cells, sizeof v->coming);
     if (at == COMMIT && !v->begun)
@@ -443,7 +488,9 @@ static bil_outcome obey(device *v, unsigned at, bil_result *result)
         const thing *t = &v->things[k];
         memcpy(&v->cells[t->space][t->at], &v->coming[t->space][t->at], 2u * t->cells);
     }
-    v->begun = at == BEGIN || (v->begun && at != COMMIT);
+    v->begun = at == BEGIN || (v->begun && at != COMMIT && at != ABORT);
+    memcpy(&v->cells[0][SEEN], v->begun ? (uint16_t[]){0x1122, 0x3344, 0x5566} : (uint16_t[]){0, 0, 0}, 6);
+    settle(v);
     return BIL_DONE;
 }
 
@@ -480,6 +527,7 @@ static bil_outcome write_cells(void *ctx, const bil_span *at, const uint16_t *ce
         if (space == 0 && at->first + i == ORDER)
             v->cells[0][STARTS]++;
     }
+    settle(v);
     return own ? obey(v, at->first, result) : BIL_DONE;
 }
 
@@ -584,7 +632,7 @@ static bool make_part(device *v, thing *t, unsigned from)
 }
 
 /* What it has to be told, and what it needs between two requests. */
-static void make_manners(device *v, char out[700], char key[160])
+static void make_manners(device *v, char out[900], char key[160])
 {
     v->lock = roll_below(&v->d, LOCKS);
     v->open = !v->lock;
@@ -593,7 +641,9 @@ static void make_manners(device *v, char out[700], char key[160])
     v->lasts = roll_below(&v->d, 2) * (4000 + roll_below(&v->d, 2000));
     v->locks = roll_below(&v->d, 2);
     v->together = roll_below(&v->d, 3) == 0;
-    v->begun = v->wrote = false;
+    v->begun = v->wrote = v->shown = false;
+    v->aborts = v->together && roll_below(&v->d, 2);
+    v->hides = roll_below(&v->d, 3) == 0;
     char lasts[40] = "";
     if (v->lasts)
         snprintf(lasts, sizeof lasts, "lasts_ms: %u, ", v->lasts);
@@ -605,10 +655,50 @@ static void make_manners(device *v, char out[700], char key[160])
                  KEY);
     }
     if (v->together)
-        strcat(out, "  - {does: begin, steps: [{write: x.begin, value: 1}]}\n"
+        strcat(out, "  - {does: begin, steps: [{write: x.begin, value: 1}, {until: x.seen, value: 18838586676582, "
+                    "within_ms: 900}]}\n"
                     "  - {does: commit, steps: [{write: x.commit, value: 1}]}\n");
+    if (v->aborts)
+        strcat(out, "  - {does: abort, steps: [{write: x.abort, value: 1, repeatable: yes}]}\n");
+    if (v->hides)
+        strcat(out, "  - {does: unlock_to_read, steps: [{write: x.show, value: 4711, repeatable: yes}]}\n");
     if (v->locks)
         strcat(out, "  - {does: lock, steps: [{write: x.lock, value: 1, repeatable: yes}]}\n");
+}
+
+/* A whole number or a switch, with nothing in its cells that it leaves open. */
+static bool can_decide(const thing *t)
+{
+    return (t->type[0] == 'u' || strcmp(t->type, "bool") == 0) && t->size <= 4 && strcmp(t->form, "loose") != 0;
+}
+
+/* It is there while another thing has one of some values. */
+static void make_mode(device *v, thing *t, int decider, char out[120])
+{
+    thing *by = &v->things[decider];
+    size_t used = (size_t)snprintf(out, 120, "mode: {v.t%d: [", decider);
+    t->decider = decider;
+    by->decides = true;
+    t->mode_count = 1 + roll_below(&v->d, by->type[0] == 'b' ? 1 : MODES);
+    for (unsigned k = 0; k < t->mode_count; k++) {
+        unsigned long long n = 0;
+        any_value(v, by, t->modes[k]);
+        for (unsigned i = 0; i < by->size; i++)
+            n = 256 * n + t->modes[k][i];
+        const char *comma = k ? ", " : "";
+        used += (size_t)(by->type[0] == 'b' ? snprintf(out + used, 120 - used, "%s%s", comma, n ? "true" : "false")
+                                            : snprintf(out + used, 120 - used, "%s%llu", comma, n));
+    }
+    snprintf(out + used, 120 - used, "]}");
+}
+
+/* One of the values with which something is there, or any. */
+static void some_mode(device *v, const thing *t, uint8_t *raw)
+{
+    any_value(v, t, raw);
+    for (unsigned i = 0; i < v->count; i++)
+        if (v->things[i].decider == t - v->things && roll_below(&v->d, 2))
+            memcpy(raw, v->things[i].modes[roll_below(&v->d, v->things[i].mode_count)], 160);
 }
 
 static void make_model(device *v, char *text, size_t size)
@@ -635,7 +725,7 @@ static void make_model(device *v, char *text, size_t size)
     v->in_one = 1 + roll_below(&v->d, 4);
     char code[200];
     snprintf(code, sizeof code, codes[v->signs], v->named);
-    char manners[700], key[160];
+    char manners[900], key[160];
     make_manners(v, manners, key);
     size_t used = (size_t)snprintf(
         text, size,
@@ -655,20 +745,25 @@ static void make_model(device *v, char *text, size_t size)
         "  x.restart: {name: R, type: u16, class: command, at: %d}\n%s"
         "  x.begin: {name: B, type: u16, class: command, at: %d}\n"
         "  x.commit: {name: C, type: u16, class: command, at: %d}\n"
-        "  x.lock: {name: L, type: u16, class: command, at: %d}\n",
+        "  x.lock: {name: L, type: u16, class: command, at: %d}\n"
+        "  x.abort: {name: A, type: u16, class: command, at: %d}\n"
+        "  x.show: {name: S, type: u16, class: command, at: %d}\n"
+        "  x.seen: {name: B, type: u48, class: live, at: %d}\n",
         v->most_read, v->most_write, v->most_bits, v->most_bits, v->pause, v->write_pause, box, says[v->signs], manners,
-        code, STARTS, ORDER, key, BEGIN, COMMIT, LOCK);
+        code, STARTS, ORDER, key, BEGIN, COMMIT, LOCK, ABORT, SHOW, SEEN);
     memset(v->there, 0, sizeof v->there);
     v->there[0][2] = v->signs == 2;
     v->there[0][0] = v->signs < 3;
     v->there[0][3] = v->there[0][4] = v->there[0][5] = true;
     v->there[0][1] = v->there[0][STARTS] = v->there[0][ORDER] = true;
-    v->there[0][BEGIN] = v->there[0][COMMIT] = v->there[0][LOCK] = true;
+    v->there[0][BEGIN] = v->there[0][COMMIT] = v->there[0][LOCK] = v->there[0][ABORT] = v->there[0][SHOW] = true;
+    v->there[0][SEEN] = v->there[0][SEEN + 1] = v->there[0][SEEN + 2] = true;
+    int decider = -1;
     v->there[0][KEY] = v->there[0][KEY + 1] = v->there[0][KEY + 2] = v->lock != 0;
     v->count = 1 + roll_below(&v->d, THINGS);
     for (unsigned i = 0; i < v->count; i++) {
         thing *t = &v->things[i], *before = i ? t - 1 : NULL;
-        *t = (thing){.space = (int)roll_below(&v->d, SPACES)};
+        *t = (thing){.space = (int)roll_below(&v->d, SPACES), .decider = -1};
         make_type(v, t);
         t->writable = (t->space == BOX || t->space % 2 == 0) && roll_below(&v->d, 4);
         t->way = t->writable && t->cells == 1 && roll_below(&v->d, 3) == 0;
@@ -693,9 +788,16 @@ static void make_model(device *v, char *text, size_t size)
             break;
         }
         unsigned condition = t->width || roll_below(&v->d, 4) ? CONDITIONS : roll_below(&v->d, CONDITIONS);
-        t->gone = condition < CONDITIONS && !conditions[condition].holds;
+        t->never = condition < CONDITIONS && !conditions[condition].holds;
         for (unsigned k = 0; k < t->cells; k++)
-            v->there[t->space][t->at + k] = !t->gone;
+            v->there[t->space][t->at + k] = !t->never;
+        char mode[120] = "";
+        bool depends = decider >= 0 && !t->width && roll_below(&v->d, 3) == 0;
+        if (depends)
+            make_mode(v, t, decider, mode);
+        else if (can_decide(t) && condition == CONDITIONS && roll_below(&v->d, 4) == 0)
+            decider = (int)i;
+        t->always = condition == CONDITIONS && !depends;
         static const char *const ways[] = {"multiple", "single", "masked"};
         used += (size_t)snprintf(text + used, size - used,
                                  "  v.t%u: {name: T%u, type: %s, class: %s, space: %s, at: %u, form: %s, writes: %s, "
@@ -710,8 +812,12 @@ static void make_model(device *v, char *text, size_t size)
             used += (size_t)snprintf(text + used, size - used, ", scale: %s", scales[roll_below(&v->d, 4)]);
         if (t->width)
             used += (size_t)snprintf(text + used, size - used, ", bit: [%u, %u]", t->bit, t->bit + t->width - 1);
-        if (condition < CONDITIONS)
-            used += (size_t)snprintf(text + used, size - used, ", only: {%s}", conditions[condition].only);
+        if (condition < CONDITIONS || depends)
+            used += (size_t)snprintf(text + used, size - used, ", only: {%s%s%s}",
+                                     condition < CONDITIONS ? conditions[condition].only : "",
+                                     condition < CONDITIONS && depends ? ", " : "", mode);
+        if (decider == (int)i)
+            used += (size_t)snprintf(text + used, size - used, ", stage: %u", roll_below(&v->d, 5));
         used += (size_t)snprintf(text + used, size - used, "}\n");
     }
 }
@@ -764,20 +870,40 @@ static bil_action run(device *v, bil_job_kind kind, bil_image *have, bil_image *
     return end;
 }
 
-/* The fewest requests that read all of it: from the first cell on, as much as goes into one, and no gap. */
-static unsigned fewest(const device *v)
+/* Are these cells those of values that every read asks for? Then they may be read across. */
+static bool crosses(const device *v, int space, unsigned from, unsigned to)
 {
-    unsigned all = v->signs == 3 ? v->named / v->in_one + 1 : 0; /* replies until it comes */
+    for (unsigned at = from; at < to; at++) {
+        bool asked = false;
+        for (unsigned i = 0; i < v->count && !asked; i++) {
+            const thing *t = &v->things[i];
+            asked = t->always && t->space == space && t->at <= at && at < t->at + t->cells;
+        }
+        if (!asked)
+            return false;
+    }
+    return true;
+}
+
+/* The fewest requests that read all of it, or only what decides: from the first cell on, as much as goes into one, and
+ * no gap. */
+static unsigned fewest(const device *v, bool deciders)
+{
+    unsigned all = v->signs == 3 && !deciders ? v->named / v->in_one + 1 : 0; /* replies until it comes */
     for (unsigned i = 0; i < v->count; i++) /* called up, and looked at; once more where somebody else came between */
-        all += v->things[i].space == BOX && !v->things[i].gone ? 2 : 0;
+        all += v->things[i].space == BOX && !v->things[i].gone && (v->things[i].decides || !deciders) ? 2 : 0;
     for (int space = 0; space < BOX; space++) {
         unsigned most = space == 2 || space == 3 ? v->most_bits : v->most_read, from = 0, to = 0; /* of a request */
         for (unsigned at = 0; at < PLACES;) {
-            unsigned length = v->there[space][at] && !(space == 0 && at >= ORDER && at < OWN);
+            bool own = space == 0 && at < OWN, seen = own && (at >= ORDER || (at >= SEEN && at < SEEN + 3));
+            unsigned length = v->there[space][at] && !seen && !(own && deciders), wanted = length && !deciders;
             for (unsigned i = 0; i < v->count && length; i++)
-                if (v->things[i].space == space && v->things[i].at == at)
+                if (v->things[i].space == space && v->things[i].at == at) {
                     length = v->things[i].cells;
-            if (length && (to != at || at + length - from > most || from == to)) {
+                    wanted = wanted || v->things[i].decides;
+                }
+            length = wanted ? length : 0;
+            if (length && (from == to || at + length - from > most || !crosses(v, space, to, at))) {
                 from = at;
                 all++;
             }
@@ -802,7 +928,7 @@ static void as_their_manuals_say(void **state)
     static char text[20000], why[400];
     v.d.state = 1618;
     unsigned models = rounds(10000), values = 0, functions[3] = {0}, more = 0, disturbed = 0, again = 0, struck = 0,
-             verdicts[BIL_VERDICT_COUNT] = {0};
+             verdicts[BIL_VERDICT_COUNT] = {0}, appear = 0, vanish = 0, left = 0, forgotten = 0;
     for (unsigned round = 0; round < models; round++) {
         loaded_description loaded;
         bil_job_progress progress;
@@ -825,9 +951,10 @@ static void as_their_manuals_say(void **state)
             for (unsigned k = 0; k < t->cells && t->width && (i == 0 || t->at != t[-1].at || t->space != t[-1].space);
                  k++)
                 v.cells[t->space][t->at + k] = (uint16_t)roll(&v.d);
-            any_value(&v, t, t->raw);
+            some_mode(&v, t, t->raw);
             put(&v, t, t->raw, true);
         }
+        settle(&v);
         v.reads = v.writes = v.hurried = 0;
         bil_action end = {0};
         if (v.signs && v.signs < 3 &&
@@ -847,7 +974,11 @@ static void as_their_manuals_say(void **state)
                      text);
         assert_int_equal(v.reads + v.writes,
                          progress.read_requests + progress.identity_requests + progress.other_requests);
-        assert_int_equal(progress.read_requests, fewest(&v) + 2 * v.disturbed);
+        if (progress.read_requests != fewest(&v, false) + fewest(&v, true) + 2 * v.disturbed)
+            fail_msg("round %u: %u requests, and not %u and %u, in\n%s", round, progress.read_requests,
+                     fewest(&v, false), fewest(&v, true), text);
+        if (v.hides && v.locks && v.shown)
+            fail_msg("round %u: it goes on showing its values, in\n%s", round, text);
         disturbed += v.disturbed;
         for (unsigned i = 0; i < v.count; i++) {
             const thing *t = &v.things[i];
@@ -866,13 +997,18 @@ static void as_their_manuals_say(void **state)
         for (unsigned i = 0; i < v.count; i++) {
             thing *t = &v.things[i];
             uint16_t index = place_of(d, i);
+            bool there = !t->never && t->decider < 0; /* in the mode that is wanted; deciders come first */
+            for (unsigned k = 0; k < t->mode_count && !t->never && !there; k++)
+                there = memcmp(t->modes[k], v.things[t->decider].wanted, v.things[t->decider].size) == 0;
             memcpy(t->wanted, t->raw, sizeof t->raw);
-            if (t->writable && !t->gone && roll_below(&v.d, 3))
-                any_value(&v, t, t->wanted);
+            if (t->writable && there && roll_below(&v.d, 3))
+                some_mode(&v, t, t->wanted);
             changed += memcmp(t->wanted, t->raw, t->size) != 0;
-            bool foreign = t->gone && t->writable && roll_below(&v.d, 20) == 0; /* of a unit that has it */
+            appear += there && t->gone;
+            vanish += !there && !t->gone;
+            bool foreign = !there && t->gone && t->writable && roll_below(&v.d, 20) == 0; /* of a unit that has it */
             excepted = excepted || foreign;
-            if (!t->gone || foreign)
+            if (there || foreign)
                 bil_image_put(&want, index, t->wanted);
         }
         static device kept;
@@ -884,6 +1020,7 @@ static void as_their_manuals_say(void **state)
         }
         memcpy(should, v.cells, sizeof should);
         memcpy(v.cells, kept.cells, sizeof v.cells);
+        settle(&v);
         /* disturbed anywhere, it is never said to be there when it isn't; then it is written again */
         bil_image seen = new_image(d);
         if (v.signs == 2 && roll_below(&v.d, 10) == 0) {
@@ -895,6 +1032,7 @@ static void as_their_manuals_say(void **state)
                          bil_verdict_name(end.u.end.verdict), text);
             memcpy(v.cells, kept.cells, sizeof v.cells);
         }
+        v.aborted = false;
         v.fails_at = 1 + roll_below(&v.d, 3 * (v.reads + v.writes) + 10);
         end = run(&v, BIL_JOB_WRITE, &seen, &want, &progress);
         verdicts[end.u.end.verdict]++;
@@ -907,9 +1045,12 @@ static void as_their_manuals_say(void **state)
         if (end.u.end.verdict == BIL_VERDICT_VERIFIED && !there)
             fail_msg("round %u: said to be verified, and isn't, in\n%s", round, text);
         free_image(&seen);
+        left += v.aborts && v.begun; /* where it can't be told any more who answers, nothing goes there */
+        forgotten += v.aborted && !v.begun;
         v.fails_at = 0;
         if (roll_below(&v.d, 8)) /* as it was, or as that left it */
             memcpy(v.cells, kept.cells, sizeof v.cells);
+        settle(&v);
         v.reads = v.writes = v.of_values = v.unlocks = 0;
         memset(v.functions, 0, sizeof v.functions);
         end = run(&v, BIL_JOB_WRITE, &have, &want, &progress);
@@ -918,10 +1059,11 @@ static void as_their_manuals_say(void **state)
                      bil_error_name((int)end.u.end.cause), end.u.end.param, text);
         should[0][STARTS] = v.cells[0][STARTS];
         should[0][ORDER] = v.cells[0][ORDER];
-        memcpy(&should[0][KEY], &v.cells[0][KEY], 6 * sizeof should[0][0]); /* and what it was told */
+        memcpy(&should[0][ABORT], &v.cells[0][ABORT], 8 * sizeof should[0][0]); /* and what it was told */
+        memcpy(&should[0][SEEN], &v.cells[0][SEEN], 3 * sizeof should[0][0]);
         if (v.hurried)
             fail_msg("round %u: %u requests came too soon, in\n%s", round, v.hurried, text);
-        if (v.locks && v.lock && v.open)
+        if (v.locks && ((v.lock && v.open) || v.shown))
             fail_msg("round %u: it is left unlocked, in\n%s", round, text);
         if (memcmp(should, v.cells, sizeof should) != 0)
             fail_msg("round %u: the device has other bits than it should have, in\n%s", round, text);
@@ -936,6 +1078,10 @@ static void as_their_manuals_say(void **state)
         description_free(&loaded);
     }
     assert_true(again > models / 200);
+    print_message("with a mode %u values came and %u went\n", appear, vanish);
+    print_message("of what had come %u times was forgotten, and %u times not\n", forgotten, left);
+    assert_true(forgotten > models / 500 && forgotten > 3 * left);
+    assert_true(appear > models / 40 && vanish > models / 40);
     print_message("something went wrong in %u writes: %u of all verified, %u incomplete, %u as it was\n", struck,
                   verdicts[BIL_VERDICT_VERIFIED], verdicts[BIL_VERDICT_INCOMPLETE],
                   verdicts[BIL_VERDICT_UNTOUCHED] + verdicts[BIL_VERDICT_REFUSED]);

@@ -29,6 +29,7 @@ typedef struct setting {
     bil_verdict best; /* what an undisturbed write comes to */
     bool nameless;    /* nothing tells it from others */
     uint64_t stride;  /* of the requests and actions at which something goes wrong, from any on: every so many */
+    bool shut;        /* it shows its settings only to who has its code, and wants time after each reply */
     uint64_t look;    /* requests beyond one that tell who answers: the serial number comes with the first one */
 } setting;
 
@@ -45,15 +46,19 @@ static bil_description drive_on_line; /* the drive, with a restart after its mod
  * that shows it, no serial number, a hardware address instead, commands that may not be repeated */
 static bil_description unheld, unstored, unrestarted, unshown, by_hold, by_absence, nameless, addressed, once;
 
+/* the station, for whom reading wants its code, too */
+static bil_description shut;
+
 #define DRIVE(called, table)                                                                                           \
     .name = called, .sim = &sim_ed30, .description = &table, .run = "set command.run 1", .stop = "set command.run 0",  \
     .running = 1, .groups = "drive,limit,ramp,regulator,watch", .other_serial = "ED30-0999",                           \
     .contested = {"limit.energy", "limit.temperature"}, .hand = "limit.energy", .hand_value = "4321",                  \
     .clamp = "limit.overload_time", .clamp_value = "17", .refuse = "motor.cos_phi"
 
-/* values that come together, coils, parts of cells, a mailbox, another unit number, one value a request */
-#define STATION(called)                                                                                                \
-    .name = called, .sim = &sim_ew4, .description = &bil_description_ew_4, .running = 1,                               \
+/* values that come together, or are forgotten, coils, parts of cells, a mailbox, another unit number, one value a
+ * request, one that is there only in a mode, some that only this hardware has, a lock at the end */
+#define STATION(called, table)                                                                                         \
+    .name = called, .sim = &sim_ew4, .description = &table, .running = 1,                                              \
     .groups = "tank,panel,product_3,channel_2,rinse", .other_serial = "440999",                                        \
     .contested = {"tank.target", "rinse.time"}, .hand = "rinse.time", .hand_value = "321",                             \
     .clamp = "channel_2.amount", .clamp_value = "5.0", .refuse = "product_3.density", .stride = 7, .look = 1
@@ -82,8 +87,9 @@ static const setting settings[] = {
     {DRIVE("drive without serial number", nameless), .best = BIL_VERDICT_WITH_EXCEPTIONS, .nameless = true},
     {DRIVE("drive with an address for good", addressed)},
     {DRIVE("drive that is told nothing twice", once)},
-    {STATION("station")},
-    {STATION("station on a line"), .on_line = true},
+    {STATION("station", bil_description_ew_4)},
+    {STATION("station on a line", bil_description_ew_4), .on_line = true},
+    {STATION("station that is shut", shut), .shut = true},
 };
 
 /* All purposes, scopes, with and without calibration, standing and running; each kind of restart; reset and trial. */
@@ -99,9 +105,9 @@ static size_t all_plays(play *plays)
                                     {.resets = true, .running = true},
                                     {.trial = true},
                                     {.calm = true, .running = true}};
-    for (size_t i = 0; i < 4; i++) { /* they take long: each of these on one of the two */
+    for (size_t i = 0; i < 4; i++) { /* they take long: each of these on one of the three */
         plays[count] = stations[i];
-        plays[count].on = &settings[SETTINGS - 1 - i / 2];
+        plays[count].on = &settings[SETTINGS - 1 - i % 3];
         plays[count++].restart = BIL_RESTART_NOW;
     }
     for (size_t s = 0; s < FULL; s++)
@@ -235,12 +241,21 @@ static void remember(const sim_unit *unit, uint16_t cells[SIM_SPACES][SIM_CELLS]
     }
 }
 
+/* A target without a heater is kept by the station, and there for nobody. */
+static bool is_there(const sim_unit *unit, const sim_entry *entry, const memory *from)
+{
+    const sim_entry *heater = strcmp(entry->name, "tank.target") == 0 ? sim_find(unit, "tank.heater") : NULL;
+    return !heater || from->cells[heater->space][heater->address];
+}
+
 /* Is the memory this? Else the name of the first entry that isn't. `but` may differ. */
 static const char *differs(const sim_unit *unit, uint16_t cells[SIM_SPACES][SIM_CELLS], const memory *from,
                            const char *but)
 {
     for (size_t i = 0; i < unit->count; i++) {
         const sim_entry *entry = &unit->entries[i];
+        if (!is_there(unit, entry, from))
+            continue;
         for (size_t k = 0; k < sim_cells_of(entry) && lasts(entry); k++)
             if (cells[entry->space][entry->address + k] != from->cells[entry->space][entry->address + k] &&
                 !(but && strcmp(entry->name, but) == 0))
@@ -288,6 +303,8 @@ static void make_world(world *w, const play *p)
     sim_unit *unit = w->b.unit;
     unit->lasting = on->lasting;
     unit->free = on->free;
+    unit->shuts = on->shut;
+    w->b.sim.deaf_ms = on->description->link.pause_ms;
     w->other = malloc(sizeof *w->other);
     remember(unit, unit->running, &mill);
     assert_int_equal(bench_read(&w->b, true).u.end.cause, BIL_OK);
@@ -323,6 +340,8 @@ static void make_world(world *w, const play *p)
             if (on->description->factory_known[i])
                 bil_image_put(&w->b.want, i, on->description->factory + on->description->params[i].raw_at);
         }
+        if (on->sim == &sim_ew4) /* delivered without the heater */
+            w->b.want.state[index_of(on->description, "tank.target")] = BIL_ABSENT;
     } else {
         for (uint16_t i = 0; i < on->description->count; i++) {
             const bil_param *param = &on->description->params[i];
@@ -746,7 +765,10 @@ static void judge(const world *w, const bil_action *end, const memory *towards, 
     sim_unit *unit = w->b.unit;
     const char *wrong;
     bool verified = end->u.end.verdict == BIL_VERDICT_VERIFIED || end->u.end.verdict == BIL_VERDICT_WITH_EXCEPTIONS;
-    if (verified && w->b.sim.unit != unit && w->b.sim.unit->requests > w->p.on->look)
+    /* one that comes once it was let go, in the middle of the look before the lock, is asked what it does, and locked
+     */
+    bool other = w->b.sim.unit != unit;
+    if (verified && other && (w->p.on->look ? w->asked > 2 : w->b.sim.unit->requests > 0))
         complain_of(w, "said to be verified", "of another unit", end);
     if (verified && unit->starts == w->starts_then)
         complain_of(w, "said to be verified", "without a restart", end);
@@ -756,6 +778,10 @@ static void judge(const world *w, const bil_action *end, const memory *towards, 
         complain_of(w, "said to be free", "but held", end);
     if (w->started)
         complain_of(w, "set to work unasked", "", end);
+    if (w->b.sim.hurried)
+        complain_of(w, "hurried", "", end);
+    if (verified && unit->model == &sim_ew4 && unit->level && !unit->fault_count && w->b.sim.unit == unit && !w->event)
+        complain_of(w, "left unlocked", "", end);
     bool in_force = end->u.end.verdict == BIL_VERDICT_IN_FORCE;
     if (in_force && unit->starts != w->starts_at && !w->event && !unit->fault_count)
         complain_of(w, "went on", "and was restarted", end);
@@ -840,7 +866,29 @@ static void begin_plays(play *plays, size_t *count)
             steps[i][k].repeatable = false;
         kept[3][i].steps = steps[i];
     }
+    shut = bil_description_ew_4;
+    without(&shut, kept[4], 0);
+    for (uint16_t i = 0; i < shut.procedure_count; i++)
+        if (kept[4][i].kind == BIL_PROC_UNLOCK) {
+            kept[4][shut.procedure_count] = kept[4][i];
+            kept[4][shut.procedure_count].kind = BIL_PROC_UNLOCK_TO_READ;
+        }
+    shut.procedure_count++;
+    shut.link.pause_ms = 20;
+    shut.link.write_pause_ms = 45;
     *count = all_plays(plays);
+}
+
+/* Of the long stories of a station every seventh; where it begins is by chance. */
+static uint32_t each(const world *w)
+{
+    return SAMPLING * (w->p.on->stride ? (uint32_t)w->p.on->stride : 1);
+}
+
+/* Of one that is like another but for some procedures every seventh action, too. */
+static uint32_t each_action(const world *w)
+{
+    return w->p.on->shut ? each(w) : SAMPLING;
 }
 
 /* Each play without any trouble first: what it has to come to is what it comes to. Then broken off before each action;
@@ -862,7 +910,7 @@ static void broken_off_before_each_action(void **state)
         if (!w.p.trial)
             judge(&w, &end, &w.wanted, NULL);
         uint64_t actions = w.count;
-        for (uint64_t at = roll_below(&d, SAMPLING); at < actions; at += SAMPLING)
+        for (uint64_t at = roll_below(&d, each_action(&w)); at < actions; at += each_action(&w))
             for (int ways = 0; ways < 4; ways++, cases++) {
                 bool alive;
                 begin(&w);
@@ -896,7 +944,7 @@ static void cancelled_at_each_action(void **state)
         begin(&w);
         write_until(&w, NEVER, 0, &end);
         uint64_t actions = w.count;
-        for (uint64_t at = roll_below(&d, SAMPLING); at < actions; at += SAMPLING) {
+        for (uint64_t at = roll_below(&d, each_action(&w)); at < actions; at += each_action(&w)) {
             begin(&w);
             w.cancel_at = at;
             assert_true(write_until(&w, NEVER, 0, &end));
@@ -930,12 +978,6 @@ static void cancelled_at_each_action(void **state)
     assert_int_equal(untouched + held + free_again + over, all);
     assert_true(untouched > all / 10 && held > all / 10);
     cases += all;
-}
-
-/* Of the long stories of a station every seventh; where it begins is by chance. */
-static uint32_t each(const world *w)
-{
-    return SAMPLING * (w->p.on->stride ? (uint32_t)w->p.on->stride : 1);
 }
 
 /* What goes wrong once: each fault at each request. */

@@ -18,7 +18,7 @@ extern "C" {
 #endif
 
 /* Limits of a description, and the mark for "none" among indices. */
-#define BIL_TABLE_VERSION 6 /* of the structs below: a table that was made for another one doesn't compile */
+#define BIL_TABLE_VERSION 7 /* of the structs below: a table that was made for another one doesn't compile */
 #define BIL_ID_MAX 63
 #define BIL_NAME_MAX 48 /* bytes of a plain name */
 #define BIL_UNIT_MAX 15 /* bytes of a unit of measure */
@@ -63,6 +63,7 @@ enum {
     BIL_SAFETY = 16,       /* safety-relevant */
     BIL_OF_PLACE = 32,     /* calibration of the place rather than of the unit */
     BIL_ACCESS = 64,       /* changes who may do what on the device */
+    BIL_MODE = 128,        /* some values are only there while this one says so; see bil_only */
 };
 
 /* How a value is written where neighbours share a request: together with them; by the function for a single cell or
@@ -113,17 +114,23 @@ typedef union bil_at {
     const char *key; /* a name, as the link's kind has it */
 } bil_at;
 
-/* Which units of a model have a parameter. What isn't said decides nothing; all that is said has to hold. */
+/* Which units of a model have a parameter, and in which mode. What isn't said decides nothing; all that is said has to
+ * hold. */
 struct bil_image;
 typedef struct bil_only {
-    /* Does the unit with this identity? bil_only_some_units, for the members below. */
-    bool (*holds)(const struct bil_only *only, const struct bil_image *who);
+    /* Has the unit with this identity, while its values are these? bil_only_some_units for the members below but for
+     * the last ones, bil_only_in_mode for all. A mode that isn't known decides nothing. */
+    bool (*holds)(const struct bil_only *only, const struct bil_image *who, const struct bil_image *values);
     const char *const *hardwares, *const *firmwares; /* one of these */
     uint8_t hardware_count, firmware_count;
     const char *from; /* a firmware from this one on, and below that one: their numbers count, from left to right */
     const char *before;
+    uint16_t mode; /* index of a parameter with BIL_MODE, which has one of these values; raw, in the low end */
+    uint8_t mode_count;
+    const uint32_t *modes;
 } bil_only;
-bool bil_only_some_units(const bil_only *only, const struct bil_image *who);
+bool bil_only_some_units(const bil_only *only, const struct bil_image *who, const struct bil_image *values);
+bool bil_only_in_mode(const bil_only *only, const struct bil_image *who, const struct bil_image *values);
 
 /* One named value of a device. */
 typedef struct bil_param {
@@ -139,7 +146,7 @@ typedef struct bil_param {
     uint8_t stage;          /* written in rising order, 0 to 9 */
     uint8_t reset_count;    /* parameters that the device resets when this one changes */
     const uint16_t *resets; /* their indices in params */
-    const bil_only *only;   /* NULL: every unit has it */
+    const bil_only *only;   /* NULL: every unit has it, always */
 } bil_param;
 
 /* Cells that may be read across without harm, both ends included. */
@@ -170,7 +177,8 @@ typedef struct bil_sign {
 typedef enum bil_step_kind {
     BIL_STEP_WRITE,     /* put `value` (raw bytes in the low end) into `param` */
     BIL_STEP_SECRET,    /* put secret slot `value` into `param` */
-    BIL_STEP_UNTIL,     /* read `param` until (value & mask) == `value`, within `within_ms`, every `every_ms` */
+    BIL_STEP_UNTIL,     /* read `param` until (value & mask) == `value`, or it is `raw`, within `within_ms`, every
+                         * `every_ms` */
     BIL_STEP_WAIT,      /* `within_ms` */
     BIL_STEP_RECONNECT, /* the link goes away; connect again within `within_ms` */
     BIL_STEP_PERSON     /* a person does what `text` says and confirms, within `within_ms` */
@@ -192,7 +200,7 @@ typedef struct bil_proc_step {
     uint32_t value, mask;
     uint32_t within_ms, every_ms;
     const char *text;
-    const uint8_t *raw; /* a write: a value that doesn't fit into `value`, of the parameter's size; NULL: `value` */
+    const uint8_t *raw; /* a value that doesn't fit into `value`, of the parameter's size; NULL: `value` */
 } bil_proc_step;
 
 /* X(NAME, "name in descriptions", what it is for) */
@@ -207,7 +215,9 @@ typedef struct bil_proc_step {
     X(START, "start", "sets a machine that stands to work; never played but when a person asks for it now") \
     X(BEGIN, "begin", "values of a stage come, which it takes together once it is told that they are all there") \
     X(COMMIT, "commit", "that were all of a stage: from here on they are in force, and are read back") \
-    X(LOCK, "lock", "the end of a write: what was unlocked for it is locked")
+    X(LOCK, "lock", "the end of a write or a read: what was unlocked for it is locked") \
+    X(ABORT, "abort", "what came since the begin is forgotten; at the end of a write that broke off before its commit") \
+    X(UNLOCK_TO_READ, "unlock_to_read", "values can be read; played before each time that they are")
 /* clang-format on */
 
 /* What a procedure is for. */

@@ -56,7 +56,13 @@ typedef struct bil_host_config {
     /* The memory of the library's own, as realloc: with size 0 it gives `memory` back. NULL: malloc and free. It may be
      * called by threads of the library, several at once. (What OpenSSL, SQLite, jansson and libyaml take is theirs.) */
     void *(*resize)(void *ctx, void *memory, size_t size);
-    void *ctx; /* for both */
+    void *ctx; /* for all of them */
+    /* The password or code without which a device shows no values, or takes none where a call has no hook of its own
+     * for that: ended by a NUL, at most `size` bytes with it. First (`may_ask` false) one that is at hand already; then
+     * what a person may be asked for. `where` is the address of the device; `which` the name of it in the description,
+     * or "" for the first one as long as nobody is asked. With `may_ask` false it may be called by threads of the
+     * library, one at a time. False, or NULL: there is none, and the device isn't read (BIL_E_NO_PASSWORD). */
+    bool (*password)(void *ctx, const char *where, const char *which, bool may_ask, char *out, size_t size);
 } bil_host_config;
 
 /* Opens the library for a program; `config` NULL: as usual. On an error *host is NULL where memory was short or the

@@ -38,10 +38,6 @@ typedef struct bil_request_rule {
 void bil_plan_requests(const bil_description *description, const uint16_t *items, uint16_t count,
                        const bil_request_rule *rule, uint32_t *cost, uint16_t *next, uint32_t *steps);
 
-/* The parameters to read for a saved copy: every readable one that isn't left out, by address.
- * `items` has description->count elements; returns how many. */
-uint16_t bil_plan_read(const bil_description *description, uint16_t *items);
-
 /* What decides about one parameter of a write. */
 typedef enum bil_write_need {
     BIL_NEED_NOTHING, /* already right */

@@ -114,7 +114,8 @@ typedef struct bil_write_wish {
      * hand already; where there was none and one is wanted, what a person may be asked for, once all checks have passed
      * and the plan was agreed to. `which`: "" for the first one, before it is known what the model calls it; else its
      * name in the description. A model with several is asked for all of them then, in their order, each first with
-     * `may_ask` false. False: none. */
+     * `may_ask` false. One that shows no values without it is asked for it before they are read. False: none. NULL:
+     * that of the host (bil_host_config) is asked. */
     bool (*password)(void *ctx, const char *which, bool may_ask, char *out, size_t size);
     /* All that is planned is known. */
     void (*preview)(void *ctx, const bil_writing *w);

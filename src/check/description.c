@@ -112,6 +112,12 @@ static void check_param(checking *c, const bil_param *p)
         want(c, p->only->holds != NULL);
         want_texts(c, p->only->hardwares, p->only->hardware_count, BIL_VALUE_TEXT - 1);
         want_texts(c, p->only->firmwares, p->only->firmware_count, BIL_VALUE_TEXT - 1);
+        bool mode = p->only->mode_count;
+        want(c,
+             mode == (p->only->holds == bil_only_in_mode) && (!mode || (p->only->modes && p->only->mode < d->count)));
+        want(c, !c->good || !mode ||
+                    (d->params[p->only->mode].flags & BIL_MODE && d->params[p->only->mode].flags & BIL_READABLE &&
+                     !d->params[p->only->mode].only && d->params[p->only->mode].format->size <= 4));
     }
     if (!c->good)
         return;
@@ -210,11 +216,13 @@ static void check_step(checking *c, const bil_proc_step *step)
         if (c->good && step->from)
             want(c, step->from <= c->d->count &&
                         c->d->params[step->from - 1].format->size == c->d->params[step->param].format->size);
-        else if (!step->raw)
+        else if (c->good && !step->raw)
             want_number(c, step->param);
         break;
     case BIL_STEP_UNTIL:
-        want_number(c, step->param);
+        want_params(c, &step->param, 1);
+        if (c->good && !step->raw)
+            want_number(c, step->param);
         break;
     case BIL_STEP_SECRET:
         want(c, step->param < c->d->count && step->value >= 1 && step->value <= c->d->secret_count);

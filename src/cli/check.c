@@ -45,13 +45,32 @@ static void say_unused(bil_host *host, const bil_description *d, bool across)
         say("\n");
 }
 
+/* Without these nothing is read. */
+static void say_secrets(const bil_description *d)
+{
+    bool said[BIL_SECRETS_MAX] = {false};
+    for (uint16_t i = 0; i < d->procedure_count; i++)
+        for (uint16_t k = 0; k < d->procedures[i].step_count; k++) {
+            const bil_proc_step *step = &d->procedures[i].steps[k];
+            if (d->procedures[i].kind != BIL_PROC_UNLOCK_TO_READ || step->kind != BIL_STEP_SECRET ||
+                said[step->value - 1])
+                continue;
+            said[step->value - 1] = true;
+            say("  Asks    for \"%s\" before values are read\n", d->secrets[step->value - 1]);
+        }
+}
+
 static void say_forecast(bil_host *host, const bil_description *d)
 {
     bil_forecast f = {.struct_size = sizeof f};
     if (bil_host_forecast(host, d, &f) != BIL_OK)
         return;
-    say("  Reads   %u value%s with %u request%s; who answers is asked with %u\n", f.read, plural(f.read),
-        f.read_requests, plural(f.read_requests), f.who_requests);
+    bool modes = false;
+    for (uint16_t i = 0; i < d->count; i++)
+        modes = modes || d->params[i].flags & BIL_MODE;
+    say("  Reads   %s%u value%s with %u request%s; who answers is asked with %u\n", modes ? "at most " : "", f.read,
+        plural(f.read), f.read_requests, plural(f.read_requests), f.who_requests);
+    say_secrets(d);
     if (f.written)
         say("  Writes  at most %u value%s with %u request%s, in %u stage%s, each read back\n", f.written,
             plural(f.written), f.write_requests, plural(f.write_requests), f.stages, plural(f.stages));

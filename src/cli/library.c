@@ -1,6 +1,10 @@
 #include "cli/library.h"
 
+#include <stdlib.h>
 #include <string.h>
+#include <unistd.h>
+
+#include "cli/password.h"
 
 static void put_doubt(void *ctx, int error, const char *what, const char *why)
 {
@@ -56,6 +60,50 @@ int library_wants_copy(const char *text)
     return strchr(text, '#') ? -1 : say_error(text, BIL_E_CALL, "say which copy of it, such as DEVICE#12");
 }
 
+/* What was typed once in a call isn't asked for again. */
+static void keep_typed(library *l, const char *name, const char *text)
+{
+    for (size_t i = 0; i < LIBRARY_SECRETS; i++)
+        if (!l->secrets[i]) {
+            size_t size = strlen(name) + strlen(text) + 2;
+            l->secrets[i] = malloc(size);
+            if (l->secrets[i])
+                snprintf(l->secrets[i], size, "%s=%s", name, text);
+            return;
+        }
+}
+
+bool library_password(library *l, const char *where, const char *which, bool may_ask, char *out, size_t size)
+{
+    char name[600], question[700]; /* an address has less than 300 bytes */
+    if (!may_ask) {
+        passwords_from_environment("BILANCIA_PASSWORD", l->secrets, LIBRARY_SECRETS);
+        snprintf(name, sizeof name, "%s%s", which[0] ? "_" : "", which);
+        return password_kept(l->secrets, LIBRARY_SECRETS, name, out, size);
+    }
+    snprintf(name, sizeof name, "%s at %s", which, where);
+    if (where[0] && password_kept(l->secrets, LIBRARY_SECRETS, name, out, size))
+        return true;
+    if (!isatty(STDIN_FILENO))
+        return false;
+    bool usual = !which[0] || strcmp(which, "password") == 0;
+    int used = usual ? snprintf(question, sizeof question, "Password of the device")
+                     : snprintf(question, sizeof question, "\"%.60s\" of the device", which);
+    snprintf(question + used, sizeof question - (size_t)used, "%s%s%s: ", where[0] ? " at " : "", where,
+             usual ? "" : " (a password or code)");
+    progress_clear();
+    if (!password_from_prompt(question, out, size))
+        return false;
+    if (where[0])
+        keep_typed(l, name, out);
+    return true;
+}
+
+static bool give(void *ctx, const char *where, const char *which, bool may_ask, char *out, size_t size)
+{
+    return library_password(ctx, where, which, may_ask, out, size);
+}
+
 int library_begin(library *l, const command *self, int argc, const char **argv, struct poptOption *options, int least,
                   int most, bool site)
 {
@@ -69,7 +117,8 @@ int library_begin(library *l, const command *self, int argc, const char **argv, 
                               .site = l->nowhere ? "" : l->given,
                               .description = l->description,
                               .log = l->quiet ? NULL : put_doubt,
-                              .ctx = l};
+                              .ctx = l,
+                              .password = give};
     int error = bil_host_open(&l->host, &config);
     if (!error && !l->quiet)
         put_disputes(l);
@@ -93,5 +142,6 @@ int library_site(library *l)
 int library_end(library *l, int code)
 {
     bil_host_close(l->host);
+    passwords_forget(l->secrets, LIBRARY_SECRETS);
     return call_end(&l->c, code);
 }

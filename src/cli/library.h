@@ -7,6 +7,8 @@
 #include "show/called.h"
 #include "show/next.h"
 
+enum { LIBRARY_SECRETS = 8 };
+
 /* A command's call with the library, and with the site that is meant. */
 typedef struct library {
     call c;
@@ -16,6 +18,7 @@ typedef struct library {
     char *given, *who, *description; /* options, as given */
     bool nowhere;                    /* no site is looked for */
     bool quiet;                      /* what isn't as it should be, and ends nothing, isn't said */
+    char *secrets[LIBRARY_SECRETS];  /* of the environment, and what was typed; wiped at the end */
 } library;
 
 /* Parses the call and opens the library; with `site` the site, too. -1, or the exit code; then nothing is open. */
@@ -25,6 +28,9 @@ int library_begin(library *l, const command *self, int argc, const char **argv, 
 int library_takes(library *l, const char *option, const char *text);
 /* Opens the site, where there is one: BIL_OK, with `site` NULL where there is none, or the error. */
 int library_site(library *l);
+/* The password of a device: what the environment has, or, with `may_ask`, what somebody types. `where`: its address, ""
+ * where the command is about one device; `which` as bil_host_config says. */
+bool library_password(library *l, const char *where, const char *which, bool may_ask, char *out, size_t size);
 /* Closes it all, and returns the code. */
 int library_end(library *l, int code);
 /* The device that DEVICE or DEVICE#WHICH is about, as people call it: -1, or the exit code. */

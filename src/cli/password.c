@@ -67,6 +67,8 @@ bool password_from_environment(const char *name, char *out, size_t size)
 void passwords_from_environment(const char *begin, char **kept, size_t most)
 {
     size_t length = strlen(begin), count = 0;
+    while (count < most && kept[count])
+        count++;
     for (char **at = environ; at && *at;) {
         char *rest = *at + length, *value = strchr(*at, '=');
         if (strncmp(*at, begin, length) != 0 || !value || value < rest) {
@@ -83,19 +85,16 @@ void passwords_from_environment(const char *begin, char **kept, size_t most)
     }
 }
 
-bool password_kept(char **kept, size_t count, const char *name, char *out, size_t size)
+bool password_kept(char *const *kept, size_t count, const char *name, char *out, size_t size)
 {
     size_t length = strlen(name);
     for (size_t i = 0; i < count; i++) {
-        char *one = kept[i];
+        const char *one = kept[i];
         if (!one || strncasecmp(one, name, length) != 0 || one[length] != '=')
             continue;
         bool fits = one[length + 1] && strlen(one + length + 1) < size;
         if (fits)
             strcpy(out, one + length + 1);
-        explicit_bzero(one, strlen(one));
-        free(one);
-        kept[i] = NULL;
         return fits;
     }
     return false;

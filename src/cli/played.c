@@ -218,6 +218,25 @@ static void put_texts(const bil_description *d, const uint8_t *values, char (*te
     }
 }
 
+/* When it is there: what the cells of the mode hold then. */
+static void put_mode(played_model *p, const bil_description *d, uint16_t index)
+{
+    const bil_only *only = d->params[index].only;
+    if (!only || !only->mode_count)
+        return;
+    const bil_format *f = d->params[only->mode].format;
+    played_mode *mode = &p->modes[index];
+    mode->entry = &p->entries[only->mode];
+    mode->mask = f->width && f->width < 16 ? (uint16_t)(((1u << f->width) - 1) << f->bit) : UINT16_MAX;
+    for (uint8_t i = 0; i < only->mode_count && i < PLAYED_MODES; i++) {
+        uint8_t raw[4];
+        uint16_t cells[3] = {0};
+        bil_value_put_number(raw, f->size, only->modes[i]);
+        bil_value_to_cells(f, raw, cells);
+        memcpy(mode->cells[mode->count++], cells, sizeof mode->cells[0]);
+    }
+}
+
 static bool add_entry(played_model *p, const bil_description *d, uint16_t index, uint16_t *pages, char *why,
                       size_t size)
 {
@@ -271,7 +290,7 @@ static void add_order(played_model *p, const played_order *order)
 }
 
 /* A procedure the other way round: once its values are written, what it waits for is so. */
-static void add_procedure(played_model *p, const bil_procedure *how)
+static void add_procedure(played_model *p, const bil_description *d, const bil_procedure *how)
 {
     static const int deeds[BIL_PROC_COUNT] = {[BIL_PROC_UNLOCK] = PLAYED_OPENS,
                                               [BIL_PROC_HOLD] = -1,
@@ -282,7 +301,9 @@ static void add_procedure(played_model *p, const bil_procedure *how)
                                               [BIL_PROC_START] = -1,
                                               [BIL_PROC_BEGIN] = -1,
                                               [BIL_PROC_COMMIT] = -1,
-                                              [BIL_PROC_LOCK] = PLAYED_LOCKS};
+                                              [BIL_PROC_LOCK] = PLAYED_LOCKS,
+                                              [BIL_PROC_ABORT] = -1,
+                                              [BIL_PROC_UNLOCK_TO_READ] = PLAYED_SHOWN};
     played_order o = {.in_one = how->kind == BIL_PROC_RELEASE && how->for_state, .state = how->found};
     int last = -1;
     for (int i = 0; i < how->step_count; i++)
@@ -298,11 +319,13 @@ static void add_procedure(played_model *p, const bil_procedure *how)
                 o.deed = i == last ? (played_deed)deeds[how->kind] : PLAYED_NOTHING;
                 add_order(p, &o);
                 p->locks = p->locks || o.deed == PLAYED_OPENS;
+                p->hides = p->hides || o.deed == PLAYED_SHOWN;
             }
         } else if (s->kind == BIL_STEP_UNTIL && o.entry) {
             o.deed = PLAYED_SHOWS;
             o.shows = &p->entries[s->param];
-            o.shown = s->value;
+            uint8_t size = d->params[s->param].format->size;
+            o.shown = s->raw && size <= 8 ? bil_value_number(s->raw, size) : s->value;
             add_order(p, &o);
             if (how->kind == BIL_PROC_STORE && o.shows == p->unstored)
                 p->stored = s->value;
@@ -331,7 +354,7 @@ static void add_behaviour(played_model *p, const bil_description *d)
     for (uint16_t i = 0; i < d->procedure_count; i++) {
         const bil_procedure *how = &d->procedures[i];
         if (!how->hardware || (d->hardware_count && strcmp(how->hardware, d->hardwares[0]) == 0))
-            add_procedure(p, how);
+            add_procedure(p, d, how);
     }
 }
 
@@ -407,12 +430,15 @@ played_model *played_of(const bil_description *d, const bil_image *as, bool rand
     p->texts = need(d->count, sizeof *p->texts);
     p->set_up = need(d->count, sizeof *p->set_up);
     p->kinds = need(d->count, sizeof *p->kinds);
+    p->modes = need(d->count + gaps, sizeof *p->modes);
     p->count = d->count;
     put_orders_of_cells(p, d);
     srand((unsigned)time(NULL));
     good = put_doors(p, d, why, size);
     for (uint16_t i = 0; i < d->count && good; i++)
         good = add_entry(p, d, d->by_place[i], pages, why, size);
+    for (uint16_t i = 0; i < d->count && good; i++)
+        put_mode(p, d, i);
     if (!good) {
         played_free(p);
         return NULL;
@@ -449,5 +475,6 @@ void played_free(played_model *p)
     free(p->texts);
     free(p->set_up);
     free(p->kinds);
+    free(p->modes);
     free(p);
 }

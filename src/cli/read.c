@@ -133,6 +133,13 @@ static int meet(read_call *c, reading *r, const char *where)
     return BIL_OK;
 }
 
+/* What could be read wasn't read whole, unless it wasn't begun. */
+static int exit_of_read(int code, int error)
+{
+    bool refused = error == BIL_E_PASSWORD || error == BIL_E_NO_PASSWORD;
+    return refused || code == EXIT_CALL ? code : EXIT_INCOMPLETE;
+}
+
 static int read_one(read_call *c, const char *where)
 {
     reading r = {0};
@@ -157,7 +164,7 @@ static int read_one(read_call *c, const char *where)
         if (!error)
             code = save(c, &r);
         else
-            code = library_failed(&c->l, error) == EXIT_CALL ? EXIT_CALL : EXIT_INCOMPLETE;
+            code = exit_of_read(library_failed(&c->l, error), error);
         bil_device_close(r.dev);
     }
     if (error)

@@ -35,24 +35,11 @@ static bil_write_answer ask(void *ctx, const bil_writing *w, bil_write_question 
     return ask_at_terminal(words) ? BIL_ANSWER_YES : BIL_ANSWER_NO;
 }
 
-/* The first one has no name yet when it is asked for what is at hand. */
 static bool password(void *ctx, const char *which, bool may_ask, char *out, size_t size)
 {
     writing *x = ctx;
-    if (!may_ask && !which[0])
-        passwords_from_environment("BILANCIA_PASSWORD_", x->secrets, BIL_SECRETS_MAX);
-    if (!may_ask) {
-        bool has = which[0] ? password_kept(x->secrets, BIL_SECRETS_MAX, which, out, size)
-                            : password_from_environment("BILANCIA_PASSWORD", out, size); /* and takes it out */
-        return x->fd >= 0 ? password_from_fd(x->fd, out, size) : has;
-    }
-    if (!isatty(STDIN_FILENO))
-        return false;
-    char question[100] = "Password of the device: ";
-    if (which[0] && strcmp(which, "password") != 0)
-        snprintf(question, sizeof question, "\"%s\" of the device (a password or code): ", which);
-    progress_clear();
-    return password_from_prompt(question, out, size);
+    bool has = library_password(&x->l, "", which, may_ask, out, size);
+    return !may_ask && x->fd >= 0 ? password_from_fd(x->fd, out, size) : has;
 }
 
 static void preview(void *ctx, const bil_writing *w)
@@ -205,7 +192,6 @@ int writing_end(writing *x, int code)
 {
     code = library_end(&x->l, code); /* the options point into the call */
     writing_stage_free(x);
-    passwords_forget(x->secrets, BIL_SECRETS_MAX);
     free(x->reasons);
     free(x);
     return code;

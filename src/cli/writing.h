@@ -18,7 +18,6 @@ typedef struct writing {
     /* options, as given */
     char *folder, *why, *restart, *unseen, *groups, *serial;
     char **despite, **without;
-    char *secrets[BIL_SECRETS_MAX]; /* of the environment, beside the first one */
     int yes, json, fd, start_again, prove, trial, calibration;
 } writing;
 

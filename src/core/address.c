@@ -1,36 +1,22 @@
 /* Network addresses as people write them: bytes, with a character between them. */
 #include "bilancia/value.h"
 #include "bytes.h"
+#include "text.h"
 
-static const char hex[] = "0123456789abcdef";
-
-static size_t put_byte(const bil_format *format, uint8_t byte, char out[3])
+static int address_text(const bil_format *format, const uint8_t *raw, char *text, size_t size)
 {
-    size_t used = 0;
-    if (format->type == BIL_MAC) {
-        out[used++] = hex[byte >> 4];
-        out[used++] = hex[byte & 15];
-        return used;
-    }
-    char digits[DIGITS];
-    size_t from = bil_decimal(byte, digits);
-    for (; from < DIGITS; from++)
-        out[used++] = digits[from];
-    return used;
-}
-
-static int address_text(const bil_format *format, const uint8_t *raw, char *out, size_t size)
-{
-    size_t used = 0;
+    bool mac = format->type == BIL_MAC;
+    text_out out;
+    bil_out_open(&out, text, size - 1);
     for (size_t i = 0; i < format->size; i++) {
-        if (size - used < 5) /* a character between, a byte, and the end */
-            return BIL_E_SPACE;
         if (i)
-            out[used++] = format->type == BIL_MAC ? ':' : '.';
-        used += put_byte(format, raw[i], out + used);
+            bil_out_lit(&out, mac ? ":" : ".");
+        if (mac)
+            bil_out_hex(&out, raw + i, 1);
+        else
+            bil_out_number(&out, raw[i]);
     }
-    out[used] = '\0';
-    return BIL_OK;
+    return bil_out_end(&out);
 }
 
 /* Up to 255; no number with a zero in front, which some read as another one. -1: no byte. */
@@ -51,11 +37,8 @@ static int take_hex(const char *text, size_t length)
 {
     int number = 0;
     for (size_t i = 0; i < length; i++) {
-        char lower = (char)(text[i] >= 'A' && text[i] <= 'F' ? text[i] - 'A' + 'a' : text[i]);
-        int digit = 0;
-        while (digit < 16 && hex[digit] != lower)
-            digit++;
-        if (digit == 16)
+        int digit = bil_hex_value((char)(text[i] >= 'A' && text[i] <= 'F' ? text[i] | 0x20 : text[i]));
+        if (digit < 0)
             return -1;
         number = number * 16 + digit;
     }

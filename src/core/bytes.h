@@ -7,9 +7,12 @@
 #include <stdint.h>
 #include <string.h>
 
-/* A number as decimal digits, at the end of `digits`; returns where they begin. value_text.c */
-enum { DIGITS = 20 };
-size_t bil_decimal(uint64_t number, char digits[DIGITS]);
+#include "bilancia/value.h"
+
+/* A whole number of a type as 64 bits, its sign filled up; value.c */
+uint64_t bil_value_extended(bil_type type, const uint8_t *raw, size_t size);
+/* The magnitude of that; is it negative? */
+bool bil_value_magnitude(const bil_format *format, const uint8_t *raw, uint64_t *magnitude);
 
 /* The n-th of texts that lie behind each other, each ended by a NUL, the last one empty: so that none costs a pointer.
  * "?" behind the last. description.c */

@@ -3,6 +3,7 @@
 #include <string.h>
 
 #include "bytes.h"
+#include "json.h"
 #include "require.h"
 
 static const char names[] =
@@ -36,13 +37,6 @@ bil_source bil_image_as_source(bil_image_source *state, const bil_image *image)
     require(state && image);
     *state = (bil_image_source){image, 0};
     return (bil_source){image_next, state};
-}
-
-static int by_id(const bil_item *a, const bil_item *b)
-{
-    size_t shorter = a->id.length < b->id.length ? a->id.length : b->id.length;
-    int order = memcmp(a->id.text, b->id.text, shorter);
-    return order ? order : (a->id.length > b->id.length) - (a->id.length < b->id.length);
 }
 
 /* Does it say what its bits mean? A writer that can't format a float says null. */
@@ -116,12 +110,12 @@ int bil_align(bil_column *columns, size_t count, const bil_item **row)
             c->have = got == 1;
             c->done = got == 0;
         }
-        if (c->have && (!first || by_id(&c->item, first) < 0))
+        if (c->have && (!first || bil_str_order(c->item.id, first->id) < 0))
             first = &c->item;
     }
     for (size_t i = 0; first && i < count; i++) {
         bil_column *c = &columns[i];
-        bool there = c->have && by_id(&c->item, first) == 0;
+        bool there = c->have && bil_str_order(c->item.id, first->id) == 0;
         row[i] = there ? &c->item : NULL;
         c->have = c->have && !there;
     }

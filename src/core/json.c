@@ -2,74 +2,33 @@
 
 #include "bytes.h"
 
-static const char hex_digits[] = "0123456789abcdef";
-
 /* ---- emitting ---- */
 
-void bil_json_open(json_out *out, char *line, size_t size)
+void bil_json_hex(text_out *out, const uint8_t *bytes, size_t count)
 {
-    *out = (json_out){line, line, line + size, false};
+    bil_out_lit(out, "\"");
+    bil_out_hex(out, bytes, count);
+    bil_out_lit(out, "\"");
 }
 
-void bil_json_raw(json_out *out, const char *text, size_t length)
+void bil_json_string(text_out *out, const char *text, size_t length)
 {
-    if ((size_t)(out->end - out->at) < length) {
-        out->full = true;
-        return;
-    }
-    memcpy(out->at, text, length);
-    out->at += length;
-}
-
-void bil_json_lit(json_out *out, const char *text)
-{
-    bil_json_raw(out, text, strlen(text));
-}
-
-void bil_json_number(json_out *out, uint64_t number)
-{
-    char digits[DIGITS];
-    size_t at = bil_decimal(number, digits);
-    bil_json_raw(out, digits + at, DIGITS - at);
-}
-
-void bil_json_digits(json_out *out, const uint8_t *bytes, size_t count)
-{
-    if ((size_t)(out->end - out->at) < 2 * count) {
-        out->full = true;
-        return;
-    }
-    for (size_t i = 0; i < count; i++) {
-        *out->at++ = hex_digits[bytes[i] >> 4];
-        *out->at++ = hex_digits[bytes[i] & 15];
-    }
-}
-
-void bil_json_hex(json_out *out, const uint8_t *bytes, size_t count)
-{
-    bil_json_lit(out, "\"");
-    bil_json_digits(out, bytes, count);
-    bil_json_lit(out, "\"");
-}
-
-void bil_json_string(json_out *out, const char *text, size_t length)
-{
-    bil_json_lit(out, "\"");
+    bil_out_lit(out, "\"");
     for (size_t i = 0; i < length; i++) {
         char c = text[i];
         if (c == '"' || c == '\\') {
             char pair[2] = {'\\', c};
-            bil_json_raw(out, pair, 2);
+            bil_out_raw(out, pair, 2);
         } else {
-            bil_json_raw(out, &c, 1);
+            bil_out_raw(out, &c, 1);
         }
     }
-    bil_json_lit(out, "\"");
+    bil_out_lit(out, "\"");
 }
 
-int bil_json_close(json_out *out, size_t *length)
+int bil_json_close(text_out *out, size_t *length)
 {
-    bil_json_lit(out, "\n");
+    bil_out_lit(out, "\n");
     *length = (size_t)(out->at - out->start);
     return out->full ? BIL_E_SPACE : BIL_OK;
 }
@@ -89,13 +48,6 @@ void bil_json_need(json_in *in, const char *text)
 {
     if (!bil_json_try(in, text))
         in->failed = true;
-}
-
-static int hex_value(char c)
-{
-    if (c >= '0' && c <= '9')
-        return c - '0';
-    return c >= 'a' && c <= 'f' ? c - 'a' + 10 : -1;
 }
 
 /* Length of the character that starts here, when it is printable UTF-8 of more than one byte. */
@@ -155,7 +107,7 @@ size_t bil_json_take_hex(json_in *in, uint8_t *bytes, size_t most)
     size_t count = 0;
     bil_json_need(in, "\"");
     while (!in->failed && in->end - in->at >= 2 && *in->at != '"' && count < most) {
-        int high = hex_value(in->at[0]), low = hex_value(in->at[1]);
+        int high = bil_hex_value(in->at[0]), low = bil_hex_value(in->at[1]);
         if (high < 0 || low < 0) {
             in->failed = true;
             break;
@@ -217,6 +169,12 @@ bool bil_str_plain(bil_str json, char *out, size_t size)
     }
     out[used] = '\0';
     return true;
+}
+
+int bil_str_order(bil_str a, bil_str b)
+{
+    int order = memcmp(a.text, b.text, a.length < b.length ? a.length : b.length);
+    return order ? order : (int)a.length - (int)b.length;
 }
 
 bool bil_str_equal(bil_str a, bil_str b)

@@ -3,24 +3,17 @@
 #define BIL_CORE_JSON_H
 
 #include "bilancia/set.h"
+#include "text.h"
 
-/* A line that is being built. Once full it stays full. */
-typedef struct json_out {
-    char *start, *at, *end;
-    bool full;
-} json_out;
-
-void bil_json_open(json_out *out, char *line, size_t size);
-void bil_json_raw(json_out *out, const char *text, size_t length);
-void bil_json_lit(json_out *out, const char *text);
-void bil_json_number(json_out *out, uint64_t number);
-/* Hex digits, without and with quotes. */
-void bil_json_digits(json_out *out, const uint8_t *bytes, size_t count);
-void bil_json_hex(json_out *out, const uint8_t *bytes, size_t count);
+/* Hex digits in quotes. */
+void bil_json_hex(text_out *out, const uint8_t *bytes, size_t count);
 /* A string with its quotes. `text` is printable UTF-8, so that only \" and \\ need an escape. */
-void bil_json_string(json_out *out, const char *text, size_t length);
+void bil_json_string(text_out *out, const char *text, size_t length);
 /* Adds the LF; BIL_OK with the length, or BIL_E_SPACE. */
-int bil_json_close(json_out *out, size_t *length);
+int bil_json_close(text_out *out, size_t *length);
+
+/* As names sort, byte by byte: less than, equal to or greater than 0. */
+int bil_str_order(bil_str a, bil_str b);
 
 /* A line that is being read. Once failed it stays failed, so that a caller asks once, at the end. */
 typedef struct json_in {
@@ -40,7 +33,7 @@ size_t bil_json_take_hex(json_in *in, uint8_t *bytes, size_t most);
 bil_str bil_json_take_value(json_in *in);
 
 /* The value token of a parameter: number, true, false, string, or null where there is no text. */
-void bil_json_put_value(json_out *out, const bil_format *format, const uint8_t *raw, const bil_float_ops *floats);
+void bil_json_put_value(text_out *out, const bil_format *format, const uint8_t *raw, const bil_float_ops *floats);
 
 /* What stands before each text of a header: bil_nth of bil_header_keys, in the order of the fields of bil_set_header.
  * The revision stands behind the first HEADER_BEFORE of them. */

@@ -98,16 +98,10 @@ void bil_plan_requests(const bil_description *description, const uint16_t *items
     }
 }
 
-uint16_t bil_plan_read(const bil_description *description, uint16_t *items)
+/* Will the unit have it, once the copy's mode is in force? */
+static bool comes_with(const bil_only *only, const bil_image *have, const bil_image *want)
 {
-    require(description && items);
-    uint16_t count = 0;
-    for (uint16_t i = 0; i < description->count; i++) {
-        const bil_param *param = &description->params[description->by_place[i]];
-        if (param->flags & BIL_READABLE && !bil_class_left_out((bil_class)param->cls))
-            items[count++] = description->by_place[i];
-    }
-    return count;
+    return only->mode_count && only->holds(only, have, want->state[only->mode] == BIL_PRESENT ? want : have);
 }
 
 bil_write_need bil_plan_need(const bil_image *have, const bil_image *want, uint16_t index, bil_purpose purpose,
@@ -122,8 +116,10 @@ bil_write_need bil_plan_need(const bil_image *have, const bil_image *want, uint1
         return writable ? BIL_NEED_LACKS : BIL_NEED_OUT;
     if (!writable)
         return have->state[index] == BIL_PRESENT && !bil_image_same(have, want, index) ? BIL_NEED_FIXED : BIL_NEED_OUT;
-    if (have->state[index] != BIL_PRESENT) /* or it isn't among those that have it */
-        return param->only && have->state[index] == BIL_ABSENT ? BIL_NEED_FIXED : BIL_NEED_READ;
+    if (have->state[index] != BIL_PRESENT && (!param->only || have->state[index] != BIL_ABSENT))
+        return BIL_NEED_READ;
+    if (have->state[index] != BIL_PRESENT) /* this unit hasn't it, or not in its mode: does the copy bring that? */
+        return comes_with(param->only, have, want) ? BIL_NEED_WRITE : BIL_NEED_FIXED;
     if (bil_image_same(have, want, index))
         return BIL_NEED_NOTHING;
     uint8_t rounded[BIL_TEXT_MAX];

@@ -33,24 +33,24 @@ const char bil_key_set[] = "{\"bilancia_set\":", bil_key_revision[] = ",\"revisi
            bil_key_file[] = "{\"file\":", bil_key_bytes[] = ",\"bytes\":", bil_key_digest[] = ",\"digest\":",
            bil_key_chunk[] = "{\"chunk\":", bil_key_values_digest[] = ",\"values_digest\":";
 
-/* x stands for a lower case hex digit, 0 for a digit; nothing at all is good, too: it isn't known. */
-#define DIGEST "xxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxxx"
-static bool looks_like(bil_str text, const char *form)
+/* 0 stands for a digit; behind the form come lower case hex digits. Nothing at all is good, too: it isn't known. */
+static bool looks_like(bil_str text, const char *form, size_t length)
 {
     size_t i = 0;
-    for (; i < text.length && form[i]; i++) {
-        char c = text.text[i];
-        bool digit = c >= '0' && c <= '9';
-        if (form[i] == '0' ? !digit : form[i] == 'x' ? !digit && !(c >= 'a' && c <= 'f') : c != form[i])
+    for (; i < text.length; i++) {
+        char c = text.text[i], like = *form ? *form++ : 'x';
+        int digit = bil_hex_value(c);
+        if (like == 'x' ? digit < 0 : like == '0' ? (unsigned)digit > 9 : c != like)
             return false;
     }
-    return text.length == 0 || (i == text.length && !form[i]);
+    return i == 0 || i == length;
 }
 
 bool bil_header_is_sound(const bil_set_header *header)
 {
-    return looks_like(header->layout, DIGEST) && looks_like(header->parent, DIGEST) &&
-           looks_like(header->when, "0000-00-00T00:00:00Z");
+    static const char when[] = "0000-00-00T00:00:00Z";
+    return looks_like(header->layout, "", BIL_LAYOUT_HEX) && looks_like(header->parent, "", BIL_LAYOUT_HEX) &&
+           looks_like(header->when, when, sizeof when - 1);
 }
 
 /* "id type hex\n" of the classes that belong to the work and the place. */
@@ -59,23 +59,23 @@ void bil_set_values_digest(bil_digest *values, const bil_item *item)
     if (item->cls != BIL_CLASS_SETUP && item->cls != BIL_CLASS_PLACE && item->cls != BIL_CLASS_CALIBRATION)
         return;
     char text[BIL_ID_MAX + 12 + 2 * BIL_TEXT_MAX + 4];
-    json_out out;
-    bil_json_open(&out, text, sizeof text);
-    bil_json_raw(&out, item->id.text, item->id.length);
-    bil_json_lit(&out, " ");
-    bil_json_lit(&out, bil_type_name(item->type));
-    bil_json_lit(&out, " ");
-    bil_json_digits(&out, item->raw, item->size);
+    text_out out;
+    bil_out_open(&out, text, sizeof text);
+    bil_out_raw(&out, item->id.text, item->id.length);
+    bil_out_lit(&out, " ");
+    bil_out_lit(&out, bil_type_name(item->type));
+    bil_out_lit(&out, " ");
+    bil_out_hex(&out, item->raw, item->size);
     size_t length;
     bil_json_close(&out, &length);
     values->ops->add(values->ctx, text, length);
 }
 
-void bil_json_put_value(json_out *out, const bil_format *format, const uint8_t *raw, const bil_float_ops *floats)
+void bil_json_put_value(text_out *out, const bil_format *format, const uint8_t *raw, const bil_float_ops *floats)
 {
     char text[BIL_VALUE_TEXT];
     if (bil_value_text(format, raw, floats, text, sizeof text) != BIL_OK) {
-        bil_json_lit(out, "null");
+        bil_out_lit(out, "null");
         return;
     }
     switch ((bil_type)format->type) {
@@ -93,7 +93,7 @@ void bil_json_put_value(json_out *out, const bil_format *format, const uint8_t *
         bil_json_string(out, text, strlen(text));
         break;
     default:
-        bil_json_lit(out, text);
+        bil_out_lit(out, text);
         break;
     }
 }
@@ -123,8 +123,8 @@ void bil_image_item_told(const bil_image *image, uint16_t index, const bil_float
     bil_image_item(image, index, item);
     if (item->unreadable)
         return;
-    json_out out;
-    bil_json_open(&out, token, BIL_TOKEN);
+    text_out out;
+    bil_out_open(&out, token, BIL_TOKEN);
     bil_json_put_value(&out, image->description->params[index].format, item->raw, floats);
     item->value = (bil_str){token, (size_t)(out.at - token)};
 }
@@ -157,8 +157,8 @@ int bil_image_put_item_as_it_was(bil_image *image, const bil_item *item, const b
         return BIL_E_OTHER_TYPE;
     /* A portable writer leaves floats null; anything else must be what this library would write. */
     char token[BIL_VALUE_TEXT * 2 + 3];
-    json_out out;
-    bil_json_open(&out, token, sizeof token);
+    text_out out;
+    bil_out_open(&out, token, sizeof token);
     bil_json_put_value(&out, param->format, item->raw, floats);
     bool is_null = item->value.length == 4 && memcmp(item->value.text, "null", 4) == 0;
     bool may_be_null = bil_type_is_float(item->type);

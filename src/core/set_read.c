@@ -42,10 +42,8 @@ static bool id_is_valid(bil_str id)
 /* Ids and file names rise in byte order; each is seen once. */
 static int in_order(bil_set_reader *reader, bil_str name)
 {
-    size_t last = strlen(reader->last_id);
-    size_t shorter = last < name.length ? last : name.length;
-    int order = memcmp(reader->last_id, name.text, shorter);
-    if (order > 0 || (order == 0 && last >= name.length))
+    bil_str last = {reader->last_id, strlen(reader->last_id)};
+    if (bil_str_order(last, name) >= 0)
         return BIL_E_SET_ORDER;
     memcpy(reader->last_id, name.text, name.length);
     reader->last_id[name.length] = '\0';

@@ -4,29 +4,29 @@
 #include "bytes.h"
 #include "require.h"
 
-static void put_key(json_out *out, const char *key, const char *text, size_t length)
+static void put_key(text_out *out, const char *key, const char *text, size_t length)
 {
-    bil_json_lit(out, key);
+    bil_out_lit(out, key);
     bil_json_string(out, text, length);
 }
 
-static void put_text(json_out *out, const char *key, const char *text)
+static void put_text(text_out *out, const char *key, const char *text)
 {
     put_key(out, key, text, strlen(text));
 }
 
-static void put_str(json_out *out, const char *key, bil_str text)
+static void put_str(text_out *out, const char *key, bil_str text)
 {
     put_key(out, key, text.text ? text.text : "", text.length);
 }
 
-static void put_count(json_out *out, const char *key, uint64_t number)
+static void put_count(text_out *out, const char *key, uint64_t number)
 {
-    bil_json_lit(out, key);
-    bil_json_number(out, number);
+    bil_out_lit(out, key);
+    bil_out_number(out, number);
 }
 
-static int finish(bil_set_writer *writer, json_out *out, size_t *length, size_t most)
+static int finish(bil_set_writer *writer, text_out *out, size_t *length, size_t most)
 {
     int error = bil_json_close(out, length);
     if (error == BIL_OK && *length > most)
@@ -58,27 +58,27 @@ int bil_set_begin(bil_set_writer *writer, bil_digest whole, bil_digest values, c
     *writer = (bil_set_writer){.whole = whole, .values = values, .floats = floats};
     whole.ops->start(whole.ctx);
     values.ops->start(values.ctx);
-    json_out out;
-    bil_json_open(&out, line, BIL_SET_LINE);
+    text_out out;
+    bil_out_open(&out, line, BIL_SET_LINE);
     put_count(&out, bil_key_set, BIL_SET_VERSION);
     for (int i = 0; i < HEADER_TEXTS; i++) {
         if (i == HEADER_BEFORE)
             put_count(&out, bil_key_revision, header->revision);
         put_str(&out, bil_nth(bil_header_keys, (unsigned)i), text_of(header, i));
     }
-    bil_json_lit(&out, "}");
+    bil_out_lit(&out, "}");
     return finish(writer, &out, length, BIL_SET_LINE);
 }
 
 int bil_set_left_out(bil_set_writer *writer, const bil_param *param, char *line, size_t *length)
 {
     require(writer && param && line && length);
-    json_out out;
-    bil_json_open(&out, line, BIL_SET_LINE);
+    text_out out;
+    bil_out_open(&out, line, BIL_SET_LINE);
     put_text(&out, bil_key_left_out, param->id);
     put_text(&out, bil_key_class, bil_class_name((bil_class)param->cls));
     put_text(&out, bil_key_name, param->name);
-    bil_json_lit(&out, "}");
+    bil_out_lit(&out, "}");
     writer->totals.left_out++;
     return finish(writer, &out, length, BIL_SET_ITEM_LINE);
 }
@@ -86,8 +86,8 @@ int bil_set_left_out(bil_set_writer *writer, const bil_param *param, char *line,
 int bil_set_item(bil_set_writer *writer, const bil_item *item, char *line, size_t *length)
 {
     require(writer && item && line && length);
-    json_out out;
-    bil_json_open(&out, line, BIL_SET_LINE);
+    text_out out;
+    bil_out_open(&out, line, BIL_SET_LINE);
     put_str(&out, bil_key_id, item->id);
     put_text(&out, bil_key_type, bil_type_name(item->type));
     put_text(&out, bil_key_class, bil_class_name(item->cls));
@@ -95,24 +95,24 @@ int bil_set_item(bil_set_writer *writer, const bil_item *item, char *line, size_
         put_text(&out, bil_key_unreadable, bil_error_name(item->unreadable));
         writer->totals.unreadable++;
     } else {
-        bil_json_lit(&out, bil_key_raw);
+        bil_out_lit(&out, bil_key_raw);
         bil_json_hex(&out, item->raw, item->size);
-        bil_json_lit(&out, bil_key_value);
+        bil_out_lit(&out, bil_key_value);
         if (item->value.length)
-            bil_json_raw(&out, item->value.text, item->value.length);
+            bil_out_raw(&out, item->value.text, item->value.length);
         else
-            bil_json_lit(&out, "null");
+            bil_out_lit(&out, "null");
         bil_set_values_digest(&writer->values, item);
         writer->totals.values++;
     }
     if (item->unit.length) {
-        bil_json_lit(&out, ",\"unit\":\"");
-        bil_json_raw(&out, item->unit.text, item->unit.length);
-        bil_json_lit(&out, "\"");
+        bil_out_lit(&out, ",\"unit\":\"");
+        bil_out_raw(&out, item->unit.text, item->unit.length);
+        bil_out_lit(&out, "\"");
     }
-    bil_json_lit(&out, ",\"name\":\"");
-    bil_json_raw(&out, item->name.text, item->name.length);
-    bil_json_lit(&out, "\"}");
+    bil_out_lit(&out, ",\"name\":\"");
+    bil_out_raw(&out, item->name.text, item->name.length);
+    bil_out_lit(&out, "\"}");
     return finish(writer, &out, length, BIL_SET_ITEM_LINE);
 }
 
@@ -131,13 +131,13 @@ int bil_set_file(bil_set_writer *writer, const char *name, uint64_t bytes, const
     require(writer && name && digest && line && length);
     if (!bil_text_is_printable(name, strlen(name)) || strlen(name) > BIL_FILE_NAME_MAX || !name[0])
         return BIL_E_SYNTAX;
-    json_out out;
-    bil_json_open(&out, line, BIL_SET_LINE);
+    text_out out;
+    bil_out_open(&out, line, BIL_SET_LINE);
     put_text(&out, bil_key_file, name);
     put_count(&out, bil_key_bytes, bytes);
-    bil_json_lit(&out, bil_key_digest);
+    bil_out_lit(&out, bil_key_digest);
     bil_json_hex(&out, digest, BIL_SHA256);
-    bil_json_lit(&out, "}");
+    bil_out_lit(&out, "}");
     writer->totals.files++;
     return finish(writer, &out, length, BIL_SET_LINE);
 }
@@ -148,9 +148,9 @@ int bil_set_chunk(bil_set_writer *writer, const uint8_t *bytes, size_t count, ch
     static const char alphabet[] = "ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789+/";
     if (count == 0 || count > BIL_SET_CHUNK)
         return BIL_E_SPACE;
-    json_out out;
-    bil_json_open(&out, line, BIL_SET_LINE);
-    bil_json_lit(&out, "{\"chunk\":\"");
+    text_out out;
+    bil_out_open(&out, line, BIL_SET_LINE);
+    bil_out_lit(&out, "{\"chunk\":\"");
     for (size_t i = 0; i < count; i += 3) { /* RFC 4648, section 4 */
         size_t have = count - i < 3 ? count - i : 3;
         uint32_t group = (uint32_t)bytes[i] << 16;
@@ -160,9 +160,9 @@ int bil_set_chunk(bil_set_writer *writer, const uint8_t *bytes, size_t count, ch
             group |= bytes[i + 2];
         char quad[4] = {alphabet[group >> 18], alphabet[group >> 12 & 63], have > 1 ? alphabet[group >> 6 & 63] : '=',
                         have > 2 ? alphabet[group & 63] : '='};
-        bil_json_raw(&out, quad, 4);
+        bil_out_raw(&out, quad, 4);
     }
-    bil_json_lit(&out, "\"}");
+    bil_out_lit(&out, "\"}");
     return finish(writer, &out, length, BIL_SET_LINE);
 }
 
@@ -171,17 +171,17 @@ int bil_set_end(bil_set_writer *writer, char *line, size_t *length)
     require(writer && line && length);
     bil_set_totals *totals = &writer->totals;
     writer->values.ops->end(writer->values.ctx, totals->values_digest);
-    json_out out;
-    bil_json_open(&out, line, BIL_SET_LINE);
+    text_out out;
+    bil_out_open(&out, line, BIL_SET_LINE);
     for (unsigned i = 0; i < COUNTS; i++)
         put_count(&out, bil_nth(bil_count_keys, i),
                   *(const uint32_t *)(const void *)((const char *)totals + i * sizeof(uint32_t)));
-    bil_json_lit(&out, bil_key_values_digest);
+    bil_out_lit(&out, bil_key_values_digest);
     bil_json_hex(&out, totals->values_digest, BIL_SHA256);
-    bil_json_lit(&out, ",\"digest\":\"");
+    bil_out_lit(&out, ",\"digest\":\"");
     writer->whole.ops->add(writer->whole.ctx, out.start, (size_t)(out.at - out.start));
     writer->whole.ops->end(writer->whole.ctx, totals->digest);
-    bil_json_digits(&out, totals->digest, BIL_SHA256);
-    bil_json_lit(&out, "\"}}");
+    bil_out_hex(&out, totals->digest, BIL_SHA256);
+    bil_out_lit(&out, "\"}}");
     return bil_json_close(&out, length);
 }

@@ -2,6 +2,7 @@
 #include "bilancia/value.h"
 #include "bytes.h"
 #include "calendar.h"
+#include "text.h"
 
 enum { RAW = 6 };
 

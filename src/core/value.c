@@ -49,17 +49,14 @@ uint64_t bil_value_key(bil_type type, const uint8_t *raw, size_t size)
 {
     if (type == BIL_TEXT)
         return 0;
-    uint64_t bits = bil_value_number(raw, size);
-    uint64_t sign = UINT64_C(1) << (8 * size - 1);
-    uint64_t mask = sign | (sign - 1);
-    if (bil_type_is_signed(type)) {
-        uint64_t extended = bits & sign ? bits | ~mask : bits;
-        return extended ^ (UINT64_C(1) << 63);
-    }
+    uint64_t bits = bil_value_extended(type, raw, size);
+    if (bil_type_is_signed(type))
+        return bits ^ (UINT64_C(1) << 63);
+    if (!bil_type_is_float(type))
+        return bits;
     /* IEEE 754: sign and magnitude; negative numbers sort the other way round */
-    if (bil_type_is_float(type))
-        return bits & sign ? ~bits & mask : bits | sign;
-    return bits;
+    uint64_t sign = UINT64_C(1) << (8 * size - 1);
+    return bits & sign ? ~bits & (sign | (sign - 1)) : bits | sign;
 }
 
 static bool is_nan(bil_type type, uint64_t bits)
@@ -104,10 +101,8 @@ void bil_value_rounded(const bil_format *format, const uint8_t *raw, uint8_t *ou
         return;
     /* Integers only (the loader sees to it). Work on the magnitude, so that the remainder is never negative;
      * "down" means towards zero, "nearest" takes the larger magnitude when it lies in the middle. */
-    uint64_t bits = bil_value_number(raw, format->size);
-    uint64_t sign = UINT64_C(1) << (8 * format->size - 1);
-    bool negative = bil_type_is_signed((bil_type)format->type) && (bits & sign);
-    uint64_t magnitude = negative ? (~bits + 1) & (sign | (sign - 1)) : bits;
+    uint64_t magnitude;
+    bool negative = bil_value_magnitude(format, raw, &magnitude);
     uint64_t rest = magnitude % format->round_to;
     bool up = format->rounding == BIL_ROUND_UP        ? rest != 0
               : format->rounding == BIL_ROUND_NEAREST ? rest >= format->round_to - rest
@@ -152,12 +147,26 @@ bool bil_value_near(const bil_format *format, const uint8_t *a, const uint8_t *b
     return (x > y ? x - y : y - x) <= format->tolerance;
 }
 
-uint64_t bil_value_number(const uint8_t *raw, size_t size)
+uint64_t bil_value_extended(bil_type type, const uint8_t *raw, size_t size)
 {
-    uint64_t number = 0;
+    uint64_t number = bil_type_is_signed(type) && raw[0] & 0x80 ? UINT64_MAX : 0;
     for (size_t i = 0; i < size; i++)
         number = number << 8 | raw[i];
     return number;
+}
+
+bool bil_value_magnitude(const bil_format *format, const uint8_t *raw, uint64_t *magnitude)
+{
+    bil_type type = (bil_type)format->type;
+    uint64_t number = bil_value_extended(type, raw, format->size);
+    bool negative = bil_type_is_signed(type) && number >> 63;
+    *magnitude = negative ? ~number + 1 : number;
+    return negative;
+}
+
+uint64_t bil_value_number(const uint8_t *raw, size_t size)
+{
+    return bil_value_extended(BIL_BOOL, raw, size);
 }
 
 void bil_value_put_number(uint8_t *raw, size_t size, uint64_t number)

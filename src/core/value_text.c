@@ -3,138 +3,55 @@
 
 #include "bytes.h"
 #include "require.h"
+#include "text.h"
 
-/* ---- text that is being built ---- */
+/* ---- numbers ---- */
 
-typedef struct text_out {
-    char *at, *end; /* end leaves room for the NUL */
-    bool full;
-} text_out;
-
-static void put(text_out *out, const char *text, size_t length)
+/* Adds a number to one that is told by sign and magnitude; false where that is larger than 64 bits. */
+static bool add(bool *negative, uint64_t *magnitude, int64_t number)
 {
-    if ((size_t)(out->end - out->at) < length) {
-        out->full = true;
-        return;
+    bool other = number < 0;
+    uint64_t size = other ? ~(uint64_t)number + 1 : (uint64_t)number;
+    if (*negative == other) {
+        *magnitude += size;
+        return *magnitude >= size;
     }
-    memcpy(out->at, text, length);
-    out->at += length;
-}
-
-size_t bil_decimal(uint64_t number, char digits[DIGITS])
-{
-    size_t at = DIGITS;
-    do {
-        digits[--at] = (char)('0' + number % 10);
-        number /= 10;
-    } while (number > 0);
-    return at;
-}
-
-static void put_number(text_out *out, uint64_t number)
-{
-    char digits[DIGITS];
-    size_t at = bil_decimal(number, digits);
-    put(out, digits + at, DIGITS - at);
-}
-
-static int put_end(text_out *out)
-{
-    if (out->full)
-        return BIL_E_SPACE;
-    *out->at = '\0';
-    return BIL_OK;
-}
-
-/* ---- UTF-8 ---- */
-
-/* Length of the character that starts here, 0 when it isn't valid (RFC 3629). */
-static size_t utf8_length(const uint8_t *text, size_t left)
-{
-    uint8_t first = text[0];
-    size_t length = first < 0x80 ? 1 : first < 0xc2 ? 0 : first < 0xe0 ? 2 : first < 0xf0 ? 3 : first < 0xf5 ? 4 : 0;
-    if (length > left)
-        return 0;
-    for (size_t i = 1; i < length; i++)
-        if ((text[i] & 0xc0) != 0x80)
-            return 0;
-    if ((first == 0xe0 && text[1] < 0xa0) || (first == 0xed && text[1] > 0x9f) || (first == 0xf0 && text[1] < 0x90) ||
-        (first == 0xf4 && text[1] > 0x8f))
-        return 0;
-    return length;
-}
-
-/* Does this character end a line, or make what follows read in another direction than it is written? U+061C, U+200E,
- * U+200F, U+2028 to U+202E, U+2066 to U+2069 (UAX 9, table 1; UAX 14, class BK). */
-static bool turns(const uint8_t *at)
-{
-    if (at[0] == 0xd8)
-        return at[1] == 0x9c;
-    if (at[0] != 0xe2 || (at[1] != 0x80 && at[1] != 0x81))
-        return false;
-    uint8_t last = at[2];
-    return at[1] == 0x81 ? last >= 0xa6 && last <= 0xa9 : (last & 0xfe) == 0x8e || (last >= 0xa8 && last <= 0xae);
-}
-
-bool bil_text_is_printable(const char *text, size_t length)
-{
-    const uint8_t *bytes = (const uint8_t *)text;
-    for (size_t i = 0, step; i < length; i += step) {
-        step = utf8_length(bytes + i, length - i);
-        if (step == 0 || bytes[i] < 0x20 || bytes[i] == 0x7f || (bytes[i] == 0xc2 && bytes[i + 1] < 0xa0) ||
-            turns(bytes + i))
-            return false;
+    if (*magnitude < size) {
+        *negative = other;
+        *magnitude = size - *magnitude;
+    } else {
+        *magnitude -= size;
     }
     return true;
 }
 
-/* ---- numbers ---- */
-
-/* Sign and magnitude of raw * mul + offset. Scales other than 1 belong to types of at most 32 bits, so that
- * nothing here overflows: 2^32 * 2^31 + 2^31 < 2^64. */
-static bool scaled(const bil_format *format, const uint8_t *raw, uint64_t *magnitude)
+/* The magnitude of a factor, whose sign turns that of a number. */
+static uint32_t factor_of(const bil_format *format, bool *negative)
 {
-    uint64_t bits = bil_value_number(raw, format->size);
-    uint64_t sign = UINT64_C(1) << (8 * format->size - 1);
-    bool negative = bil_type_is_signed((bil_type)format->type) && (bits & sign);
-    uint64_t size = negative ? (~bits + 1) & (sign | (sign - 1)) : bits;
-    if (format->mul != 1 || format->offset != 0) {
-        uint64_t factor = format->mul < 0 ? (uint64_t) - (int64_t)format->mul : (uint64_t)format->mul;
-        bool product_negative = negative != (format->mul < 0);
-        uint64_t product = size * factor;
-        bool offset_negative = format->offset < 0;
-        uint64_t offset = offset_negative ? (uint64_t) - (int64_t)format->offset : (uint64_t)format->offset;
-        if (product_negative == offset_negative) {
-            size = product + offset;
-            negative = product_negative;
-        } else {
-            size = product > offset ? product - offset : offset - product;
-            negative = product > offset ? product_negative : offset_negative;
-        }
-    }
-    *magnitude = size;
-    return negative && size != 0;
+    *negative = *negative != (format->mul < 0);
+    return format->mul < 0 ? ~(uint32_t)format->mul + 1 : (uint32_t)format->mul;
 }
 
+/* raw * mul + offset. Scales other than 1 belong to types of at most 32 bits, so that nothing here overflows: 2^32 *
+ * 2^31
+ * + 2^31 < 2^64. */
 static void put_decimal(text_out *out, const bil_format *format, const uint8_t *raw)
 {
     uint64_t magnitude;
-    if (scaled(format, raw, &magnitude))
-        put(out, "-", 1);
-    uint64_t unit = 1;
-    for (uint8_t i = 0; i < format->decimals; i++)
-        unit *= 10;
-    put_number(out, magnitude / unit);
-    if (format->decimals == 0)
-        return;
-    char digits[20];
-    uint64_t rest = magnitude % unit;
-    for (size_t i = format->decimals; i > 0; i--) {
-        digits[i] = (char)('0' + rest % 10);
-        rest /= 10;
+    bool negative = bil_value_magnitude(format, raw, &magnitude);
+    magnitude *= factor_of(format, &negative);
+    add(&negative, &magnitude, format->offset);
+    if (negative && magnitude)
+        bil_out_lit(out, "-");
+    char digits[DIGITS];
+    size_t at = bil_decimal(magnitude, digits), point = DIGITS - format->decimals;
+    while (at >= point)
+        digits[--at] = '0';
+    bil_out_raw(out, digits + at, point - at);
+    if (format->decimals) {
+        bil_out_lit(out, ".");
+        bil_out_raw(out, digits + point, format->decimals);
     }
-    digits[0] = '.';
-    put(out, digits, (size_t)format->decimals + 1);
 }
 
 /* Reads [-]digits[.digits] into sign and magnitude in units of 10^-decimals. */
@@ -180,6 +97,15 @@ static int read_decimal(const char *text, size_t length, uint8_t decimals, bool 
     return BIL_OK;
 }
 
+/* What comes back is another number where it doesn't fit. */
+static int put_raw(const bil_format *format, bool negative, uint64_t magnitude, uint8_t *raw)
+{
+    uint64_t back;
+    bil_value_put_number(raw, format->size, negative ? ~magnitude + 1 : magnitude);
+    bool turned = bil_value_magnitude(format, raw, &back) != negative;
+    return back != magnitude || (turned && magnitude) ? BIL_E_RANGE : BIL_OK;
+}
+
 static int parse_decimal(const bil_format *format, const char *text, size_t length, uint8_t *raw)
 {
     bool negative;
@@ -187,36 +113,13 @@ static int parse_decimal(const bil_format *format, const char *text, size_t leng
     int error = read_decimal(text, length, format->decimals, &negative, &magnitude);
     if (error)
         return error;
-    if (format->mul != 1 || format->offset != 0) {
-        bool offset_negative = format->offset < 0;
-        uint64_t offset = offset_negative ? (uint64_t) - (int64_t)format->offset : (uint64_t)format->offset;
-        if (negative != offset_negative) { /* subtracting the offset goes further from zero */
-            if (magnitude > UINT64_MAX - offset)
-                return BIL_E_RANGE;
-            magnitude += offset;
-        } else if (magnitude >= offset) {
-            magnitude -= offset;
-        } else {
-            magnitude = offset - magnitude;
-            negative = !negative;
-        }
-        uint64_t factor = format->mul < 0 ? (uint64_t) - (int64_t)format->mul : (uint64_t)format->mul;
-        if (magnitude % factor != 0)
-            return BIL_E_INEXACT;
-        magnitude /= factor;
-        negative = negative != (format->mul < 0);
-    }
-    uint64_t sign = UINT64_C(1) << (8 * format->size - 1);
-    if (magnitude == 0)
-        negative = false;
-    if (bil_type_is_signed((bil_type)format->type)) {
-        if (magnitude > (negative ? sign : sign - 1))
-            return BIL_E_RANGE;
-    } else if (negative || magnitude > (sign | (sign - 1))) {
+    if (!add(&negative, &magnitude, -(int64_t)format->offset))
         return BIL_E_RANGE;
-    }
-    bil_value_put_number(raw, format->size, negative ? ~magnitude + 1 : magnitude);
-    return BIL_OK;
+    uint32_t factor = factor_of(format, &negative);
+    if (magnitude % factor != 0)
+        return BIL_E_INEXACT;
+    magnitude /= factor;
+    return put_raw(format, negative, magnitude, raw);
 }
 
 /* ---- choices and bits ---- */
@@ -234,9 +137,9 @@ static void put_choice(text_out *out, const bil_format *format, const uint8_t *r
     uint32_t value = (uint32_t)bil_value_number(raw, format->size);
     const char *name = choice_name(format, value);
     if (name)
-        put(out, name, strlen(name));
+        bil_out_lit(out, name);
     else
-        put_number(out, value);
+        bil_out_number(out, value);
 }
 
 static int parse_choice(const bil_format *format, const char *text, size_t length, uint8_t *raw)
@@ -250,10 +153,7 @@ static int parse_choice(const bil_format *format, const char *text, size_t lengt
     uint64_t number;
     if (read_decimal(text, length, 0, &negative, &number) != BIL_OK)
         return BIL_E_CHOICE;
-    if (negative || number >> (8 * format->size) != 0)
-        return BIL_E_RANGE;
-    bil_value_put_number(raw, format->size, number);
-    return BIL_OK;
+    return put_raw(format, negative, number, raw);
 }
 
 /* Named bits, joined by "+", lowest first; the nameless as one hex number at the end; none as "0". */
@@ -270,41 +170,32 @@ static void put_bits(text_out *out, const bil_format *format, const uint8_t *raw
             continue;
         }
         if (!first)
-            put(out, "+", 1);
-        put(out, name, strlen(name));
+            bil_out_lit(out, "+");
+        bil_out_lit(out, name);
         first = false;
     }
     if (nameless == 0 && !first)
         return;
-    if (nameless == 0) {
-        put(out, "0", 1);
-        return;
-    }
-    char hex[10] = {'0', 'x'};
-    size_t count = 2;
-    for (int shift = 28; shift >= 0; shift -= 4) {
-        uint32_t digit = nameless >> shift & 15;
-        if (digit || count > 2)
-            hex[count++] = "0123456789abcdef"[digit];
-    }
     if (!first)
-        put(out, "+", 1);
-    put(out, hex, count);
+        bil_out_lit(out, "+");
+    bil_out_lit(out, nameless ? "0x" : "0");
+    int shift = 32;
+    while (shift > 0 && !(nameless >> (shift - 4)))
+        shift -= 4;
+    while (shift > 0) {
+        shift -= 4;
+        bil_out_raw(out, &"0123456789abcdef"[nameless >> shift & 15], 1);
+    }
 }
 
 static int parse_hex(const char *text, size_t length, uint32_t *number)
 {
-    if (length == 0 || length > 8)
-        return BIL_E_SYNTAX;
     *number = 0;
     for (size_t i = 0; i < length; i++) {
-        char c = text[i];
-        uint32_t digit = c >= '0' && c <= '9'   ? (uint32_t)(c - '0')
-                         : c >= 'a' && c <= 'f' ? (uint32_t)(c - 'a') + 10
-                                                : 16;
-        if (digit > 15)
+        int digit = bil_hex_value(text[i]);
+        if (digit < 0 || i == 8)
             return BIL_E_SYNTAX;
-        *number = *number << 4 | digit;
+        *number = *number << 4 | (uint32_t)digit;
     }
     return BIL_OK;
 }
@@ -331,10 +222,7 @@ static int parse_bits(const bil_format *format, const char *text, size_t length,
         bits |= value;
         at = end + 1;
     }
-    if (bits >> (8 * format->size) != 0)
-        return BIL_E_RANGE;
-    bil_value_put_number(raw, format->size, bits);
-    return BIL_OK;
+    return put_raw(format, false, bits, raw);
 }
 
 /* ---- all types ---- */
@@ -346,7 +234,7 @@ static int put_text(text_out *out, const bil_format *format, const uint8_t *raw)
         length--;
     if (!bil_text_is_printable((const char *)raw, length))
         return BIL_E_NO_TEXT;
-    put(out, (const char *)raw, length);
+    bil_out_raw(out, (const char *)raw, length);
     return BIL_OK;
 }
 
@@ -357,10 +245,11 @@ int bil_value_text(const bil_format *format, const uint8_t *raw, const bil_float
         return BIL_E_SPACE;
     if (format->form && format->form->text)
         return format->form->text(format, raw, text, size);
-    text_out out = {text, text + size - 1, false};
+    text_out out;
+    bil_out_open(&out, text, size - 1);
     switch ((bil_type)format->type) {
     case BIL_BOOL:
-        put(&out, raw[0] ? "true" : "false", raw[0] ? 4 : 5);
+        bil_out_lit(&out, raw[0] ? "true" : "false");
         break;
     case BIL_F32:
     case BIL_F64:
@@ -382,7 +271,7 @@ int bil_value_text(const bil_format *format, const uint8_t *raw, const bil_float
         put_decimal(&out, format, raw);
         break;
     }
-    return put_end(&out);
+    return bil_out_end(&out);
 }
 
 int bil_value_parse(const bil_format *format, const char *text, size_t length, const bil_float_ops *floats,

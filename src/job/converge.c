@@ -131,6 +131,8 @@ static flow next_stage(bil_job *job, bil_action *action)
 
 static flow playing(bil_job *job, bil_action *action)
 {
+    const bil_procedure *how = job->player.procedure;
+    job->begun = job->begun || (how && how->kind == BIL_PROC_BEGIN);
     flow f = bil_play(job, action, BIL_VERDICT_REFUSED);
     return f == FLOW_DONE ? on(job, job->inner) : f;
 }
@@ -142,6 +144,7 @@ static flow writing(bil_job *job)
 
 static flow written(bil_job *job)
 {
+    job->begun = false;
     bil_reader_values(job, job->config.have);
     return on(job, READING_BACK);
 }

@@ -5,13 +5,19 @@
 
 enum { READING = MEET_END, STATE, MOVING, LOOKING, ASKING, ASKED };
 
-bool bil_needs_password(const bil_job *job, const char *hardware)
+static bool has_secret(const bil_procedure *how)
 {
-    const bil_procedure *unlock = bil_description_procedure(job->description, BIL_PROC_UNLOCK, hardware, 0);
-    for (uint16_t i = 0; unlock && i < unlock->step_count; i++)
-        if (unlock->steps[i].kind == BIL_STEP_SECRET)
+    for (uint16_t i = 0; how && i < how->step_count; i++)
+        if (how->steps[i].kind == BIL_STEP_SECRET)
             return true;
     return false;
+}
+
+bool bil_lacks_password(const bil_job *job)
+{
+    bool writes = job->config.kind >= BIL_JOB_WRITE;
+    return !job->config.has_password && (has_secret(bil_procedure_of(job, BIL_PROC_UNLOCK_TO_READ)) ||
+                                         (writes && has_secret(bil_procedure_of(job, BIL_PROC_UNLOCK))));
 }
 
 static bool despite(const bil_job *job, bil_check check)
@@ -56,9 +62,9 @@ static bil_error gate(bil_job *job)
         return BIL_E_OTHER_HARDWARE;
     if (config->trial && description->writes_last)
         return BIL_E_NO_TRIAL;
-    if (config->kind == BIL_JOB_RESET && !bil_description_procedure(description, BIL_PROC_FACTORY_RESET, text, 0))
+    if (config->kind == BIL_JOB_RESET && !bil_procedure_of(job, BIL_PROC_FACTORY_RESET))
         return BIL_E_NO_RESET;
-    if (bil_needs_password(job, text) && !config->has_password)
+    if (bil_lacks_password(job))
         return BIL_E_NO_PASSWORD;
     bool same = same_unit(job);
     bool word = !job->unit_tells && config->purpose_given; /* then a person's word is all there is */
@@ -75,10 +81,10 @@ static flow identify(bil_job *job, bil_action *action)
         return bil_stop(job, BIL_VERDICT_UNTOUCHED);
     if (f != FLOW_DONE)
         return f;
+    bil_watch_know(job);
     bil_error error = gate(job);
     if (error)
         return bil_refuse(job, error, BIL_NONE);
-    bil_watch_know(job);
     bil_reader_values(job, job->config.have);
     return on(job, READING);
 }

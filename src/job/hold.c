@@ -53,7 +53,7 @@ bool bil_may_be_held(const bil_job *job)
 static bool is_locked_soon(const bil_job *job)
 {
     uint32_t lasts = job->description->unlock_lasts_ms;
-    return lasts && job->unlocked && (uint32_t)job->now + 1 - job->unlocked >= lasts / 2;
+    return lasts && job->writable && (uint32_t)job->now + 1 - job->unlocked >= lasts / 2;
 }
 
 void bil_begin(bil_job *job, const bil_procedure *how)
@@ -176,20 +176,33 @@ static flow let_go(bil_job *job, bil_action *action)
     return bil_give_record(job, action, BIL_EV_RELEASED);
 }
 
-flow bil_lock_run(bil_job *job, bil_action *action)
+flow bil_tidy_run(bil_job *job, bil_action *action, bil_proc_kind kind)
 {
     const reason why = job->why;
-    if (!job->unlocked || job->stranger)
+    if (job->stranger)
         return FLOW_DONE;
-    if (job->step == 0) {
+    if (job->inner == 0) {
         job->sure = false;
-        bil_player_start(job, bil_procedure_of(job, BIL_PROC_LOCK));
+        bil_player_start(job, bil_procedure_of(job, kind));
     }
-    job->step = 1;
+    job->inner = 1;
     flow f = bil_player_run(job, action);
     if (f != FLOW_FAILED || why.cause != BIL_OK)
         job->why = why;
     return f == FLOW_ACTION ? f : FLOW_DONE;
+}
+
+flow bil_lock_run(bil_job *job, bil_action *action)
+{
+    return job->unlocked ? bil_tidy_run(job, action, BIL_PROC_LOCK) : FLOW_DONE;
+}
+
+flow bil_close(bil_job *job, bil_action *action, bil_verdict verdict)
+{
+    job->step = CLOSING;
+    job->verdict = verdict;
+    flow f = bil_lock_run(job, action);
+    return f == FLOW_DONE ? bil_end(job, action) : f;
 }
 
 static flow release_step(bil_job *job, bil_action *action)

@@ -112,6 +112,8 @@ int bil_job_step(bil_job *job, const bil_result *result, bil_action *action)
     bool writes = job->config.kind == BIL_JOB_WRITE || job->config.kind == BIL_JOB_RESET;
     if (writes)
         bil_write_run(job, action);
+    else if (job->step == CLOSING)
+        bil_close(job, action, job->verdict);
     else if (job->config.kind == BIL_JOB_START)
         bil_start_run(job, action);
     else

@@ -58,6 +58,7 @@ typedef struct reader {
     uint16_t *items, *next;
     uint16_t count, at, until;
     bool value, running, who;
+    bool modes; /* what decides which others are there */
 } reader;
 
 /* Plays one procedure of the description. */
@@ -163,7 +164,11 @@ struct bil_job {
     bil_job_progress progress;
     uint8_t unit_raw[4]; /* `unit` as a value, for the link */
     uint32_t unlocked;   /* the moment when it was, but for its lowest bit; 0: never */
+    bool writable;       /* it was unlocked for writing */
+    bool begun;          /* values came that are in force only after a commit */
 };
+
+enum { CLOSING = 255 }; /* the last step of a job that isn't a write */
 
 enum { TOUCHED = 1, GIVEN_UP = 2 };
 
@@ -184,6 +189,8 @@ static inline flow on(bil_job *job, uint8_t step)
     job->step = step;
     return FLOW_ON;
 }
+/* The end of a job that isn't a write: what was unlocked for it is locked. */
+flow bil_close(bil_job *job, bil_action *action, bil_verdict verdict);
 /* The end of a job, by its verdict and why. */
 flow bil_end(bil_job *job, bil_action *action);
 /* Steps until there is an action, or the machine is over. */
@@ -213,6 +220,7 @@ typedef flow request_run(bil_job *job, exchange *x, bil_action *action);
 
 /* Plans r->items[0..count); `cost` has one more element. */
 void bil_reader_plan(bil_job *job, reader *r, uint16_t count, uint32_t *cost, bool value);
+/* Unlocks what has to be unlocked to be read, and reads every value of a copy that the unit has in its mode. */
 void bil_reader_values(bil_job *job, bil_image *image);
 flow bil_reader_run(bil_job *job, bil_action *action);
 /* Only the blocks that tell who answers, or only the others. */
@@ -221,9 +229,6 @@ flow bil_reader_run_half(bil_job *job, reader *r, bool who, request_run *run, bi
 /* Does nothing but succeed when `procedure` is NULL. */
 void bil_player_start(bil_job *job, const bil_procedure *procedure);
 flow bil_player_run(bil_job *job, bil_action *action);
-
-/* The number in a parameter just read by itself, for conditions; false when it holds none. */
-bool bil_number_read(const bil_job *job, uint32_t *number);
 
 /* ---- watching ---- */
 
@@ -275,7 +280,9 @@ void bil_hold_start(bil_job *job, bool as_left);
 flow bil_hold_run(bil_job *job, bil_action *action);
 /* The job ends here: where no command of holding ever went out, nothing holds it. */
 void bil_hold_cancel(bil_job *job);
-/* Locks what it has unlocked; that never fails. */
+/* Leaves it as it was found, by this procedure: that never fails. */
+flow bil_tidy_run(bil_job *job, bil_action *action, bil_proc_kind kind);
+/* Locks what it has unlocked. */
 flow bil_lock_run(bil_job *job, bil_action *action);
 /* Lets it go, where this job holds it. It never fails: what is held in the end is told. */
 flow bil_release_run(bil_job *job, bil_action *action);
@@ -294,7 +301,8 @@ enum { MEET_CONNECT, MEET_CONNECTED, MEET_LOOK, MEET_END };
 flow bil_meet_run(bil_job *job, bil_action *action);
 /* Is what answers the model of the description? Both need the identity read. */
 bil_error bil_check_model(const bil_job *job, const bil_image *image);
-bool bil_needs_password(const bil_job *job, const char *hardware);
+/* What it has to be unlocked with wasn't given. */
+bool bil_lacks_password(const bil_job *job);
 flow bil_read_run(bil_job *job, bil_action *action);
 flow bil_write_run(bil_job *job, bil_action *action);
 flow bil_start_run(bil_job *job, bil_action *action);

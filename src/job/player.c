@@ -10,22 +10,12 @@ void bil_player_start(bil_job *job, const bil_procedure *procedure)
     job->player = (player){.procedure = procedure};
 }
 
-bool bil_number_read(const bil_job *job, uint32_t *number)
-{
-    const exchange *x = &job->exchange;
-    const bil_format *format = job->description->params[x->items[0]].format;
-    if (format->type == BIL_TEXT || format->size > 4 || x->cause[0])
-        return false;
-    *number = (uint32_t)bil_value_number(x->raw, format->size);
-    return true;
-}
-
 static void start_write(bil_job *job, const bil_proc_step *step)
 {
     uint8_t size = job->description->params[step->param].format->size;
     bool secret = step->kind == BIL_STEP_SECRET;
     memset(job->exchange.raw, 0, size);
-    const uint8_t *raw = step->from ? bil_image_raw(job->config.have, (uint16_t)(step->from - 1)) : step->raw;
+    const uint8_t *raw = step->from ? bil_image_raw(&job->expect, (uint16_t)(step->from - 1)) : step->raw;
     if (raw && !secret)
         memcpy(job->exchange.raw, raw, size);
     else if (!secret)
@@ -37,7 +27,7 @@ static bil_error cause_of(const bil_job *job)
 {
     static const uint8_t causes[BIL_PROC_COUNT] = {BIL_E_PASSWORD, BIL_E_HOLD,    BIL_E_RELEASE, BIL_E_STORE,
                                                    BIL_E_RESTART,  BIL_E_RESTART, BIL_E_START,   BIL_E_REFUSED,
-                                                   BIL_E_REFUSED,  BIL_E_RELEASE};
+                                                   BIL_E_REFUSED,  BIL_E_RELEASE, BIL_E_REFUSED, BIL_E_PASSWORD};
     return (bil_error)causes[job->player.procedure->kind];
 }
 
@@ -84,7 +74,7 @@ static flow begin(bil_job *job, bil_action *action, const bil_proc_step *step)
     switch ((bil_step_kind)step->kind) {
     case BIL_STEP_WRITE:
     case BIL_STEP_SECRET:
-        if (step->from && job->config.have->state[step->from - 1] != BIL_PRESENT)
+        if (step->from && job->expect.state[step->from - 1] != BIL_PRESENT)
             return bil_failed(job, BIL_E_UNREADABLE, (uint16_t)(step->from - 1));
         start_write(job, step);
         p->state = WRITING;
@@ -118,22 +108,25 @@ static flow begin(bil_job *job, bil_action *action, const bil_proc_step *step)
 static flow judge(bil_job *job, bil_action *action, const bil_proc_step *step, flow read)
 {
     player *p = &job->player;
-    uint32_t number;
-    bool known = read == FLOW_DONE && bil_number_read(job, &number);
+    const uint8_t *raw = job->exchange.raw;
+    uint8_t size = job->description->params[step->param].format->size;
+    uint32_t number = (uint32_t)bil_value_number(raw, size);
+    bool known = read == FLOW_DONE && !job->exchange.cause[0];
+    bool so = known && (step->raw ? memcmp(raw, step->raw, size) == 0 : holds(step, number));
     if (known && step->param == job->description->state)
         job->saw[SAW_STATE] = (saw){number, true};
-    if (known && holds(step, number) && (!p->doubt || p->otherwise)) {
+    if (so && (!p->doubt || p->otherwise)) {
         bil_failed(job, BIL_OK, BIL_NONE); /* what went wrong while it was waited for is of no account */
         p->doubt = false;
         return FLOW_DONE;
     }
-    p->otherwise = p->otherwise || (known && !holds(step, number));
+    p->otherwise = p->otherwise || (known && !so);
     if (read == FLOW_FAILED && bil_watch_ended(job))
         return FLOW_FAILED;
     job->away = job->away && read == FLOW_FAILED;
     if (job->away)
         job->back = job->now;
-    if (job->now >= p->deadline && known && holds(step, number) && p->taken) {
+    if (job->now >= p->deadline && so && p->taken) {
         p->doubt = false; /* the device said that it had begun, and by now it has to be over */
         return FLOW_DONE;
     }
@@ -170,8 +163,9 @@ flow bil_player_run(bil_job *job, bil_action *action)
         if (!p->procedure)
             return FLOW_DONE;
         if (p->at >= p->procedure->step_count) {
-            if (p->procedure->kind == BIL_PROC_UNLOCK)
+            if (p->procedure->kind == BIL_PROC_UNLOCK || p->procedure->kind == BIL_PROC_UNLOCK_TO_READ)
                 job->unlocked = (uint32_t)job->now | 1;
+            job->writable = job->writable || p->procedure->kind == BIL_PROC_UNLOCK;
             if (!p->then)
                 return FLOW_DONE;
             bil_player_start(job, p->then);

@@ -1,15 +1,13 @@
 /* Finding out who answers, and reading everything. */
 #include "machine.h"
 
-enum { READING = MEET_END, OVER };
+enum { READING = MEET_END };
 
 static flow end(bil_job *job, bil_action *action, bil_verdict verdict, bil_error cause)
 {
-    job->step = OVER;
-    job->verdict = verdict;
     if (cause != job->why.cause)
         bil_failed(job, cause, BIL_NONE);
-    return bil_end(job, action);
+    return bil_close(job, action, verdict);
 }
 
 static uint32_t unreadable(const bil_image *image)
@@ -51,6 +49,8 @@ flow bil_read_run(bil_job *job, bil_action *action)
         if (job->config.kind == BIL_JOB_IDENTIFY)
             return end(job, action, BIL_VERDICT_VERIFIED, BIL_OK);
         bil_watch_know(job);
+        if (bil_lacks_password(job))
+            return end(job, action, BIL_VERDICT_REFUSED, BIL_E_NO_PASSWORD);
         read_values(job);
     }
     for (;;) {
@@ -58,7 +58,8 @@ flow bil_read_run(bil_job *job, bil_action *action)
         if (f == FLOW_ACTION)
             return f;
         if (f == FLOW_FAILED)
-            return end(job, action, BIL_VERDICT_INCOMPLETE, job->why.cause);
+            return end(job, action, job->player.procedure ? BIL_VERDICT_REFUSED : BIL_VERDICT_INCOMPLETE,
+                       job->why.cause);
         if (!job->restarted && !job->moved)
             return over(job, action);
         if (++job->reads >= READS)
@@ -69,6 +70,6 @@ flow bil_read_run(bil_job *job, bil_action *action)
 
 void bil_read_cancel(bil_job *job, bil_action *action)
 {
-    if (job->step <= MEET_END + 1) /* a machine that is being started is, or isn't: that comes to its end */
+    if (job->step <= READING + 1) /* a machine that is being started is, or isn't: that comes to its end */
         end(job, action, BIL_VERDICT_UNTOUCHED, BIL_E_CANCELLED);
 }

@@ -5,23 +5,10 @@
 
 enum { UNLOCKING = MEET_END, ANNOUNCED, STARTING, STARTED };
 
-static flow end(bil_job *job, bil_action *action, bil_verdict verdict)
-{
-    job->verdict = verdict;
-    return bil_end(job, action);
-}
-
 static flow refuse(bil_job *job, bil_action *action, bil_error cause)
 {
     bil_failed(job, cause, BIL_NONE);
-    return end(job, action, BIL_VERDICT_REFUSED);
-}
-
-static const bil_procedure *procedure(const bil_job *job, bil_proc_kind kind)
-{
-    char hardware[BIL_VALUE_TEXT];
-    bil_image_identity(job->config.have, BIL_ID_HARDWARE, hardware, sizeof hardware);
-    return bil_description_procedure(job->description, kind, hardware, job->config.found);
+    return bil_close(job, action, BIL_VERDICT_REFUSED);
 }
 
 /* The unit that was written, and it stands. */
@@ -35,12 +22,11 @@ static bil_error gate(const bil_job *job)
     bil_image_identity(job->config.have, BIL_ID_SERIAL, text, sizeof text);
     if (strcmp(text, job->config.serial) != 0)
         return BIL_E_OTHER_UNIT;
-    if (!state->known || state->number >= 32 || !(job->description->state_idle >> state->number & 1))
+    if (!state->known || !bil_stands(job, state->number))
         return BIL_E_NOT_STANDING;
-    bil_image_identity(job->config.have, BIL_ID_HARDWARE, text, sizeof text);
-    if (bil_needs_password(job, text) && !job->config.has_password)
+    if (bil_lacks_password(job))
         return BIL_E_NO_PASSWORD;
-    return procedure(job, BIL_PROC_START) ? BIL_OK : BIL_E_START;
+    return bil_procedure_of(job, BIL_PROC_START) ? BIL_OK : BIL_E_START;
 }
 
 /* What each step of it means when it fails. */
@@ -53,7 +39,7 @@ flow bil_start_run(bil_job *job, bil_action *action)
         if (job->result->outcome != BIL_DONE)
             return refuse(job, action, BIL_E_RECORD);
         job->sure = false; /* still this unit? */
-        bil_player_start(job, procedure(job, BIL_PROC_START));
+        bil_player_start(job, bil_procedure_of(job, BIL_PROC_START));
         job->step = STARTING;
     }
     while (job->step != STARTED) {
@@ -61,17 +47,18 @@ flow bil_start_run(bil_job *job, bil_action *action)
         if (f == FLOW_ACTION)
             return f;
         if (f == FLOW_FAILED)
-            return end(job, action, (bil_verdict)fails_as[job->step]);
+            return bil_close(job, action, (bil_verdict)fails_as[job->step]);
         if (job->step >= UNLOCKING) {
             job->step++;
             return bil_give_record(job, action, job->step == ANNOUNCED ? BIL_EV_STARTING : BIL_EV_STARTED);
         }
+        bil_watch_know(job);
+        job->found = job->config.found;
         bil_error error = gate(job);
         if (error)
             return refuse(job, action, error);
-        bil_watch_know(job);
-        bil_player_start(job, procedure(job, BIL_PROC_UNLOCK));
+        bil_player_start(job, bil_procedure_of(job, BIL_PROC_UNLOCK));
         job->step = UNLOCKING;
     }
-    return end(job, action, BIL_VERDICT_VERIFIED);
+    return bil_close(job, action, BIL_VERDICT_VERIFIED);
 }

@@ -14,7 +14,8 @@ typedef enum part {
     RELEASE,
     LOCK,
     VERDICT,
-    END
+    END,
+    ABORT
 } part;
 
 /* Goes on with a part, from its beginning. */
@@ -24,14 +25,14 @@ static void go(bil_job *job, part next)
     job->step = job->inner = 0;
 }
 
-/* The job can't go on; job->why says why. A device on which nothing was written is as it was: it is let go. One that
- * was written to, by this job or by the one before that left it held, stays held, since it is neither as it was nor as
- * wanted. To another unit nothing goes at all. */
+/* The job can't go on; job->why says why. What has begun to come is forgotten. A device on which nothing was written is
+ * as it was: it is let go. One that was written to, by this job or by the one before that left it held, stays held,
+ * since it is neither as it was nor as wanted. To another unit nothing goes at all. */
 static void failed(bil_job *job)
 {
     bool proof_only = job->fails_as == BIL_VERDICT_NOT_PROVED; /* it works, with all that was wanted */
     job->verdict = job->wrote && !proof_only ? BIL_VERDICT_INCOMPLETE : job->fails_as;
-    go(job, !job->wrote && job->held && !job->stranger && !job->ours ? RELEASE : LOCK);
+    go(job, ABORT);
 }
 
 static flow intent(bil_job *job, bil_action *action)
@@ -88,6 +89,8 @@ static flow run_part(bil_job *job, bil_action *action)
         return bil_lock_run(job, action);
     case VERDICT:
         return verdict(job, action);
+    case ABORT:
+        return job->begun ? bil_tidy_run(job, action, BIL_PROC_ABORT) : FLOW_DONE;
     default:
         return bil_end(job, action);
     }
@@ -104,6 +107,8 @@ static void next_part(bil_job *job)
         bil_restart_now(job);
     } else if (done == CONVERGE && job->config.trial) {
         go(job, PROVE);
+    } else if (done == ABORT) {
+        go(job, !job->wrote && job->held && !job->stranger && !job->ours ? RELEASE : LOCK);
     } else {
         go(job, (part)(done + 1));
     }

@@ -1,6 +1,7 @@
 /* The wash-water station EW-4: takes one value a request (functions 5 and 6); what is written between "begin" and
  * "take" comes into force together, and nothing is written otherwise; values only with the access code, which is
- * forgotten after five minutes; some only in service. Its table of products is reached through a mailbox, its panel is
+ * forgotten after five minutes, and with a wrong one; some only in service, and one only while the heater is used. Its
+ * table of products is reached through a mailbox, its panel is
  * a board with the unit number above its own. */
 #include <string.h>
 
@@ -8,7 +9,7 @@
 #include "unit.h"
 
 enum { STOPPED, WASHING, SERVICE };
-enum { BEGIN = 1, TAKE };
+enum { FORGET, BEGIN, TAKE };
 enum { OPEN_MS = 300000, STORE_MS = 800, PRODUCTS = SIM_DOORS, PANEL };
 enum { STORE_KEY = 17, RESTART_KEY = 85, FACTORY_KEY = 43690 };
 
@@ -87,7 +88,7 @@ static const sim_entry map[] = {
     {"access.code", SIM_HOLDING, 950, "u16", SIM_SECRET, 0, false, 0, 9999, "2604", NULL},
     {"access.enter", SIM_HOLDING, 951, "u16", SIM_COMMAND, 0, false, ANY, NULL, NULL},
     {"command.service", SIM_HOLDING, 952, "u16", SIM_COMMAND, 0, false, 0, 2, NULL, NULL},
-    {"command.settings", SIM_HOLDING, 953, "u16", SIM_COMMAND, 0, false, BEGIN, TAKE, NULL, NULL},
+    {"command.settings", SIM_HOLDING, 953, "u16", SIM_COMMAND, 0, false, FORGET, TAKE, NULL, NULL},
     {"command.store", SIM_HOLDING, 954, "u16", SIM_COMMAND, 0, false, STORE_KEY, STORE_KEY, NULL, NULL},
     {"command.restart", SIM_HOLDING, 955, "u16", SIM_COMMAND, 0, false, RESTART_KEY, RESTART_KEY, NULL, NULL},
     {"command.factory", SIM_HOLDING, 956, "u16", SIM_COMMAND, 0, false, FACTORY_KEY, FACTORY_KEY, NULL, NULL},
@@ -121,6 +122,13 @@ static void tick(sim_unit *unit)
         unit->level = 0;
         sim_take_gathered(unit, false);
     }
+}
+
+/* Without a heater nobody asks for a temperature. */
+static bool there(const sim_unit *unit, const sim_entry *entry)
+{
+    const sim_entry *heater = sim_is(entry, "tank.target") ? sim_find(unit, "tank.heater") : NULL;
+    return !heater || unit->running[heater->space][heater->address];
 }
 
 /* What this cell will be once it takes what was gathered. */
@@ -225,6 +233,7 @@ const sim_model sim_ew4 = {.name = "ew-4",
                            .start = start,
                            .tick = tick,
                            .may = may,
+                           .there = there,
                            .written = written,
                            .live = live,
                            .doors = doors,

@@ -65,7 +65,9 @@ static bool not_connected(const sim_link *link, bil_result *result)
 static void take_time(sim_link *link, const bil_span *at)
 {
     uint64_t from = link->replied ? link->replied + at->pause_ms : 0;
-    link->now = (from > link->now ? from : link->now) + link->unit->model->reply_ms;
+    link->now = from > link->now ? from : link->now;
+    link->hurried += link->replied && link->now < link->replied + link->deaf_ms;
+    link->now += link->unit->model->reply_ms;
 }
 
 /* In which space of the unit the cells lie, with the unit number that the span is for. */

@@ -9,6 +9,8 @@ typedef struct sim_link {
     sim_unit *unit;
     uint64_t now;     /* of the virtual clock */
     uint64_t replied; /* when the last reply came, 0: none did */
+    uint32_t deaf_ms; /* the unit wants silence for so long after each reply */
+    unsigned hurried; /* requests that came sooner */
     bool connected;
     uint32_t number; /* the unit number that is spoken to; 0: whoever is there */
     uint32_t usual;  /* the one it was made for */

@@ -35,7 +35,9 @@ static void start(sim_unit *unit)
     bool held = p->state && p->keeps_hold && unit->hold_at_boot;
     show(unit, p->state, held ? p->held : p->idle);
     unit->hold_at_boot = false;
-    unit->level = !p->locks;
+    unit->level = !p->locks && !p->hides;
+    unit->shuts = p->hides;
+    unit->shown = false;
     unit->state_before = (uint32_t)p->idle;
 }
 
@@ -58,7 +60,20 @@ static sim_reply may(const sim_unit *unit, const sim_entry *entry, const uint16_
     (void)cells;
     if (is_ordered(p, entry))
         return SIM_OK;
-    return !unit->level || (entry->held && !is_held(unit)) ? SIM_NOT_NOW : SIM_OK;
+    return (p->locks && !unit->level) || (entry->held && !is_held(unit)) ? SIM_NOT_NOW : SIM_OK;
+}
+
+static bool there(const sim_unit *unit, const sim_entry *entry)
+{
+    const played_mode *mode = &of(unit)->modes[entry - unit->entries];
+    bool is = !mode->entry;
+    if (is)
+        return true;
+    const uint16_t *cells = &unit->running[mode->entry->space][mode->entry->address];
+    for (uint8_t i = 0; i < mode->count && !is; i++)
+        is = (cells[0] & mode->mask) == mode->cells[i][0] &&
+             (sim_cells_of(mode->entry) == 1 || cells[1] == mode->cells[i][1]);
+    return is;
 }
 
 static void obey(sim_unit *unit, const played_order *order)
@@ -85,6 +100,10 @@ static void obey(sim_unit *unit, const played_order *order)
     case PLAYED_OPENS:
     case PLAYED_LOCKS:
         unit->level = order->deed == PLAYED_OPENS;
+        unit->shown = false;
+        break;
+    case PLAYED_SHOWN:
+        unit->shown = true;
         break;
     }
 }
@@ -128,6 +147,7 @@ void sim_played_begin(played_model *played, const char *name)
                                        .start = start,
                                        .tick = tick,
                                        .may = may,
+                                       .there = there,
                                        .written = written,
                                        .live = live}};
     memset(played->pages, 0xff, sizeof played->pages);

@@ -15,6 +15,7 @@ typedef enum played_deed {
     PLAYED_RESTARTS, /* the unit restarts */
     PLAYED_RESETS,   /* and comes back with the values as delivered */
     PLAYED_OPENS,    /* values can be written from now on */
+    PLAYED_SHOWN,    /* values can be read from now on */
     PLAYED_LOCKS     /* and no longer */
 } played_deed;
 
@@ -28,6 +29,15 @@ typedef struct played_order {
     const sim_entry *shows; /* NULL but for PLAYED_SHOWS */
     uint64_t shown;
 } played_order;
+
+/* An entry that is there only while another one's cells, as far as the mask says, are these. */
+enum { PLAYED_MODES = 16 };
+typedef struct played_mode {
+    const sim_entry *entry; /* NULL: it is always there */
+    uint16_t mask;
+    uint8_t count;
+    uint16_t cells[PLAYED_MODES][2];
+} played_mode;
 
 typedef struct played_model {
     sim_model model; /* first: the units of this model find the rest by it */
@@ -45,6 +55,8 @@ typedef struct played_model {
     uint64_t held, idle;         /* values of `state` */
     uint64_t stored, not_stored; /* of `unstored` */
     bool keeps_hold, locks;      /* through a restart; until PLAYED_OPENS nothing else can be written */
+    bool hides;                  /* until then, or PLAYED_SHOWN, nothing that can be written can be read */
+    played_mode *modes;          /* one for each entry */
 } played_model;
 
 /* Fills in the functions of the model; the rest is the caller's, and lives longer than its units. `name` too. */

@@ -143,6 +143,11 @@ void sim_factory_reset(sim_unit *unit, uint64_t now)
     sim_restart(unit);
 }
 
+static bool is_there(const sim_unit *unit, const sim_entry *entry)
+{
+    return !unit->model->there || unit->model->there(unit, entry);
+}
+
 static sim_reply read_cells(sim_unit *unit, uint8_t space, uint16_t address, uint16_t count, uint16_t *cells)
 {
     unit->counters.read_requests++;
@@ -155,8 +160,11 @@ static sim_reply read_cells(sim_unit *unit, uint8_t space, uint16_t address, uin
         const uint16_t *kept =
             unit->model->bank ? unit->model->bank(unit, space, (uint16_t)(address + i), &home) : NULL;
         int16_t owner = unit->owner[space][kept ? home : address + i];
-        if (owner < 0 || unit->entries[owner].role == SIM_COMMAND || unit->entries[owner].role == SIM_SECRET)
+        if (owner < 0 || unit->entries[owner].role == SIM_COMMAND || unit->entries[owner].role == SIM_SECRET ||
+            !is_there(unit, &unit->entries[owner]))
             return SIM_BAD_ADDRESS;
+        if (unit->shuts && !unit->level && !unit->shown && sim_lasts(&unit->entries[owner]))
+            return SIM_NOT_NOW;
     }
     for (uint16_t i = 0; i < count; i++) {
         const uint16_t *kept =
@@ -217,7 +225,7 @@ static sim_reply write_cells(sim_unit *unit, uint8_t space, uint16_t address, ui
             return SIM_BAD_ADDRESS;
         const sim_entry *entry = &unit->entries[owner];
         bool writable = sim_lasts(entry) || entry->role == SIM_COMMAND;
-        if (!writable || entry->address != address + i || i + sim_cells_of(entry) > count)
+        if (!writable || !is_there(unit, entry) || entry->address != address + i || i + sim_cells_of(entry) > count)
             return SIM_BAD_ADDRESS; /* part of a value can't be written */
         if (!sim_in_range(unit, entry, cells + i) || sim_fault_refuses(unit, entry))
             return SIM_BAD_VALUE;
@@ -265,7 +273,10 @@ static sim_reply struck(sim_unit *unit, bool *mute)
 
 sim_reply sim_peek(sim_unit *unit, const sim_entry *entry, uint16_t *cells)
 {
+    bool shown = unit->shown;
+    unit->shown = true;
     sim_reply reply = read_cells(unit, entry->space, entry->address, (uint16_t)sim_cells_of(entry), cells);
+    unit->shown = shown;
     unit->counters.read_requests--; /* this isn't the line */
     return reply;
 }

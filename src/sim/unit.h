@@ -88,6 +88,8 @@ typedef struct sim_model {
     sim_reply (*may)(const struct sim_unit *unit, const sim_entry *entry, const uint16_t *cells);
     void (*written)(struct sim_unit *unit, const sim_entry *entry, const uint16_t *cells, bool changed);
     uint64_t (*live)(const struct sim_unit *unit, const sim_entry *entry);
+    /* Is it there as the unit is set now? NULL: every entry is, always. */
+    bool (*there)(const struct sim_unit *unit, const sim_entry *entry);
     /* Cells that show what else is kept of the cell `home`, or NULL; may be NULL. */
     const uint16_t *(*bank)(const struct sim_unit *unit, uint8_t space, uint16_t address, uint16_t *home);
     const sim_door *doors; /* the first of them leads to SIM_DOORS, and so on */
@@ -133,6 +135,8 @@ typedef struct sim_unit {
     uint32_t late_ms; /* the reply just given comes so much later */
     bool lasting;     /* values last as soon as they are written */
     bool free;        /* none of them needs the unit held */
+    bool shuts;       /* they can be read only while it is open (`level`), or `shown` */
+    bool shown;
     /* hears of each request that reaches it, before it is answered; may be NULL */
     void (*listener)(void *ctx, const struct sim_unit *unit, bool write, uint8_t space, uint16_t address,
                      uint16_t count, const uint16_t *cells);

@@ -22,10 +22,11 @@ static bool makes_it_restart(const bil_procedure *p)
     return p->kind == BIL_PROC_RESTART || p->kind == BIL_PROC_FACTORY_RESET;
 }
 
-/* What it began and ended shows when the values are read back; and whoever finds it open may look. */
+/* What it began, ended or unlocked shows when values are read; and whoever finds it open may look. */
 static bool shows_elsewhere(const bil_procedure *p)
 {
-    return makes_it_restart(p) || p->kind == BIL_PROC_BEGIN || p->kind == BIL_PROC_COMMIT || p->kind == BIL_PROC_LOCK;
+    return makes_it_restart(p) || p->kind == BIL_PROC_BEGIN || p->kind == BIL_PROC_COMMIT || p->kind == BIL_PROC_LOCK ||
+           p->kind == BIL_PROC_ABORT || p->kind == BIL_PROC_UNLOCK_TO_READ;
 }
 
 static bool has(const bil_description *d, bil_proc_kind kind)

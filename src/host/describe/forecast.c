@@ -16,6 +16,11 @@ static bool is_saved(const bil_description *d, uint16_t index)
     return p->flags & BIL_READABLE && !bil_class_left_out((bil_class)p->cls);
 }
 
+static bool is_mode(const bil_description *d, uint16_t index)
+{
+    return d->params[index].flags & BIL_MODE;
+}
+
 typedef struct lists {
     uint16_t *items, *next;
     uint32_t *cost;
@@ -63,6 +68,7 @@ int description_forecast(const bil_description *d, bil_forecast *out)
         out->who_requests = requests_of(d, &l, gather(d, &l, is_looked_at), false);
         out->read = gather(d, &l, is_saved);
         out->read_requests = requests_of(d, &l, (uint16_t)out->read, false);
+        out->read_requests += requests_of(d, &l, gather(d, &l, is_mode), false); /* which come first */
         stages(d, &l, out);
     }
     mem_free(l.items);

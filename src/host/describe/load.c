@@ -70,6 +70,7 @@ static void load_parameters(load *l, yaml_node_t *map)
         load_across(l, load_get(l, yaml_document_get_root_node(&l->document), "link"));
     for (uint16_t i = 0; i < l->table->count && !l->bad; i++)
         load_resets(l, i);
+    load_modes(l);
     if (!l->bad)
         load_by_place(l);
     if (!l->bad)

@@ -140,10 +140,10 @@ static void load_at(load *l, yaml_node_t *map, bil_param *param, bil_format *for
                                                                                   : 65536 - param->cells);
 }
 
-/* `only: {hardware: [B], from: "2.0"}` */
+/* `only: {hardware: [B], from: "2.0"}`; the mode comes behind all parameters, see load_modes. */
 static void load_only(load *l, yaml_node_t *map, bil_param *param)
 {
-    static const char *const keys[] = {"hardware", "firmware", "from", "before", NULL};
+    static const char *const keys[] = {"hardware", "firmware", "from", "before", "mode", NULL};
     yaml_node_t *node = l->bad ? NULL : load_get(l, map, "only");
     if (!node)
         return;
@@ -162,8 +162,8 @@ static void load_only(load *l, yaml_node_t *map, bil_param *param)
         only->from = load_keep(l, load_want_text(l, from, NAME_LIMIT));
     if (before && !l->bad)
         only->before = load_keep(l, load_want_text(l, before, NAME_LIMIT));
-    if (!l->bad && !hardware && !firmware && !from && !before)
-        load_complain(l, node, "say which units have it: hardware, firmware, from, before");
+    if (!l->bad && !hardware && !firmware && !from && !before && !load_get(l, node, "mode"))
+        load_complain(l, node, "say which units have it, or in which mode: hardware, firmware, from, before, mode");
     for (uint8_t i = 0; i < only->hardware_count && !l->bad; i++)
         if (!bil_description_names_hardware(l->table, only->hardwares[i]))
             load_complain(l, hardware, "the hardware \"%s\" isn't in the list of the description", only->hardwares[i]);

@@ -4,7 +4,7 @@
 #include "host/describe/loading.h"
 
 /* Goes into the step where 32 bits are enough, and beside it where they aren't. */
-static void load_written(load *l, yaml_node_t *value, bil_proc_step *step)
+static void load_step_value(load *l, yaml_node_t *value, bil_proc_step *step)
 {
     const bil_format *format = l->params[step->param].format;
     if (format->type != BIL_TEXT && format->size <= 4) {
@@ -89,10 +89,10 @@ static void load_step(load *l, yaml_node_t *map, bil_proc_step *step)
                                                  : "a write has either a \"value\", or where it comes \"from\"");
         if (!l->bad && from)
             load_from(l, from, step);
-        else if (!l->bad && kind == BIL_STEP_WRITE)
-            load_written(l, value, step);
-        else
-            step->value = l->bad ? 0 : load_want_value(l, value, step->param);
+        else if (!l->bad)
+            load_step_value(l, value, step);
+        if (!l->bad && mask && step->raw)
+            load_complain(l, mask, "a mask is for values of at most 32 bits");
     } else if (kind == BIL_STEP_SECRET) {
         yaml_node_t *slot = load_need(l, map, "slot");
         step->param = load_want_param(l, what);
@@ -132,6 +132,17 @@ static void load_found(load *l, yaml_node_t *map, yaml_node_t *found, bil_proced
         load_complain(l, found, "a start leads to a state in which the machine is at work");
 }
 
+/* It is played whenever values are read, by whoever looks: it changes nothing, and waits for nobody. */
+static void want_for_reading(load *l, const yaml_node_t *map, const bil_proc_step *step)
+{
+    bool writes = step->kind == BIL_STEP_WRITE || step->kind == BIL_STEP_SECRET;
+    if (writes && !bil_class_left_out((bil_class)l->params[step->param].cls))
+        load_complain(l, map, "a read changes no setting: %s is none of the class secret or command",
+                      l->params[step->param].id);
+    else if (step->kind == BIL_STEP_PERSON || step->kind == BIL_STEP_RECONNECT || step->from)
+        load_complain(l, map, "what is unlocked to be read takes no person, no new connection and no other value");
+}
+
 static void load_procedure(load *l, yaml_node_t *map, bil_procedure *procedure)
 {
     static const char *const keys[] = {"does", "hardware", "found", "lasts_ms", "steps", NULL};
@@ -169,6 +180,8 @@ static void load_procedure(load *l, yaml_node_t *map, bil_procedure *procedure)
     bil_proc_step *steps = load_take(l, count * sizeof *steps);
     for (size_t i = 0; i < count && !l->bad; i++)
         load_step(l, load_node(l, list->data.sequence.items.start[i]), &steps[i]);
+    for (size_t i = 0; i < count && !l->bad && procedure->kind == BIL_PROC_UNLOCK_TO_READ; i++)
+        want_for_reading(l, load_node(l, list->data.sequence.items.start[i]), &steps[i]);
     procedure->steps = steps;
     procedure->step_count = (uint16_t)count;
 }
@@ -189,13 +202,14 @@ void load_procedures(load *l, yaml_node_t *list)
                 (!procedures[k].hardware || strcmp(procedures[k].hardware, procedures[i].hardware) == 0))
                 load_complain(l, map, "there are two of this procedure");
     }
-    bool begins = false, commits = false;
-    for (size_t i = 0; i < count && !l->bad; i++) {
-        begins = begins || procedures[i].kind == BIL_PROC_BEGIN;
-        commits = commits || procedures[i].kind == BIL_PROC_COMMIT;
-    }
-    if (begins && !commits)
+    uint32_t kinds = 0; /* 1 << kind for each that is there */
+    for (size_t i = 0; i < count && !l->bad; i++)
+        kinds |= UINT32_C(1) << procedures[i].kind;
+    bool begins = kinds >> BIL_PROC_BEGIN & 1;
+    if (!l->bad && begins && !(kinds >> BIL_PROC_COMMIT & 1))
         load_complain(l, list, "what begins has to come to an end: there is no \"commit\"");
+    if (!l->bad && kinds >> BIL_PROC_ABORT & 1 && !begins)
+        load_complain(l, list, "there is an \"abort\", and no \"begin\"");
     const char **secrets = load_take(l, (l->table->secret_count + 1u) * sizeof *secrets);
     memcpy(secrets, l->secrets, l->table->secret_count * sizeof *secrets);
     l->table->secrets = secrets;

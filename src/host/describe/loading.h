@@ -120,6 +120,9 @@ void load_rules(load *l, yaml_node_t *list);
 /* load_bounds.c: behind the rules, to which these come */
 void load_bounds(load *l);
 
+/* load_modes.c: once all parameters are there */
+void load_modes(load *l);
+
 /* load_reminder.c */
 const bil_reminder *load_reminders(load *l, yaml_node_t *list, size_t most, uint8_t *count);
 

@@ -13,7 +13,7 @@ static const char *const classes[] = {
 };
 static const char *const sharings[] = {"BIL_SHARE_NEIGHBOURS", "BIL_SHARE_ANY", "BIL_SHARE_NONE"};
 static const char *const flags[] = {"BIL_READABLE", "BIL_WRITABLE", "BIL_NEEDS_HOLD", "BIL_NEEDS_RESTART",
-                                    "BIL_SAFETY",   "BIL_OF_PLACE", "BIL_ACCESS"};
+                                    "BIL_SAFETY",   "BIL_OF_PLACE", "BIL_ACCESS",     "BIL_MODE"};
 static const char *const ways[] = {"BIL_WAY_TOGETHER", "BIL_WAY_SINGLE", "BIL_WAY_MASKED"};
 
 static void put_at(FILE *file, const bil_description *d, const bil_param *p)
@@ -46,14 +46,26 @@ static void put_only(FILE *file, uint16_t i, const bil_only *only)
         snprintf(firmwares, sizeof firmwares, "only_firmwares_%u", i);
         table_put_texts(file, firmwares, only->firmwares, only->firmware_count);
     }
+    for (uint8_t k = 0; k < only->mode_count; k++) {
+        if (k == 0)
+            fprintf(file, "static const uint32_t only_modes_%u[] = {", i);
+        fprintf(file, "%s%" PRIu32 "u", k ? ", " : "", only->modes[k]);
+    }
+    if (only->mode_count)
+        fputs("};\n", file);
     fprintf(file,
-            "static const bil_only only_%u = {.holds = bil_only_some_units, .hardwares = %s, .firmwares = %s,\n"
+            "static const bil_only only_%u = {.holds = %s, .hardwares = %s, .firmwares = %s,\n"
             "    .hardware_count = %u, .firmware_count = %u, .from = ",
-            i, hardwares, firmwares, only->hardware_count, only->firmware_count);
+            i, only->mode_count ? "bil_only_in_mode" : "bil_only_some_units", hardwares, firmwares,
+            only->hardware_count, only->firmware_count);
     table_put_string(file, only->from);
     fputs(", .before = ", file);
     table_put_string(file, only->before);
-    fputs("};\n", file);
+    if (only->mode_count)
+        fprintf(file, ",\n    .mode = %u, .mode_count = %u, .modes = only_modes_%u};\n", only->mode, only->mode_count,
+                i);
+    else
+        fputs(", .mode = 0, .mode_count = 0, .modes = NULL};\n", file);
 }
 
 static void put_param(FILE *file, const bil_description *d, uint16_t i, uint16_t format)

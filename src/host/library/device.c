@@ -224,7 +224,7 @@ int bil_device_read(bil_device *dev, const bil_read_wish *wish)
     error = lib_device_meet(dev);
     if (error)
         return lib_end_of(h, error);
-    error = device_read_all(&dev->device, (read_watch){progress, &own}, &dev->counts, NULL);
+    error = device_read_all(&dev->device, (read_watch){progress, &own, lib_secrets(h)}, &dev->counts, NULL);
     dev->was_read = dev->was_read || !error;
     dev->let_go = !error && is_said_held(h, dev->name) && device_says_let_go(&dev->device);
     lib_device_says(dev);

@@ -216,6 +216,18 @@ static int open(bil_host *h)
     return take_descriptions(h);
 }
 
+static bool give(void *ctx, const char *where, uint8_t slot, const char *which, bool may_ask, char *out, size_t size)
+{
+    const bil_host *h = ctx;
+    const char *name = slot == 1 && !may_ask ? "" : which;
+    return h->config.password && h->config.password(h->config.ctx, where, name, may_ask, out, size) && out[0];
+}
+
+secret_source lib_secrets(bil_host *h)
+{
+    return (secret_source){give, h};
+}
+
 int bil_host_open(bil_host **out, const bil_host_config *given)
 {
     bil_host_config config;

@@ -69,6 +69,9 @@ void lib_drop(part *part);
 /* The end of one that holds nothing. */
 void lib_nothing(part *part);
 
+/* What the program gives where values can be read only with a password. */
+secret_source lib_secrets(bil_host *h);
+
 /* Is this a struct that may be taken? `out` becomes what it says, of `known` bytes. */
 bool lib_take(void *out, size_t known, const void *given);
 /* A text of a person's: BIL_OK, or BIL_E_CALL and the trouble says so. */

@@ -18,7 +18,7 @@ int lib_rehearse(bil_writing *x, bil_ending *ending, bool *goes_on)
         h->trouble = w->trouble;
         return error;
     }
-    if (!x->wish.stage(x->wish.ctx, x, w->secrets[0], &link, &clock) || !link.ops || !clock.ops)
+    if (!x->wish.stage(x->wish.ctx, x, w->secrets.text[0], &link, &clock) || !link.ops || !clock.ops)
         return trouble_of(
             &h->trouble, BIL_E_CALL, w->dev.description->model,
             "there is no simulated unit of this model, with all values of its description, to rehearse on");

@@ -12,7 +12,8 @@ static int save_now(bil_writing *x, bil_device *dev, char *before)
     if (error)
         return error;
     lib_doing(x, BIL_PHASE_READING);
-    error = device_read_all(&dev->device, (read_watch){0}, &dev->counts, NULL);
+    x->w.answers = lib_answers(x);
+    error = device_read_all(&dev->device, (read_watch){.secrets = write_secrets(&x->w)}, &dev->counts, NULL);
     if (lib_is_silence(error) && x->w.keep.in_site)
         keep_reached(&x->w.keep, h->who, bil_host_error_text(error));
     if (error)

@@ -253,6 +253,7 @@ static int read_chosen(choice *c)
                            .why = c->many.why ? c->many.why : "",
                            .at_once = c->many.at_once,
                            .stop = &c->stop,
+                           .secrets = lib_secrets(h),
                            .done = read_one,
                            .ctx = c};
     fleet_read(&orders, tasks, c->count);

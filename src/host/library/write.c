@@ -22,7 +22,10 @@ static write_answer ask(void *ctx, const write_call *w, write_question question,
 static bool password(void *ctx, const char *which, bool may_ask, char *out, size_t size)
 {
     const bil_writing *x = ctx;
-    if (!x->wish.password || !x->wish.password(x->wish.ctx, which, may_ask, out, size))
+    const bil_host_config *host = &x->host->config;
+    const char *where = x->w.keep.address ? x->w.keep.address : "";
+    if (x->wish.password ? !x->wish.password(x->wish.ctx, which, may_ask, out, size)
+                         : !host->password || !host->password(host->ctx, where, which, may_ask, out, size))
         return false;
     out[size - 1] = '\0'; /* whatever the program did */
     return out[0] != '\0';
@@ -271,19 +274,24 @@ static void tell_ending(bil_writing *x, bil_ending *out)
 
 /* ---- all of it ---- */
 
+write_answers lib_answers(bil_writing *x)
+{
+    return (write_answers){.ask = ask,
+                           .password = password,
+                           .preview = preview,
+                           .event = event,
+                           .saved = saved,
+                           .doing = doing,
+                           .doubt = doubt,
+                           .person_there = x->wish.person_there,
+                           .ctx = x};
+}
+
 int lib_writing_run(bil_writing *x, bil_ending *ending)
 {
     bil_host *h = x->host;
     write_call *w = &x->w;
-    write_answers answers = {.ask = ask,
-                             .password = password,
-                             .preview = preview,
-                             .event = event,
-                             .saved = saved,
-                             .doing = doing,
-                             .doubt = doubt,
-                             .person_there = x->wish.person_there,
-                             .ctx = x};
+    write_answers answers = lib_answers(x);
     int error = take_reasons(x);
     if (error)
         return error;

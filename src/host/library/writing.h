@@ -25,6 +25,8 @@ void lib_doing(bil_writing *x, bil_write_phase phase);
 int lib_writing_keep(bil_writing *x, const bil_device *dev);
 /* The write itself, up to its ending. */
 int lib_writing_run(bil_writing *x, bil_ending *ending);
+/* What the engine asks, by the hooks of the wish. */
+write_answers lib_answers(bil_writing *x);
 /* Plays it on the unit that the program has for that: `ending` tells how that ended, and whether it `goes_on` to the
  * device. An error where there is no such unit. */
 int lib_rehearse(bil_writing *x, bil_ending *ending, bool *goes_on);

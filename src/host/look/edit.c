@@ -101,6 +101,8 @@ static void put(edited *o, uint16_t index, const uint8_t *raw)
     bool same =
         o->from.image.state[index] == BIL_PRESENT && memcmp(bil_image_raw(&o->from.image, index), raw, f->size) == 0;
     o->changed += !same;
+    if (!same)
+        o->given[index / 8] |= (uint8_t)(1u << index % 8);
     bil_image_put(&o->from.image, index, raw);
 }
 
@@ -252,6 +254,31 @@ import im = {.o = o, .path = path };
 
 /* ---- the new copy ---- */
 
+static bool is_given(const edited *o, uint16_t index)
+{
+    return o->given[index / 8] >> index % 8 & 1;
+}
+
+/* With another mode some values aren't there any more: they don't stay in the copy. One that somebody gave wants its
+ * mode. */
+static int follow_modes(edited *o)
+{
+    bil_image *image = &o->from.image;
+    for (uint16_t i = 0; i < o->description->count; i++) {
+        const bil_param *p = &o->description->params[i];
+        bool concerned = p->only && p->only->mode_count && (is_given(o, i) || is_given(o, p->only->mode));
+        if (!concerned || image->state[i] != BIL_PRESENT || p->only->holds(p->only, image, image))
+            continue;
+        if (is_given(o, i)) {
+            snprintf(o->why, sizeof o->why, "%s is there only with another value of %s", p->id,
+                     o->description->params[p->only->mode].id);
+            return BIL_E_RULE;
+        }
+        image->state[i] = BIL_ABSENT;
+    }
+    return BIL_OK;
+}
+
 static void origin_of(const edited *o, const char *who, const char *why, set_origin *out)
 {
     *out = o->from.origin;
@@ -269,6 +296,9 @@ int edit_keep(edited *o, const keep *k, const char *who, const char *why, const 
     bil_set_totals totals;
     uint16_t params[2];
     bil_values values = bil_image_values(&o->from.image);
+    int error = follow_modes(o);
+    if (error)
+        return error;
     int32_t rule = bil_rule_broken(o->description, values, 0, params);
     if (rule >= 0) {
         rule_text(o->description, (uint16_t)rule, params, values, o->why, sizeof o->why);
@@ -277,7 +307,7 @@ int edit_keep(edited *o, const keep *k, const char *who, const char *why, const 
     origin_of(o, who, why, &origin);
     set_file_stem(&origin, stem, sizeof stem);
     keep_name(k, stem, what, ".bset", name, sizeof name);
-    int error = set_file_save(&o->from.image, &origin, k->copies, name, path, &totals);
+    error = set_file_save(&o->from.image, &origin, k->copies, name, path, &totals);
     if (error)
         snprintf(o->why, sizeof o->why, "%s: %s", k->copies, bil_host_error_text(error));
     return error;

@@ -11,7 +11,8 @@ typedef struct edited {
     const bil_description *description;
     loaded_copy from; /* the copy that it comes from; its image becomes what is wanted */
     unsigned changed;
-    char why[700]; /* after an error */
+    uint8_t given[BIL_PARAMS_MAX / 8]; /* a bit for each value that somebody changed */
+    char why[700];                     /* after an error */
 } edited;
 
 /* Loads the copy; it must be whole, and its description at hand: its layout decides what its bits mean. */

@@ -28,6 +28,7 @@ bil_job *device_job(device *dev, bil_job_kind kind, bil_job_config config)
 typedef struct watching {
     bil_job *job;
     read_watch by;
+    secrets secrets;
 } watching;
 
 static void watch(void *ctx, const bil_job *job, const bil_action *action)
@@ -40,17 +41,37 @@ static void watch(void *ctx, const bil_job *job, const bil_action *action)
         bil_job_cancel(w->job);
 }
 
+static bool put_secret(void *ctx, uint8_t slot, const bil_format *format, uint8_t *raw)
+{
+    const watching *w = ctx;
+    return secrets_put(&w->secrets, slot, format, raw);
+}
+
+/* They are asked for before a word is said to the device: who answers is looked at behind that. */
+static void take_secrets(watching *w, const device *dev, bil_job_config *config)
+{
+    char hardware[BIL_VALUE_TEXT];
+    bil_image_identity(&dev->image, BIL_ID_HARDWARE, hardware, sizeof hardware);
+    unsigned slots = secrets_to_read(dev->description, hardware);
+    if (slots)
+        config->has_password = secrets_take(&w->secrets, dev->description, slots, &w->by.secrets, dev->text);
+}
+
 static int read_values(device *dev, bil_job_config config, read_watch by, bil_job_progress *counts,
                        bil_verdict *verdict)
 {
-    watching w = {device_job(dev, BIL_JOB_READ, config), by};
-    bil_run_hooks hooks = {.struct_size = sizeof hooks, .progress = by.stop ? watch : NULL, .ctx = &w};
+    watching w = {.by = by};
+    take_secrets(&w, dev, &config);
+    w.job = device_job(dev, BIL_JOB_READ, config);
+    bil_run_hooks hooks = {
+        .struct_size = sizeof hooks, .progress = by.stop ? watch : NULL, .secret = put_secret, .ctx = &w};
     bil_action end;
     if (verdict)
         *verdict = BIL_VERDICT_UNTOUCHED;
+    int error = w.job ? bil_run(w.job, dev->link, dev->clock, &hooks, &end) : BIL_E_MEMORY;
+    secret_wipe(&w.secrets, sizeof w.secrets);
     if (!w.job)
-        return BIL_E_MEMORY;
-    int error = bil_run(w.job, dev->link, dev->clock, &hooks, &end);
+        return error;
     if (counts)
         bil_job_progress_of(w.job, counts);
     mem_free(w.job);

@@ -5,6 +5,7 @@
 #include "bilancia/run.h"
 #include "host/describe/catalogue.h"
 #include "host/run/links.h"
+#include "host/run/secret.h"
 
 typedef struct device {
     const char *text; /* the address as given */
@@ -29,10 +30,12 @@ int device_open_within(device *dev, const char *text, const char *model, uint32_
 /* The same over a link that is the caller's, and stays so. */
 int device_open_over(device *dev, const char *text, bil_link link, bil_clock clock, const catalogue *known, char *why,
                      size_t why_size);
-/* Who watches a read: asked after each action whether it is to end (BIL_E_CANCELLED); all zero: nobody. */
+/* Who watches a read: asked after each action whether it is to end (BIL_E_CANCELLED); all zero: nobody. And who gives
+ * what has to be unlocked for it. */
 typedef struct read_watch {
     bool (*stop)(void *ctx, const bil_job_progress *progress);
     void *ctx;
+    secret_source secrets;
 } read_watch;
 /* Reads every value into the image. `counts` gets what it took, `verdict` is that of the job; both may be NULL. BIL_OK
  * (values that can't be read are marked so in the image), or why it ended. */

@@ -1,5 +1,6 @@
 #include "host/site/fleet.h"
 
+#include <pthread.h>
 #include <stdlib.h>
 #include <string.h>
 
@@ -53,10 +54,24 @@ static bool unchanged(const fleet_task *task, device *dev)
            memcmp(raw, bil_image_raw(&dev->image, counter), param->format->size) == 0;
 }
 
-static int read_all(fleet_task *task, device *dev)
+/* Devices are read beside each other, and nobody sits there: what is at hand is asked for, one at a time. */
+static bool give(void *ctx, const char *where, uint8_t slot, const char *which, bool may_ask, char *out, size_t size)
+{
+    static pthread_mutex_t one = PTHREAD_MUTEX_INITIALIZER;
+    const secret_source *from = ctx;
+    if (may_ask || !from->give)
+        return false;
+    pthread_mutex_lock(&one);
+    bool given = from->give(from->ctx, where, slot, which, false, out, size);
+    pthread_mutex_unlock(&one);
+    return given;
+}
+
+static int read_all(const fleet_orders *orders, fleet_task *task, device *dev)
 {
     bil_job_progress p;
-    int error = device_read_all(dev, (read_watch){0}, &p, NULL);
+    read_watch by = {.secrets = {give, (void *)(uintptr_t)&orders->secrets}};
+    int error = device_read_all(dev, by, &p, NULL);
     task->requests = p.read_requests + p.identity_requests + p.other_requests;
     return error;
 }
@@ -120,7 +135,7 @@ static void read_one(const fleet_orders *orders, fleet_task *task)
     if (task->only_changed && unchanged(task, &dev)) {
         task->end = FLEET_UNCHANGED;
     } else {
-        task->error = read_all(task, &dev);
+        task->error = read_all(orders, task, &dev);
         if (task->error)
             snprintf(task->why, sizeof task->why, "%s", bil_host_error_text(task->error));
         else

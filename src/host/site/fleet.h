@@ -50,6 +50,7 @@ typedef struct fleet_orders {
     const char *who, *why;
     unsigned at_once;       /* lines read beside each other; 0: as many as is sensible */
     const atomic_int *stop; /* not NULL: no new device is begun once this is true */
+    secret_source secrets;  /* what is at hand; nobody is asked */
     /* After each device, one call at a time. */
     void (*done)(void *ctx, const fleet_task *task, size_t finished, size_t count);
     void *ctx;

@@ -11,7 +11,8 @@ void write_doing(write_call *w, write_phase phase, const bil_job_progress *p);
 
 /* record.c */
 bool write_keep_record(void *ctx, const bil_action *action);
-/* The password, for the job. */
+/* The password, for the job. False when there is none, it is longer than the device takes, or no number where the
+ * device has one. */
 bool write_put_password(void *ctx, uint8_t slot, const bil_format *format, uint8_t *raw);
 bool write_save_safety_copy(void *ctx, const bil_image *have);
 /* What was read back last as a copy, unless its values digest is this one ("": in any case); `present` tells where. */
@@ -34,7 +35,8 @@ int write_take_restart(write_call *w);
 /* The password that is at hand; where there is none and one is wanted, a person is asked when the plan is agreed to and
  * not before (write_has_password). */
 void write_take_password(write_call *w);
-void write_expect_password(write_call *w);
+int write_expect_password(write_call *w);
+
 /* The address with another unit number. */
 bool write_other_number(const char *text, uint32_t unit, char out[ADDRESS_TEXT]);
 int write_open_unit(write_call *w, const catalogue *m);

@@ -99,7 +99,8 @@ const char *write_person_step(const write_call *w)
         bool played;
     } list[] = {{BIL_PROC_UNLOCK, true},   {BIL_PROC_HOLD, holds},       {BIL_PROC_FACTORY_RESET, resets},
                 {BIL_PROC_STORE, stores},  {BIL_PROC_RESTART, restarts}, {BIL_PROC_RELEASE, holds && !resets},
-                {BIL_PROC_BEGIN, !resets}, {BIL_PROC_COMMIT, !resets},   {BIL_PROC_LOCK, true}};
+                {BIL_PROC_BEGIN, !resets}, {BIL_PROC_COMMIT, !resets},   {BIL_PROC_LOCK, true},
+                {BIL_PROC_ABORT, !resets}};
     char hardware[BIL_VALUE_TEXT];
     bil_image_identity(&w->dev.image, BIL_ID_HARDWARE, hardware, sizeof hardware);
     for (size_t i = 0; i < sizeof list / sizeof list[0]; i++) {

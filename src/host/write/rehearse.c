@@ -9,7 +9,7 @@ int write_rehearsal_reads(write_call *w)
 {
     bil_job_progress p;
     write_doing(w, WRITE_READING, NULL);
-    int error = device_read_all(&w->dev, (read_watch){0}, &p, NULL);
+    int error = device_read_all(&w->dev, (read_watch){.secrets = write_secrets(w)}, &p, NULL);
     return error ? write_fail(w, w->keep.address, error, NULL) : BIL_OK;
 }
 

@@ -17,9 +17,9 @@ static bool wants_password(const bil_description *d)
 static void take_password(write_call *w, bool may_ask)
 {
     const bil_description *d = may_ask ? w->want.description : NULL;
-    secret_lock(w->secrets[0], sizeof w->secrets);
+    secret_lock(&w->secrets, sizeof w->secrets);
     w->config.has_password = w->answers.password(w->answers.ctx, d && d->secret_count ? d->secrets[0] : "", may_ask,
-                                                 w->secrets[0], SECRET_MAX);
+                                                 w->secrets.text[0], SECRET_MAX);
 }
 
 /* Of a model with several, all but the first one: what is at hand, else a person is asked. False: one is missing. */
@@ -27,8 +27,8 @@ static bool take_more(write_call *w)
 {
     const bil_description *d = w->want.description;
     for (uint8_t i = 1; i < d->secret_count; i++) {
-        char *out = w->secrets[i];
-        if (!w->answers.password(w->answers.ctx, d->secrets[i], false, out, SECRET_MAX) &&
+        char *out = w->secrets.text[i];
+        if (!out[0] && !w->answers.password(w->answers.ctx, d->secrets[i], false, out, SECRET_MAX) &&
             !w->answers.password(w->answers.ctx, d->secrets[i], true, out, SECRET_MAX))
             return false;
     }
@@ -41,10 +41,38 @@ void write_take_password(write_call *w)
         take_password(w, false);
 }
 
-void write_expect_password(write_call *w)
+/* One for a read before the write: it is kept for that, too. */
+static bool give(void *ctx, const char *where, uint8_t slot, const char *which, bool may_ask, char *out, size_t size)
 {
-    w->password_later = w->answers.password && !w->config.has_password && wants_password(w->want.description);
+    write_call *w = ctx;
+    char *own = w->secrets.text[slot - 1];
+    (void)where;
+    secret_lock(&w->secrets, sizeof w->secrets);
+    if (!own[0] && w->answers.password &&
+        w->answers.password(w->answers.ctx, slot == 1 && !may_ask ? "" : which, may_ask, own, SECRET_MAX))
+        w->config.has_password = w->config.has_password || slot == 1;
+    if (out != own)
+        snprintf(out, size, "%s", own);
+    return own[0] != '\0';
+}
+
+secret_source write_secrets(write_call *w)
+{
+    return (secret_source){give, w};
+}
+
+/* What it can't be read without is asked for now, else once the plan is agreed to. */
+int write_expect_password(write_call *w)
+{
+    char hardware[BIL_VALUE_TEXT];
+    secret_source from = write_secrets(w);
+    const bil_description *d = w->want.description;
+    bil_image_identity(&w->dev.image, BIL_ID_HARDWARE, hardware, sizeof hardware);
+    if (!secrets_take(&w->secrets, d, secrets_to_read(d, hardware), &from, w->keep.address))
+        return write_fail(w, w->keep.address, BIL_E_NO_PASSWORD, NULL);
+    w->password_later = w->answers.password && !w->config.has_password && wants_password(d);
     w->config.has_password = w->config.has_password || w->password_later;
+    return BIL_OK;
 }
 
 bool write_has_password(write_call *w)
@@ -61,14 +89,11 @@ bool write_has_password(write_call *w)
     return !w->no_password;
 }
 
-/* False when it is longer than the device takes, or no number where the device has one. */
 bool write_put_password(void *ctx, uint8_t slot, const bil_format *format, uint8_t *raw)
 {
     write_call *w = ctx;
-    if (!write_has_password(w) || slot < 1 || slot > BIL_SECRETS_MAX)
-        return false;
-    const char *secret = w->secrets[slot - 1];
-    return secret[0] && bil_value_parse(format, secret, strlen(secret), NULL, raw) == BIL_OK;
+    return secrets_put(&w->secrets, slot, format, raw) ||
+           (write_has_password(w) && secrets_put(&w->secrets, slot, format, raw));
 }
 
 bool write_other_number(const char *text, uint32_t unit, char out[ADDRESS_TEXT])

@@ -37,7 +37,9 @@ int write_load_copy(write_call *w, const catalogue *m)
     for (uint16_t i = 0; i < d->count; i++) { /* what a whole copy should have and hasn't */
         const bil_param *p = &d->params[i];
         bool kept = p->flags & BIL_READABLE && !bil_class_left_out((bil_class)p->cls);
-        kept = kept && (!p->only || p->only->holds(p->only, &w->want.image)); /* its unit may be one without it */
+        /* its unit may be one without it; and where somebody chose another mode, the device's own value comes along */
+        const bil_image *image = &w->want.image;
+        kept = kept && (!p->only || (!p->only->mode_count && p->only->holds(p->only, image, image)));
         if (kept && w->want.image.state[i] == BIL_ABSENT && strcmp(w->want.origin.scope, "all") == 0)
             w->want.image.state[i] = BIL_UNREADABLE;
     }
@@ -61,6 +63,11 @@ int write_want_factory_values(write_call *w)
             bil_image_put(want, i, d->factory + d->params[i].raw_at);
         else
             want->state[i] = BIL_ABSENT;
+    for (uint16_t i = 0; i < d->count; i++) { /* what isn't there in the mode that it comes back in */
+        const bil_only *only = d->params[i].only;
+        if (only && !only->holds(only, &w->dev.image, want))
+            want->state[i] = BIL_ABSENT;
+    }
     set_origin_of(&w->want.origin, &w->dev.image);
     return BIL_OK;
 }

@@ -185,8 +185,8 @@ int write_begin(write_call *w, const catalogue *m, const write_answers *answers)
         error = write_ask_keep(w);
     if (error)
         return error;
-    write_expect_password(w);
-    return write_take_restart(w);
+    error = write_expect_password(w);
+    return error ? error : write_take_restart(w);
 }
 
 /* ---- the job, and what became of it ---- */
@@ -390,7 +390,7 @@ void write_end(write_call *w)
         device_close(&w->dev);
     turn_give(&w->unit);
     turn_give(&w->place);
-    secret_wipe(w->secrets[0], sizeof w->secrets);
+    secret_wipe(&w->secrets, sizeof w->secrets);
     json_decref(w->despite);
     json_decref(w->without);
     json_decref(w->after);

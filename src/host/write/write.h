@@ -101,9 +101,9 @@ struct write_call {
     bool opened;
     turn place, unit;
     bil_job *job;
-    char secrets[BIL_SECRETS_MAX][SECRET_MAX]; /* slots 1 and so on */
-    char stem[200];                            /* of the files of this write */
-    char now_digest[2 * BIL_SHA256 + 1];       /* of write_save_now */
+    secrets secrets;
+    char stem[200];                      /* of the files of this write */
+    char now_digest[2 * BIL_SHA256 + 1]; /* of write_save_now */
     char safety[STORAGE_PATH], safety_digest[2 * BIL_SHA256 + 1];
     char safety_values[2 * BIL_SHA256 + 1];  /* values digest of the safety copy; "" where it isn't complete */
     char present_values[2 * BIL_SHA256 + 1]; /* values digest of what was read back last, or "" */
@@ -192,6 +192,8 @@ bool write_concerns(const write_call *w, const bil_reminder *reminder);
 
 /* ---- playing it before ---- */
 
+/* For reads before the write: what they take it takes, too. */
+secret_source write_secrets(write_call *w);
 /* Is there a password, if one is wanted? Where it isn't at hand a person is asked now. */
 bool write_has_password(write_call *w);
 /* Reads the device and plays the whole write against another link: a unit that has its values. Then `end` tells how
