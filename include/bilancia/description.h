@@ -206,6 +206,7 @@ typedef struct bil_proc_step {
 /* X(NAME, "name in descriptions", what it is for) */
 /* clang-format off */
 #define BIL_PROCEDURES(X) \
+    X(UNLOCK_TO_READ, "unlock_to_read", "values can be read; played before each time that they are") \
     X(UNLOCK, "unlock", "values can be written") \
     X(HOLD, "hold", "nothing moves while values change") \
     X(RELEASE, "release", "and it is let go again") \
@@ -216,8 +217,7 @@ typedef struct bil_proc_step {
     X(BEGIN, "begin", "values of a stage come, which it takes together once it is told that they are all there") \
     X(COMMIT, "commit", "that were all of a stage: from here on they are in force, and are read back") \
     X(LOCK, "lock", "the end of a write or a read: what was unlocked for it is locked") \
-    X(ABORT, "abort", "what came since the begin is forgotten; at the end of a write that broke off before its commit") \
-    X(UNLOCK_TO_READ, "unlock_to_read", "values can be read; played before each time that they are")
+    X(ABORT, "abort", "what came since the begin is forgotten; at the end of a write that broke off before its commit")
 /* clang-format on */
 
 /* What a procedure is for. */

@@ -25,6 +25,7 @@ int bil_place(const char *texts, unsigned stride, const char *text, size_t lengt
 int bil_take_struct(void *out, size_t known, const void *given, size_t size);
 
 /* description.c */
+bool bil_is_among(const uint16_t *list, uint8_t count, uint16_t index);
 bool bil_text_is_among(const char *const *list, uint8_t count, const char *text);
 
 /* A name from a table compared with text that has no terminator. */

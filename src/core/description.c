@@ -152,7 +152,7 @@ bool bil_description_across(const bil_description *description, uint16_t space, 
     return true;
 }
 
-static bool in_list(const uint16_t *list, uint8_t count, uint16_t index)
+bool bil_is_among(const uint16_t *list, uint8_t count, uint16_t index)
 {
     for (uint8_t i = 0; i < count; i++)
         if (list[i] == index)
@@ -174,6 +174,6 @@ static bool is_identity(const bil_description *d, uint16_t index)
 
 bool bil_description_tells_who(const bil_description *d, uint16_t index)
 {
-    return is_identity(d, index) || in_list(d->unit_same, d->unit_same_count, index) ||
-           in_list(d->unit_grows, d->unit_grows_count, index);
+    return is_identity(d, index) || bil_is_among(d->unit_same, d->unit_same_count, index) ||
+           bil_is_among(d->unit_grows, d->unit_grows_count, index);
 }

@@ -5,19 +5,16 @@
 
 enum { READING = MEET_END, STATE, MOVING, LOOKING, ASKING, ASKED };
 
-static bool has_secret(const bil_procedure *how)
-{
-    for (uint16_t i = 0; how && i < how->step_count; i++)
-        if (how->steps[i].kind == BIL_STEP_SECRET)
-            return true;
-    return false;
-}
-
 bool bil_lacks_password(const bil_job *job)
 {
-    bool writes = job->config.kind >= BIL_JOB_WRITE;
-    return !job->config.has_password && (has_secret(bil_procedure_of(job, BIL_PROC_UNLOCK_TO_READ)) ||
-                                         (writes && has_secret(bil_procedure_of(job, BIL_PROC_UNLOCK))));
+    int kind = job->config.kind >= BIL_JOB_WRITE ? BIL_PROC_UNLOCK : BIL_PROC_UNLOCK_TO_READ;
+    for (; kind >= 0 && !job->config.has_password; kind--) {
+        const bil_procedure *how = bil_procedure_of(job, (bil_proc_kind)kind);
+        for (uint16_t i = 0; how && i < how->step_count; i++)
+            if (how->steps[i].kind == BIL_STEP_SECRET)
+                return true;
+    }
+    return false;
 }
 
 static bool despite(const bil_job *job, bil_check check)

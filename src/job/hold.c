@@ -10,18 +10,6 @@ static flow in(bil_job *job, uint8_t state)
     return FLOW_ON;
 }
 
-static const char *hardware_of(const bil_job *job, char *text, size_t size)
-{
-    bil_image_identity(&job->expect, BIL_ID_HARDWARE, text, size);
-    return text;
-}
-
-const bil_procedure *bil_procedure_of(const bil_job *job, bil_proc_kind kind)
-{
-    char hardware[BIL_VALUE_TEXT];
-    return bil_description_procedure(job->description, kind, hardware_of(job, hardware, sizeof hardware), job->found);
-}
-
 bool bil_stands(const bil_job *job, uint32_t state)
 {
     return state < 32 && job->description->state_idle >> state & 1;
@@ -32,7 +20,7 @@ bool bil_stands(const bil_job *job, uint32_t state)
 const bil_procedure *bil_release_of(const bil_job *job)
 {
     char hardware[BIL_VALUE_TEXT];
-    hardware_of(job, hardware, sizeof hardware);
+    bil_image_identity(&job->expect, BIL_ID_HARDWARE, hardware, sizeof hardware);
     const bil_procedure *release = NULL;
     if (bil_stands(job, job->found) || job->description->state_idle == 0)
         release = bil_description_procedure(job->description, BIL_PROC_RELEASE, hardware, job->found);
@@ -47,22 +35,6 @@ bool bil_may_be_held(const bil_job *job)
 {
     return bil_release_of(job) &&
            (bil_stands(job, job->found) || job->description->state_idle == 0 || bil_procedure_of(job, BIL_PROC_START));
-}
-
-/* Half of the time is left for what it is unlocked for. */
-static bool is_locked_soon(const bil_job *job)
-{
-    uint32_t lasts = job->description->unlock_lasts_ms;
-    return lasts && job->writable && (uint32_t)job->now + 1 - job->unlocked >= lasts / 2;
-}
-
-void bil_begin(bil_job *job, const bil_procedure *how)
-{
-    const bil_procedure *first = is_locked_soon(job) ? bil_procedure_of(job, BIL_PROC_UNLOCK) : how;
-    bil_player_start(job, first);
-    if (first != how)
-        job->player.then = how;
-    job->sure = job->sure && job->fresh;
 }
 
 void bil_hold_start(bil_job *job, bool as_left)

@@ -1,4 +1,4 @@
-/* Playing the steps of a procedure. */
+/* Which procedure it is, and playing its steps. */
 #include <string.h>
 
 #include "machine.h"
@@ -8,6 +8,29 @@ enum { ENTER, WRITING, READING, PAUSING, CONNECTING, ASKING };
 void bil_player_start(bil_job *job, const bil_procedure *procedure)
 {
     job->player = (player){.procedure = procedure};
+}
+
+const bil_procedure *bil_procedure_of(const bil_job *job, bil_proc_kind kind)
+{
+    char hardware[BIL_VALUE_TEXT];
+    bil_image_identity(&job->expect, BIL_ID_HARDWARE, hardware, sizeof hardware);
+    return bil_description_procedure(job->description, kind, hardware, job->found);
+}
+
+/* Half of the time is left for what it is unlocked for. */
+static bool is_locked_soon(const bil_job *job)
+{
+    uint32_t lasts = job->description->unlock_lasts_ms;
+    return lasts && job->writable && (uint32_t)job->now + 1 - job->unlocked >= lasts / 2;
+}
+
+void bil_begin(bil_job *job, const bil_procedure *how)
+{
+    const bil_procedure *first = is_locked_soon(job) ? bil_procedure_of(job, BIL_PROC_UNLOCK) : how;
+    bil_player_start(job, first);
+    if (first != how)
+        job->player.then = how;
+    job->sure = job->sure && job->fresh;
 }
 
 static void start_write(bil_job *job, const bil_proc_step *step)
@@ -25,9 +48,9 @@ static void start_write(bil_job *job, const bil_proc_step *step)
 
 static bil_error cause_of(const bil_job *job)
 {
-    static const uint8_t causes[BIL_PROC_COUNT] = {BIL_E_PASSWORD, BIL_E_HOLD,    BIL_E_RELEASE, BIL_E_STORE,
-                                                   BIL_E_RESTART,  BIL_E_RESTART, BIL_E_START,   BIL_E_REFUSED,
-                                                   BIL_E_REFUSED,  BIL_E_RELEASE, BIL_E_REFUSED, BIL_E_PASSWORD};
+    static const uint8_t causes[BIL_PROC_COUNT] = {BIL_E_PASSWORD, BIL_E_PASSWORD, BIL_E_HOLD,    BIL_E_RELEASE,
+                                                   BIL_E_STORE,    BIL_E_RESTART,  BIL_E_RESTART, BIL_E_START,
+                                                   BIL_E_REFUSED,  BIL_E_REFUSED,  BIL_E_RELEASE, BIL_E_REFUSED};
     return (bil_error)causes[job->player.procedure->kind];
 }
 
@@ -163,7 +186,7 @@ flow bil_player_run(bil_job *job, bil_action *action)
         if (!p->procedure)
             return FLOW_DONE;
         if (p->at >= p->procedure->step_count) {
-            if (p->procedure->kind == BIL_PROC_UNLOCK || p->procedure->kind == BIL_PROC_UNLOCK_TO_READ)
+            if (p->procedure->kind <= BIL_PROC_UNLOCK) /* for reading, or for writing */
                 job->unlocked = (uint32_t)job->now | 1;
             job->writable = job->writable || p->procedure->kind == BIL_PROC_UNLOCK;
             if (!p->then)

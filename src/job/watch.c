@@ -2,6 +2,7 @@
  * value that another hand changed. Computation only. */
 #include <string.h>
 
+#include "../core/bytes.h"
 #include "machine.h"
 
 /* Parameters whose numbers are followed from look to look, in the order of job->saw. */
@@ -32,7 +33,7 @@ uint32_t bil_number_of(const bil_image *image, uint16_t param)
 static bil_error compare_unit(const bil_job *job, uint16_t index, bool grows)
 {
     const bil_image *have = job->config.have;
-    if (index == BIL_NONE || job->expect.state[index] != BIL_PRESENT)
+    if (job->expect.state[index] != BIL_PRESENT)
         return BIL_OK;
     if (have->state[index] != BIL_PRESENT)
         return have->state[index] == BIL_UNREADABLE ? (bil_error)have->cause[index] : BIL_OK;
@@ -47,15 +48,9 @@ bil_error bil_watch_who(bil_job *job)
     bil_error error = BIL_OK;
     if (!job->known)
         return BIL_OK;
-    for (uint16_t i = 0; i < BIL_ID_COUNT && !error; i++)
-        if (d->identity[i] != BIL_NONE && bil_description_tells_who(d, d->identity[i]))
-            error = compare_unit(job, d->identity[i], false);
-    for (uint8_t i = 0; i < d->sign_count && !error; i++)
-        error = compare_unit(job, d->signs[i].param, false);
-    for (uint8_t i = 0; i < d->unit_same_count && !error; i++)
-        error = compare_unit(job, d->unit_same[i], false);
-    for (uint8_t i = 0; i < d->unit_grows_count && !error; i++)
-        error = compare_unit(job, d->unit_grows[i], true);
+    for (uint16_t i = 0; i < d->count && !error; i++)
+        if (bil_description_tells_who(d, i))
+            error = compare_unit(job, i, bil_is_among(d->unit_grows, d->unit_grows_count, i));
     job->stranger = error != BIL_OK;
     return error;
 }
