@@ -723,6 +723,61 @@ static void no_release_starts_a_machine(void **state)
     bench_close(&b);
 }
 
+typedef struct plan_told {
+    bool asked, goes_on, leaves_working;
+} plan_told;
+
+static void look_at_plan(void *ctx, const bil_job *job, const bil_action *action)
+{
+    plan_told *told = ctx;
+    if (action->kind == BIL_ACT_ASK && action->u.ask.question == BIL_ASK_WRITE)
+        *told = (plan_told){true, bil_job_goes_on(job), bil_job_leaves_working(job)};
+}
+
+/* What is written decides whether a machine is stopped for it, each with each: what it was doing, what was wished. */
+static void what_stops_for_a_write(void **state)
+{
+    (void)state;
+    static const struct {
+        const char *id, *value;
+        bool hold, restart;
+    } values[] = {{"limit.torque", "111", false, false},
+                  {"motor.voltage", "230", true, false},
+                  {"bus.rate", "b9600", false, true},
+                  {"motor.poles", "6", true, true}};
+    unsigned goes_on = 0, works = 0;
+    for (unsigned i = 0; i < 4 * 32; i++) {
+        bool at_work = i & 4, store = i & 8, wished = i & 16, at_work_only = i & 32, trial = i & 64;
+        bench b;
+        plan_told told = {0};
+        prepare(&b, &drive, false);
+        bench_read(&b, true); /* only this one differs */
+        bil_description d = *b.description;
+        d.store_needs_hold = store;
+        b.description = b.have.description = b.want.description = &d;
+        want_text(&b, values[i % 4].id, values[i % 4].value);
+        b.unit->state = at_work;
+        b.before = look_at_plan;
+        b.ask = say_no;
+        b.ctx = &told;
+        bil_job_config config = bench_config(&b);
+        config.goes_on = wished;
+        config.goes_on_at_work = at_work_only;
+        config.trial = trial;
+        bench_write(&b, config);
+        bool stops = values[i % 4].hold || store, restarts = values[i % 4].restart;
+        bool on = !restarts && (wished || (at_work_only && at_work && !stops));
+        assert_true(told.asked);
+        assert_int_equal(told.goes_on, on);
+        assert_int_equal(told.leaves_working, !stops && (on || trial) && (at_work || wished));
+        goes_on += on;
+        works += told.leaves_working;
+        bench_close(&b);
+    }
+    assert_int_equal(goes_on, 2 * 16 + 2);
+    assert_int_equal(works, 11 + 6);
+}
+
 /* A machine is set to work only when a person asks for it now: it has to stand, and to be the one that was written. */
 static void a_machine_is_started_on_purpose(void **state)
 {
@@ -1381,6 +1436,7 @@ int main(void)
         cmocka_unit_test(a_copy_is_of_one_unit),
         cmocka_unit_test(a_read_while_it_changes),
         cmocka_unit_test(what_is_at_work_is_waited_for),
+        cmocka_unit_test(what_stops_for_a_write),
         cmocka_unit_test(a_machine_is_started_on_purpose),
         cmocka_unit_test(a_start_that_breaks),
         cmocka_unit_test(the_loop_by_itself),

@@ -46,7 +46,7 @@ static bil_description drive_on_line; /* the drive, with a restart after its mod
  * that shows it, no serial number, a hardware address instead, commands that may not be repeated */
 static bil_description unheld, unstored, unrestarted, unshown, by_hold, by_absence, nameless, addressed, once;
 
-/* the station, for whom reading wants its code, too */
+/* the station, for whom reading wants its code, too, and parts of cells are written with a mask */
 static bil_description shut;
 
 #define DRIVE(called, table)                                                                                           \
@@ -866,7 +866,14 @@ static void begin_plays(play *plays, size_t *count)
             steps[i][k].repeatable = false;
         kept[3][i].steps = steps[i];
     }
+    static bil_param parts[200];
     shut = bil_description_ew_4;
+    memcpy(parts, shut.params, shut.count * sizeof parts[0]);
+    for (uint16_t i = 0; i < shut.count; i++) /* by the function for some bits of a cell */
+        if (parts[i].format->width && parts[i].flags & BIL_WRITABLE)
+            parts[i].way = BIL_WAY_MASKED;
+    shut.params = parts;
+    assert_int_equal(bil_description_check(&shut, NULL), BIL_OK);
     without(&shut, kept[4], 0);
     for (uint16_t i = 0; i < shut.procedure_count; i++)
         if (kept[4][i].kind == BIL_PROC_UNLOCK) {

@@ -227,7 +227,9 @@ static void put_mode(played_model *p, const bil_description *d, uint16_t index)
     const bil_format *f = d->params[only->mode].format;
     played_mode *mode = &p->modes[index];
     mode->entry = &p->entries[only->mode];
-    mode->mask = f->width && f->width < 16 ? (uint16_t)(((1u << f->width) - 1) << f->bit) : UINT16_MAX;
+    mode->mask = UINT16_MAX;
+    if (f->width && f->width < 16)
+        mode->mask = (uint16_t)(((1u << f->width) - 1) << f->bit);
     for (uint8_t i = 0; i < only->mode_count && i < PLAYED_MODES; i++) {
         uint8_t raw[4];
         uint16_t cells[3] = {0};
