@@ -495,6 +495,14 @@ static void a_station_with_a_panel_and_a_mailbox(void **state)
     expect(0, "= 1\n", sh("b simulate --at unit6.ctl get tank.heater"));
     stop_unit(6);
     unsetenv("BILANCIA_PASSWORD");
+    /* a mode may have many values: this one is in force with the last of them */
+    expect(0, NULL,
+           sh("sed 's/{tank.heater: .true.}/{rinse.time: [%s, 60]}/; s/^  rinse.time: .*factory: 60/&, stage: 4/' "
+              "st/ew-9.yaml >st/ew-6.yaml && mkdir st/many",
+              "10, 11, 12, 13, 14, 15, 16, 17, 18, 19, 20, 21, 22, 23, 24, 25, 26, 27, 28, 29"));
+    start_unit(6, "st/ew-6.yaml", NULL);
+    expect(0, "all 108 values", sh("b read '%s' --folder st/many -d st/ew-6.yaml", unit_at[6]));
+    stop_unit(6);
     /* one that shows nothing without its code */
     expect(0, NULL,
            sh("sed 's/^model: EW-4/model: EW-8/; s/^  - does: hold/  - does: unlock_to_read\\n    steps:\\n"

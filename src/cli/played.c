@@ -230,7 +230,8 @@ static void put_mode(played_model *p, const bil_description *d, uint16_t index)
     mode->mask = UINT16_MAX;
     if (f->width && f->width < 16)
         mode->mask = (uint16_t)(((1u << f->width) - 1) << f->bit);
-    for (uint8_t i = 0; i < only->mode_count && i < PLAYED_MODES; i++) {
+    mode->cells = need(only->mode_count, sizeof *mode->cells);
+    for (uint8_t i = 0; i < only->mode_count; i++) {
         uint8_t raw[4];
         uint16_t cells[3] = {0};
         bil_value_put_number(raw, f->size, only->modes[i]);
@@ -477,6 +478,8 @@ void played_free(played_model *p)
     free(p->texts);
     free(p->set_up);
     free(p->kinds);
+    for (size_t i = 0; i < p->count && p->modes; i++)
+        free(p->modes[i].cells);
     free(p->modes);
     free(p);
 }

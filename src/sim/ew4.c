@@ -1,8 +1,7 @@
 /* The wash-water station EW-4: takes one value a request (functions 5 and 6); what is written between "begin" and
  * "take" comes into force together, and nothing is written otherwise; values only with the access code, which is
  * forgotten after five minutes, and with a wrong one; some only in service, and one only while the heater is used. Its
- * table of products is reached through a mailbox, its panel is
- * a board with the unit number above its own. */
+ * table of products is reached through a mailbox, its panel is a board with the unit number above its own. */
 #include <string.h>
 
 #include "entry.h"

@@ -30,13 +30,12 @@ typedef struct played_order {
     uint64_t shown;
 } played_order;
 
-/* An entry that is there only while another one's cells, as far as the mask says, are these. */
-enum { PLAYED_MODES = 16 };
+/* An entry that is there only while another one's cells, as far as the mask says, are one of these. */
 typedef struct played_mode {
     const sim_entry *entry; /* NULL: it is always there */
     uint16_t mask;
     uint8_t count;
-    uint16_t cells[PLAYED_MODES][2];
+    uint16_t (*cells)[2];
 } played_mode;
 
 typedef struct played_model {

@@ -5,34 +5,12 @@
 #include "host/base/person.h"
 #include "host/write/inside.h"
 
-static bool wants_password(const bil_description *d)
-{
-    for (uint16_t i = 0; i < d->procedure_count; i++)
-        for (uint16_t k = 0; k < d->procedures[i].step_count; k++)
-            if (d->procedures[i].steps[k].kind == BIL_STEP_SECRET)
-                return true;
-    return false;
-}
-
 static void take_password(write_call *w, bool may_ask)
 {
     const bil_description *d = may_ask ? w->want.description : NULL;
     secret_lock(&w->secrets, sizeof w->secrets);
     w->config.has_password = w->answers.password(w->answers.ctx, d && d->secret_count ? d->secrets[0] : "", may_ask,
                                                  w->secrets.text[0], SECRET_MAX);
-}
-
-/* Of a model with several, all but the first one: what is at hand, else a person is asked. False: one is missing. */
-static bool take_more(write_call *w)
-{
-    const bil_description *d = w->want.description;
-    for (uint8_t i = 1; i < d->secret_count; i++) {
-        char *out = w->secrets.text[i];
-        if (!out[0] && !w->answers.password(w->answers.ctx, d->secrets[i], false, out, SECRET_MAX) &&
-            !w->answers.password(w->answers.ctx, d->secrets[i], true, out, SECRET_MAX))
-            return false;
-    }
-    return true;
 }
 
 void write_take_password(write_call *w)
@@ -70,7 +48,7 @@ int write_expect_password(write_call *w)
     bil_image_identity(&w->dev.image, BIL_ID_HARDWARE, hardware, sizeof hardware);
     if (!secrets_take(&w->secrets, d, secrets_to_read(d, hardware), &from, w->keep.address))
         return write_fail(w, w->keep.address, BIL_E_NO_PASSWORD, NULL);
-    w->password_later = w->answers.password && !w->config.has_password && wants_password(d);
+    w->password_later = w->answers.password && !w->config.has_password && d->secret_count;
     w->config.has_password = w->config.has_password || w->password_later;
     return BIL_OK;
 }
@@ -84,7 +62,8 @@ bool write_has_password(write_call *w)
     }
     if (w->config.has_password && !w->asked_for_more) {
         w->asked_for_more = true;
-        w->no_password = !take_more(w);
+        secret_source from = write_secrets(w); /* of a model with several, all but the first one */
+        w->no_password = !secrets_take(&w->secrets, w->want.description, ~1u, &from, w->keep.address);
     }
     return !w->no_password;
 }
