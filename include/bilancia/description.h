@@ -18,7 +18,7 @@ extern "C" {
 #endif
 
 /* Limits of a description, and the mark for "none" among indices. */
-#define BIL_TABLE_VERSION 7 /* of the structs below: a table that was made for another one doesn't compile */
+#define BIL_TABLE_VERSION 8 /* of the structs below: a table that was made for another one doesn't compile */
 #define BIL_ID_MAX 63
 #define BIL_NAME_MAX 48 /* bytes of a plain name */
 #define BIL_UNIT_MAX 15 /* bytes of a unit of measure */
@@ -95,6 +95,7 @@ typedef struct bil_reach {
 /* Where values lie together: holding cells, a document, answers to one question. */
 typedef struct bil_space {
     const char *ask, *set;    /* in the words of the link's kind; NULL where it needs none */
+    const char *answer;       /* and what the answer to `ask` looks like */
     uint8_t reading, writing; /* bil_sharing */
     bool keys;                /* values are told by names, not by numbers */
     bool whole;               /* a write carries every value of the space that the device has */
@@ -327,8 +328,10 @@ typedef struct bil_description {
      * gone; and after an order that was acknowledged, an absence of at least so long (0: that tells nothing) */
     uint16_t starts, uptime;
     bool restart_ends_hold;
+    bool works_when_on; /* a restart sets the machine to work by itself */
     uint32_t restart_absent_ms;
     uint32_t unlock_lasts_ms;    /* it locks itself so long after it was unlocked; 0: never */
+    bool unlock_ends_with_link;  /* and with each connection */
     uint16_t state;              /* index of the parameter that tells the state of operation, or BIL_NONE */
     uint32_t state_held;         /* its value while held */
     uint32_t state_idle;         /* 1 << value for each in which the machine stands by itself; values below 32 */
@@ -349,7 +352,8 @@ typedef struct bil_description {
     const uint8_t *factory_known; /* 1 for each parameter that has one, else 0 */
     uint8_t bank_count;
     bil_link_limits link;
-    uint32_t raw_size; /* bytes of all raw values */
+    const struct bil_console *console; /* how it speaks, console.h; NULL: values lie in cells */
+    uint32_t raw_size;                 /* bytes of all raw values */
 } bil_description;
 
 /* For tables made by hand; those of the generator and of the loader are sound. Looks at every member that something in

@@ -24,7 +24,7 @@ extern "C" {
     X(4, SYNTAX, "syntax", "the text is no value of this type") \
     X(5, INEXACT, "inexact", "the value has too many decimals") \
     X(6, NO_TEXT, "no_text", "the value has no exact text here") \
-    X(7, ENCODING, "encoding", "the cells hold no value of this type") \
+    X(7, ENCODING, "encoding", "what came is no value of this type") \
     X(8, SPACE, "space", "the memory given is too small") \
     /* set files */ \
     X(20, SET_CUT, "set_cut", "the file ends before its last line") \
@@ -92,7 +92,8 @@ extern "C" {
     X(107, LACKS, "lacks", "the copy has no value for it") \
     X(108, BAD_CALL, "bad_call", "the call makes no sense") \
     X(109, CANCELLED, "cancelled", "it was cancelled") \
-    X(110, TABLE, "table", "the table contradicts itself")
+    X(110, TABLE, "table", "the table contradicts itself") \
+    X(111, SESSION_TAKEN, "session_taken", "somebody else has the session of the device")
 /* clang-format on */
 
 /* BIL_OK, BIL_E_RANGE, ... */

@@ -125,6 +125,7 @@ typedef struct bil_action {
             bool stored;           /* the device confirmed that it stored the values */
             bool restarted;        /* a restart was seen, by what only a restart does */
             bool stopped;          /* the machine was at work when this began, and stands now */
+            bool at_work;          /* it was, when its state was last seen */
             bil_error cause;       /* why, where it isn't verified */
             uint16_t param, other; /* the parameters concerned, or BIL_NONE */
             uint32_t code;

@@ -54,7 +54,8 @@ typedef struct bil_connect {
 
 /* The functions of a link; none of them keeps what it is given. */
 typedef struct bil_link_ops {
-    /* Opens the link once; an open one is closed first. BIL_DONE, or BIL_NOT_SENT with cause and code. */
+    /* Opens the link once; an open one is closed first. BIL_DONE, or BIL_NOT_SENT with cause and code; BIL_REFUSED,
+     * with a cause, where to try again would be of no use: the description is of another kind. */
     bil_outcome (*connect)(void *ctx, const bil_connect *to, bil_result *result);
     bil_outcome (*transfer)(void *ctx, const bil_transfer *t, bil_result *result);
     void (*close)(void *ctx);

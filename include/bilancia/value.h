@@ -88,6 +88,8 @@ typedef struct bil_format {
     uint64_t low, high;  /* limits, as order keys (see bil_value_key) */
     const bil_choice *choices;
     const struct bil_form *form; /* NULL: the bits of the value, shown as its type is */
+    const char *const *words; /* how a link of words says it (console.h): one for each choice in their order, of a bool
+                               * for false and true, of a text the one that stands for an empty one; or NULL */
 } bil_format;
 
 /* How a value looks on the wire and to people, where that isn't simply its bits. Functions may be NULL: then it is as
@@ -107,6 +109,9 @@ typedef struct bil_form {
 
 /* Of the types ip4 and mac, which always have it: 192.0.2.7, 02:00:5e:10:00:ff. */
 extern const bil_form bil_form_address;
+
+/* Of the type time, where a link speaks in words. */
+extern const bil_form bil_form_time;
 
 /* A date and time of day as a device's clock shows it, of no zone: the raw value is the number of the digits
  * YYYYMMDDhhmmss; as text 2026-11-30 17:35:40. Only dates that exist from the year 1000 on (Gregorian calendar, as in

@@ -3,6 +3,7 @@
 #include <string.h>
 
 #include "bilancia/cells.h"
+#include "bilancia/console.h"
 
 enum { KEY = 255, SENTENCE = 400 }; /* bytes of a name on a link, and of what is said to people */
 
@@ -93,6 +94,13 @@ static void check_format(checking *c, const bil_format *format, bool cells)
                 (!format->width ||
                  (format->form && format->form->from_cells && format->type != BIL_TEXT && format->size <= 2 &&
                   format->width <= (format->type == BIL_BOOL ? 1 : 8 * format->size))));
+    size_t words = !format->words                                                ? 0
+                   : format->type == BIL_BOOL                                    ? 2
+                   : format->type == BIL_TEXT                                    ? 1
+                   : format->type == BIL_CHOICE8 || format->type == BIL_CHOICE16 ? format->choice_count
+                                                                                 : 0;
+    if (c->good)
+        want_texts(c, format->words, words, BIL_VALUE_TEXT - 1);
     for (size_t i = 0; c->good && i < format->choice_count; i++)
         want_text(c, format->choices[i].name, BIL_VALUE_TEXT - 1);
 }
@@ -139,6 +147,40 @@ static void check_param(checking *c, const bil_param *p)
                                          p->cells + space->mailbox->echo <= space->read_most &&
                                          (!(p->flags & BIL_WRITABLE) || p->cells <= space->write_most))));
     want(c, !p->format->width || !neighbours || space->reach);
+}
+
+/* A pattern, or what is said as it is. */
+static void want_saying(checking *c, const char *text)
+{
+    if (text)
+        want_text(c, text, BIL_CONSOLE_LINE);
+}
+
+static void check_console(checking *c)
+{
+    const bil_description *d = c->d;
+    const bil_console *s = d->console;
+    if (!s)
+        return;
+    want(c, s->prompt && s->prompt[0] && s->ends && s->ends[0] && strlen(s->ends) <= 2 &&
+                strspn(s->ends, "\r\n") == strlen(s->ends));
+    want(c, !s->discard || strlen(s->discard) <= 4);
+    const char *const lines[] = {s->prompt, s->done, s->refuses, s->later, s->taken, s->more};
+    for (size_t i = 0; c->good && i < sizeof lines / sizeof lines[0]; i++)
+        want_saying(c, lines[i]);
+    want(c, !s->more || s->more[0]);
+    want(c, d->bank_count == 0 && d->link_unit == BIL_NONE);
+    for (uint16_t i = 0; c->good && i < d->space_count; i++) {
+        want_saying(c, d->spaces[i].ask);
+        want_saying(c, d->spaces[i].set);
+        want_saying(c, d->spaces[i].answer);
+        want(c, d->spaces[i].keys && !d->spaces[i].ask == !d->spaces[i].answer && d->spaces[i].write_most == 1);
+    }
+    for (uint16_t i = 0; c->good && i < d->count; i++) {
+        const bil_space *space = &d->spaces[d->params[i].space];
+        want(c, (space->ask || !(d->params[i].flags & BIL_READABLE)) &&
+                    (space->set || !(d->params[i].flags & BIL_WRITABLE)));
+    }
 }
 
 /* Raw values lie behind each other in an image, and fill it. */
@@ -323,6 +365,8 @@ int bil_description_check(const bil_description *description, uint16_t *where)
         check_params(&c);
     if (c.good)
         check_places(&c);
+    if (c.good)
+        check_console(&c);
     if (c.good) {
         c.where = BIL_NONE;
         check_roles(&c);

@@ -73,3 +73,6 @@ int bil_time_parse(const bil_format *format, const char *text, size_t length, ui
     }
     return bil_time_join(parts, raw) ? BIL_E_RANGE : BIL_OK;
 }
+
+const bil_form bil_form_time = {
+    .name = "time", .text = bil_time_text, .parse = bil_time_parse, .holds = bil_time_exists};

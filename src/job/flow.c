@@ -40,6 +40,13 @@ flow bil_announce(bil_job *job, bil_action *action, bil_event event)
     return bil_give_record(job, action, event);
 }
 
+/* Some are at work again as soon as they are on. */
+static bool is_at_work(const bil_job *job)
+{
+    const saw *state = &job->saw[SAW_STATE];
+    return state->known && state->number != job->description->state_held && !bil_stands(job, state->number);
+}
+
 flow bil_end(bil_job *job, bil_action *action)
 {
     job->over = true;
@@ -48,7 +55,8 @@ flow bil_end(bil_job *job, bil_action *action)
     action->u.end.wrote = job->wrote && (job->progress.write_requests > 0 || job->config.kind == BIL_JOB_RESET);
     action->u.end.stored = job->stored;
     action->u.end.restarted = job->proved_restart;
-    action->u.end.stopped = job->ran && !job->held;
+    action->u.end.at_work = is_at_work(job);
+    action->u.end.stopped = job->ran && !job->held && !action->u.end.at_work;
     action->u.end.cause = job->why.cause;
     action->u.end.param = job->why.param;
     action->u.end.other = job->why.other;

@@ -39,6 +39,7 @@ flow bil_give_connect(bil_job *job, bil_action *action, uint32_t ms)
         bil_value_put_number(job->unit_raw, d->params[d->link_unit].format->size, BIL_UNIT_NUMBER(job->unit));
     }
     job->sure = false;
+    job->locked = d->unlock_ends_with_link;
     return bil_give_until(job, action, BIL_ACT_CONNECT, job->now + ms);
 }
 

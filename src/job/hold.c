@@ -10,11 +10,6 @@ static flow in(bil_job *job, uint8_t state)
     return FLOW_ON;
 }
 
-bool bil_stands(const bil_job *job, uint32_t state)
-{
-    return state < 32 && job->description->state_idle >> state & 1;
-}
-
 /* Lets it go to the state in which it stood, or else to the first in which it stands: never does a release set a
  * machine in motion. */
 const bil_procedure *bil_release_of(const bil_job *job)

@@ -166,6 +166,7 @@ struct bil_job {
     uint32_t unlocked;   /* the moment when it was, but for its lowest bit; 0: never */
     bool writable;       /* it was unlocked for writing */
     bool begun;          /* values came that are in force only after a commit */
+    bool locked;         /* it locked itself with the last connection */
 };
 
 enum { CLOSING = 255 }; /* the last step of a job that isn't a write */
@@ -246,6 +247,8 @@ bil_error bil_watch_happened(bil_job *job);
 bool bil_watch_ended(const bil_job *job);
 /* From now on it has to be the unit in config.have. */
 void bil_watch_know(bil_job *job);
+/* Does it stand in this state? */
+bool bil_stands(const bil_job *job, uint32_t state);
 /* A value as a number; 0 where it isn't there. */
 uint32_t bil_number_of(const bil_image *image, uint16_t param);
 
@@ -271,8 +274,7 @@ const bil_procedure *bil_procedure_of(const bil_job *job, bil_proc_kind kind);
 /* Begins a procedure; before its first request it is made sure who answers. What was unlocked too long ago is unlocked
  * again first; NULL does only that. */
 void bil_begin(bil_job *job, const bil_procedure *how);
-/* Does it stand in this state? What lets it go so that it stands; and may it be held as it is? */
-bool bil_stands(const bil_job *job, uint32_t state);
+/* What lets it go so that it stands; and may it be held as it is? */
 const bil_procedure *bil_release_of(const bil_job *job);
 bool bil_may_be_held(const bil_job *job);
 /* Unlocks and holds it. `as_left`: one that somebody else left held is held. */

@@ -21,7 +21,8 @@ const bil_procedure *bil_procedure_of(const bil_job *job, bil_proc_kind kind)
 static bool is_locked_soon(const bil_job *job)
 {
     uint32_t lasts = job->description->unlock_lasts_ms;
-    return lasts && job->writable && (uint32_t)job->now + 1 - job->unlocked >= lasts / 2;
+    bool soon = lasts && (uint32_t)job->now + 1 - job->unlocked >= lasts / 2;
+    return job->writable && (soon || job->locked);
 }
 
 void bil_begin(bil_job *job, const bil_procedure *how)
@@ -188,7 +189,10 @@ flow bil_player_run(bil_job *job, bil_action *action)
         if (p->at >= p->procedure->step_count) {
             if (p->procedure->kind <= BIL_PROC_UNLOCK) /* for reading, or for writing */
                 job->unlocked = (uint32_t)job->now | 1;
-            job->writable = job->writable || p->procedure->kind == BIL_PROC_UNLOCK;
+            if (p->procedure->kind == BIL_PROC_UNLOCK) {
+                job->writable = true;
+                job->locked = false;
+            }
             if (!p->then)
                 return FLOW_DONE;
             bil_player_start(job, p->then);

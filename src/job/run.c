@@ -13,7 +13,7 @@ typedef struct running {
 
 static void connect_until(const running *r, const bil_connect *to, bil_result *result)
 {
-    while ((result->outcome = r->link.ops->connect(r->link.ctx, to, result)) != BIL_DONE) {
+    while ((result->outcome = r->link.ops->connect(r->link.ctx, to, result)) == BIL_NOT_SENT) {
         uint64_t next = r->clock.ops->now_ms(r->clock.ctx) + BIL_CONNECT_EVERY_MS;
         if (next > to->until_ms)
             return;

@@ -29,6 +29,11 @@ uint32_t bil_number_of(const bil_image *image, uint16_t param)
                : 0;
 }
 
+bool bil_stands(const bil_job *job, uint32_t state)
+{
+    return state < 32 && job->description->state_idle >> state & 1;
+}
+
 /* Is one of these another one than before? What can't be read any more leaves that open, and closes the way. */
 static bil_error compare_unit(const bil_job *job, uint16_t index, bool grows)
 {

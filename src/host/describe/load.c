@@ -131,7 +131,9 @@ static void load_document(load *l, yaml_node_t *root)
     load_head(l, root);
     for (size_t i = 0; i < PARTS && !l->bad; i++) {
         yaml_node_t *node = load_get(l, root, parts[i].key);
-        if (node && parts[i].load)
+        if (node && l->table->console && (parts[i].load == load_banks || parts[i].load == load_link_unit))
+            load_complain(l, node, "this is for registers");
+        else if (node && parts[i].load)
             parts[i].load(l, node);
     }
     if (!l->bad)

@@ -27,6 +27,14 @@ void load_form(load *l, yaml_node_t *map, bil_format *format)
         NULL,          &bil_form_bcd, &bil_form_sign_magnitude, &bil_form_loose, &bil_form_blanks, &bil_form_length,
         &bil_form_wide};
     yaml_node_t *node = load_get(l, map, "form");
+    if (l->table->console) {
+        format->form = format->type == BIL_TIME                             ? &bil_form_time
+                       : format->type == BIL_IP4 || format->type == BIL_MAC ? &bil_form_address
+                                                                            : NULL;
+        if (node)
+            load_complain(l, node, "a form is how a value looks in cells");
+        return;
+    }
     if (format->type == BIL_TIME) {
         load_time_form(l, map, node, format);
         return;
@@ -54,6 +62,8 @@ void load_form(load *l, yaml_node_t *map, bil_format *format)
 void load_part(load *l, yaml_node_t *map, bil_format *format)
 {
     yaml_node_t *node = load_get(l, map, "bit"), *first = node, *last = node;
+    if (node && l->table->console)
+        load_complain(l, node, "a bit is a part of a cell");
     if (!node || l->bad)
         return;
     if (node->type == YAML_SEQUENCE_NODE) {

@@ -11,6 +11,8 @@
 static void load_way(load *l, yaml_node_t *map, bil_param *param)
 {
     yaml_node_t *writes = load_get(l, map, "writes");
+    if (writes && l->table->console && !l->bad)
+        load_complain(l, writes, "this is for registers");
     const bil_format *f = param->format;
     uint8_t way = l->bad ? 0 : writes ? load_want_way(l, writes) : l->way;
     bool part = f->width && f->width < 16, readable = param->flags & BIL_READABLE;
@@ -59,8 +61,11 @@ static void load_flags(load *l, yaml_node_t *map, bil_param *param)
     if (!l->bad && !(param->flags & BIL_READABLE) && !bil_class_left_out((bil_class)param->cls))
         load_complain(l, map, "a parameter of class %s must be readable, else a write can't be proved",
                       bil_class_name((bil_class)param->cls));
-    if (!l->bad && load_is_for_reading(l, param->space) && param->flags & BIL_WRITABLE)
-        load_complain(l, map, "what is there can't be written: say access: read");
+    bool reads = load_can_read(l, param->space), writes = load_can_write(l, param->space);
+    if (!l->bad && ((param->flags & BIL_WRITABLE && !writes) || (param->flags & BIL_READABLE && !reads)))
+        load_complain(l, map,
+                      writes ? "what is there can't be read: say access: write"
+                             : "what is there can't be written: say access: read");
     load_way(l, map, param);
 }
 
@@ -115,9 +120,8 @@ static void load_object(load *l, yaml_node_t *map, bil_param *param, bil_format 
 }
 
 /* Its space, and where it lies there. */
-static void load_at(load *l, yaml_node_t *map, bil_param *param, bil_format *format)
+static void load_cell(load *l, yaml_node_t *map, bil_param *param, bil_format *format)
 {
-    param->space = load_want_space(l, load_get(l, map, "space"));
     bool bits = l->table->spaces[param->space].bits;
     if (bits && param->format->type != BIL_BOOL)
         load_complain(l, load_get(l, map, "type"), "a coil or discrete input is a bool");
@@ -138,6 +142,22 @@ static void load_at(load *l, yaml_node_t *map, bil_param *param, bil_format *for
                                                       space->table == BIL_OBJECTS ? 255
                                                       : space->mailbox            ? 65535
                                                                                   : 65536 - param->cells);
+}
+
+static void load_at(load *l, yaml_node_t *map, bil_param *param, bil_format *format)
+{
+    yaml_node_t *space = l->table->console ? load_need(l, map, "space") : load_get(l, map, "space");
+    if (l->bad)
+        return;
+    param->space = load_want_space(l, space);
+    yaml_node_t *at = l->bad || !l->table->console ? NULL : load_need(l, map, "at");
+    yaml_node_t *cells = load_get(l, map, "cell_order"), *bytes = load_get(l, map, "byte_order");
+    if (at && (cells || bytes))
+        load_complain(l, cells ? cells : bytes, "this is for registers");
+    else if (at)
+        load_key(l, param, at);
+    else if (!l->bad)
+        load_cell(l, map, param, format);
 }
 
 /* `only: {hardware: [B], from: "2.0"}`; the mode comes behind all parameters, see load_modes. */
@@ -173,11 +193,12 @@ static void load_only(load *l, yaml_node_t *map, bil_param *param)
 void load_param(load *l, yaml_node_t *map, bil_param *param)
 {
     static const char *const keys[] = {
-        "name",   "type",       "class",      "at",        "space",   "unit",   "size",   "scale",  "offset", "limits",
-        "step",   "rounds",     "choices",    "bits",      "access",  "needs",  "safety", "rights", "of",     "stage",
-        "resets", "cell_order", "byte_order", "tolerance", "factory", "writes", "form",   "bit",    "only",   NULL};
+        "name",    "type",   "class", "at",     "space",   "unit",       "size",       "scale",
+        "offset",  "limits", "step",  "rounds", "choices", "bits",       "access",     "needs",
+        "safety",  "rights", "of",    "stage",  "resets",  "cell_order", "byte_order", "tolerance",
+        "factory", "writes", "form",  "bit",    "only",    "words",      NULL};
     static void (*const parts[])(load * l, yaml_node_t * map, bil_format * format) = {
-        load_form, load_part, load_scale, load_choices, load_limits, load_room, load_tolerance};
+        load_form, load_part, load_scale, load_choices, load_limits, load_room, load_tolerance, load_words};
     load_check_keys(l, map, keys);
     yaml_node_t *name = l->bad ? NULL : load_need(l, map, "name");
     if (l->bad)

@@ -62,12 +62,16 @@ static void gather_group(load *l, entries *all, yaml_node_t *group)
         load_want_kind(l, map, YAML_MAPPING_NODE);
     yaml_node_t *word = l->bad ? NULL : load_need(l, repeat, "id"),
                 *count = l->bad ? NULL : load_need(l, repeat, "count"),
-                *stride = l->bad ? NULL : load_need(l, repeat, "stride");
+                *stride = l->bad ? NULL : load_get(l, repeat, "stride");
+    if (!l->bad && !stride && !l->table->console)
+        stride = load_need(l, repeat, "stride");
+    if (!l->bad && stride && l->table->console)
+        load_complain(l, stride, "names have no stride: the number goes where they have {n}");
     if (l->bad)
         return;
     const char *name = load_want_text(l, word, BIL_ID_MAX);
     uint16_t times = (uint16_t)load_want_number(l, count, 1, 1000);
-    uint32_t step = (uint32_t)load_want_number(l, stride, 1, 65535);
+    uint32_t step = stride ? (uint32_t)load_want_number(l, stride, 1, 65535) : 0;
     for (size_t i = 0; !l->bad && i < pairs_of(map); i++) {
         uint32_t *first = load_take(l, sizeof *first);
         for (uint16_t n = 1; !l->bad && n <= times; n++) {
@@ -108,9 +112,15 @@ static void load_one(load *l, const entry *one, bil_param *param)
     if (l->bad)
         return;
     param->id = load_keep(l, one->id);
-    param->at.number += one->further;
     if (one->number)
         param->name = numbered(l, one);
+    if (l->own_spaces[param->space].keys) {
+        char key[300];
+        load_with_number(load_want_text(l, load_get(l, one->value, "at"), 255), one->number, key, sizeof key);
+        param->at.key = load_keep(l, key);
+        return;
+    }
+    param->at.number += one->further;
     uint32_t cells = l->own_spaces[param->space].reading == BIL_SHARE_NEIGHBOURS ? param->cells : 1;
     if (param->at.number + cells > 65536)
         load_complain(l, one->value, "%s lies behind the last cell, 65535", param->id);

@@ -14,10 +14,16 @@ static bool is_in_bits(unsigned table)
     return table == BIL_COILS || table == BIL_DISCRETE;
 }
 
-bool load_is_for_reading(const load *l, uint8_t space)
+bool load_can_write(const load *l, uint8_t space)
 {
-    uint8_t table = l->table->spaces[space].table;
-    return table == BIL_INPUT || table == BIL_DISCRETE || table == BIL_OBJECTS;
+    const bil_space *s = &l->table->spaces[space];
+    return s->keys ? s->set != NULL : s->table != BIL_INPUT && s->table != BIL_DISCRETE && s->table != BIL_OBJECTS;
+}
+
+bool load_can_read(const load *l, uint8_t space)
+{
+    const bil_space *s = &l->table->spaces[space];
+    return !s->keys || s->ask;
 }
 
 uint8_t load_want_space(load *l, yaml_node_t *node)
@@ -28,8 +34,8 @@ uint8_t load_want_space(load *l, yaml_node_t *node)
     for (uint8_t i = 0; i < l->table->space_count; i++)
         if (strcmp(l->spaces[i], name) == 0)
             return i;
-    load_complain(l, node, "\"%s\" is no space: holding, input, coils, discrete, identification, or one of \"spaces\"",
-                  name);
+    load_complain(l, node, "\"%s\" is no space: %sone of \"spaces\"", name,
+                  l->table->console ? "" : "holding, input, coils, discrete, identification, or ");
     return BIL_HOLDING;
 }
 
@@ -45,11 +51,12 @@ uint8_t load_order(load *l, yaml_node_t *map, uint8_t usual)
     return order;
 }
 
-static int by_place(const void *a, const void *b, void *params)
+static int by_place(const void *a, const void *b, void *of)
 {
-    const bil_param *x = (const bil_param *)params + *(const uint16_t *)a;
-    const bil_param *y = (const bil_param *)params + *(const uint16_t *)b;
+    const bil_description *d = of;
+    const bil_param *x = &d->params[*(const uint16_t *)a], *y = &d->params[*(const uint16_t *)b];
     return x->space != y->space           ? x->space - y->space
+           : d->spaces[x->space].keys     ? strcmp(x->id, y->id)
            : x->at.number != y->at.number ? (int)x->at.number - (int)y->at.number
                                           : x->format->bit - y->format->bit;
 }
@@ -81,8 +88,11 @@ void load_by_place(load *l)
     uint16_t *order = load_take(l, l->table->count * sizeof *order);
     for (uint16_t i = 0; i < l->table->count; i++)
         order[i] = i;
-    qsort_r(order, l->table->count, sizeof *order, by_place, l->params);
-    for (uint16_t i = 0; i < l->table->count && !l->bad; i++) {
+    qsort_r(order, l->table->count, sizeof *order, by_place, l->table);
+    l->table->by_place = order;
+    if (l->table->console)
+        load_want_own_keys(l);
+    for (uint16_t i = 0; i < l->table->count && !l->bad && !l->table->console; i++) {
         const bil_param *param = &l->params[order[i]];
         const bil_space *space = &l->table->spaces[param->space];
         uint16_t most =
@@ -100,7 +110,6 @@ void load_by_place(load *l)
                  before->at.number + before->cells > param->at.number)
             load_share(l, l->nodes[order[i]], before, param);
     }
-    l->table->by_place = order;
 }
 
 static uint16_t link_number(load *l, yaml_node_t *map, const char *key, long low, long high, long usual)
@@ -171,9 +180,10 @@ static void load_tables(load *l, yaml_node_t *map)
     l->table->space_count = BIL_CELL_TABLES;
 }
 
-void load_link(load *l, yaml_node_t *map)
+static void load_cells(load *l, yaml_node_t *map)
 {
-    static const char *const keys[] = {"largest_read",
+    static const char *const keys[] = {"kind",
+                                       "largest_read",
                                        "largest_write",
                                        "largest_read_bits",
                                        "largest_write_bits",
@@ -193,6 +203,23 @@ void load_link(load *l, yaml_node_t *map)
     load_check_keys(l, map, keys);
     if (l->bad)
         return;
+    load_tables(l, map);
+    yaml_node_t *writes = load_get(l, map, "writes");
+    l->way = writes ? load_want_way(l, writes) : BIL_WAY_TOGETHER;
+    l->order = load_order(l, map, 0);
+}
+
+/* What the link is, and how it keeps time. */
+void load_link(load *l, yaml_node_t *map)
+{
+    static const char *const kinds[] = {"registers", "console", NULL};
+    load_want_kind(l, map, YAML_MAPPING_NODE);
+    yaml_node_t *kind = l->bad ? NULL : load_get(l, map, "kind");
+    bool console = kind && load_want_name(l, kind, kinds) == 1;
+    if (!l->bad)
+        (console ? load_console : load_cells)(l, map);
+    if (l->bad)
+        return;
     l->table->link = (bil_link_limits){
         .reply_ms = link_number(l, map, "reply_ms", 1, 60000, 500),
         .late_ms = link_number(l, map, "late_ms", 1, 60000, 2000),
@@ -204,8 +231,4 @@ void load_link(load *l, yaml_node_t *map)
     };
     bil_link_limits *link = &l->table->link;
     link->write_pause_ms = link_number(l, map, "write_pause_ms", link->pause_ms, 5000, link->pause_ms);
-    load_tables(l, map);
-    yaml_node_t *writes = load_get(l, map, "writes");
-    l->way = writes ? load_want_way(l, writes) : BIL_WAY_TOGETHER;
-    l->order = load_order(l, map, 0);
 }

@@ -145,7 +145,7 @@ static void want_for_reading(load *l, const yaml_node_t *map, const bil_proc_ste
 
 static void load_procedure(load *l, yaml_node_t *map, bil_procedure *procedure)
 {
-    static const char *const keys[] = {"does", "hardware", "found", "lasts_ms", "steps", NULL};
+    static const char *const keys[] = {"does", "hardware", "found", "lasts_ms", "ends_with_link", "steps", NULL};
 #define PROC_NAME(NAME, name, what) name,
     static const char *const kinds[] = {BIL_PROCEDURES(PROC_NAME) NULL};
 #undef PROC_NAME
@@ -169,6 +169,10 @@ static void load_procedure(load *l, yaml_node_t *map, bil_procedure *procedure)
         load_complain(l, lasts, "no ten writes fit into that, with the pause that each of them takes");
     if (most && (!l->table->unlock_lasts_ms || most < l->table->unlock_lasts_ms))
         l->table->unlock_lasts_ms = most;
+    yaml_node_t *ends = load_get(l, map, "ends_with_link");
+    if (ends && procedure->kind != BIL_PROC_UNLOCK)
+        load_complain(l, ends, "only what was unlocked ends with the connection");
+    l->table->unlock_ends_with_link = l->table->unlock_ends_with_link || (ends && load_want_yes(l, ends));
     load_want_kind(l, list, YAML_SEQUENCE_NODE);
     if (l->bad)
         return;

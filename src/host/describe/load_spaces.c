@@ -96,6 +96,10 @@ static int16_t load_want_unit(load *l, yaml_node_t *map)
 void load_spaces(load *l, yaml_node_t *map)
 {
     static const char *const keys[] = {"table", "unit", "above", "mailbox", NULL};
+    if (l->table->console) {
+        load_console_spaces(l, map);
+        return;
+    }
     load_want_kind(l, map, YAML_MAPPING_NODE);
     if (!l->bad)
         load_check_keys(l, map, NULL);

@@ -70,8 +70,9 @@ uint32_t load_want_value(load *l, yaml_node_t *node, uint16_t index)
 
 void load_state(load *l, yaml_node_t *map)
 {
-    static const char *const keys[] = {"parameter", "held", "idle", NULL};
+    static const char *const keys[] = {"parameter", "held", "idle", "switched_on", NULL};
     load_check_keys(l, map, keys);
+    yaml_node_t *on = l->bad ? NULL : load_get(l, map, "switched_on");
     yaml_node_t *param = l->bad ? NULL : load_need(l, map, "parameter");
     yaml_node_t *held = l->bad ? NULL : load_need(l, map, "held"), *idle = l->bad ? NULL : load_get(l, map, "idle");
     if (l->bad)
@@ -89,6 +90,9 @@ void load_state(load *l, yaml_node_t *map)
                           "a state in which the machine stands by itself: below 32, and not the held one");
         l->table->state_idle |= l->bad ? 0 : UINT32_C(1) << value;
     }
+    uint32_t first = on && !l->bad ? load_want_value(l, on, l->table->state) : 0;
+    bool stands = first < 32 && l->table->state_idle >> first & 1;
+    l->table->works_when_on = on && !l->bad && !stands && first != l->table->state_held;
 }
 
 /* Stages after which the device restarts before the next one. */

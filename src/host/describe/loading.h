@@ -92,8 +92,16 @@ void load_by_place(load *l);
 void load_link(load *l, yaml_node_t *map);
 uint8_t load_want_table(load *l, yaml_node_t *node); /* bil_cell_table */
 void load_across(load *l, yaml_node_t *link);
-bool load_is_for_reading(const load *l, uint8_t space);
+bool load_can_write(const load *l, uint8_t space);
+bool load_can_read(const load *l, uint8_t space);
 uint8_t load_want_way(load *l, yaml_node_t *node); /* bil_way */
+
+/* load_console.c */
+void load_console(load *l, yaml_node_t *link);
+void load_console_spaces(load *l, yaml_node_t *map);
+void load_key(load *l, bil_param *param, yaml_node_t *at);
+void load_want_own_keys(load *l); /* no two values have the same name in one space */
+void load_words(load *l, yaml_node_t *map, bil_format *format);
 
 /* load_spaces.c */
 void load_spaces(load *l, yaml_node_t *map);

@@ -2,6 +2,7 @@
 #include <inttypes.h>
 #include <string.h>
 
+#include "bilancia/console.h"
 #include "host/describe/load.h"
 #include "host/describe/table.h"
 
@@ -151,6 +152,29 @@ static void put_bytes(FILE *file, const char *name, const uint8_t *bytes, size_t
     fputs("};\n", file);
 }
 
+/* A member that is a text, or NULL. */
+static void put_text(FILE *file, const char *member, const char *text)
+{
+    fprintf(file, ".%s = ", member);
+    table_put_string(file, text);
+    fputs(", ", file);
+}
+
+static void put_console(FILE *file, const bil_console *c)
+{
+    fputs("static const bil_console console = {", file);
+    put_text(file, "prompt", c->prompt);
+    put_text(file, "ends", c->ends);
+    put_text(file, "discard", c->discard);
+    put_text(file, "done", c->done);
+    fputs("\n    ", file);
+    put_text(file, "refuses", c->refuses);
+    put_text(file, "later", c->later);
+    put_text(file, "taken", c->taken);
+    put_text(file, "more", c->more);
+    fprintf(file, ".echo = %s};\n", c->echo ? "true" : "false");
+}
+
 /* The lists that the table points to. */
 static void put_lists(FILE *file, const bil_description *d)
 {
@@ -175,6 +199,8 @@ static void put_lists(FILE *file, const bil_description *d)
         table_put_texts(file, "no_serial", d->no_serial, d->no_serial_count);
     put_rules(file, d);
     put_banks(file, d);
+    if (d->console)
+        put_console(file, d->console);
     for (uint8_t i = 0; i < d->sign_count; i++) {
         fputs(i ? ", {" : "static const bil_sign signs[] = {{", file);
         table_put_index(file, d, d->signs[i].param);
@@ -243,8 +269,10 @@ static void put_rest(FILE *file, const bil_description *d)
     fputs("   ", file);
     put_role(file, d, "starts", d->starts);
     put_role(file, d, "uptime", d->uptime);
-    fprintf(file, " .restart_ends_hold = %s, .restart_absent_ms = %" PRIu32 "u, .unlock_lasts_ms = %" PRIu32 "u,\n   ",
-            d->restart_ends_hold ? "true" : "false", d->restart_absent_ms, d->unlock_lasts_ms);
+    fprintf(file, " .restart_ends_hold = %s, .works_when_on = %s, .restart_absent_ms = %" PRIu32 "u,\n   ",
+            d->restart_ends_hold ? "true" : "false", d->works_when_on ? "true" : "false", d->restart_absent_ms);
+    fprintf(file, " .unlock_lasts_ms = %" PRIu32 "u,", d->unlock_lasts_ms);
+    fprintf(file, " .unlock_ends_with_link = %s,", d->unlock_ends_with_link ? "true" : "false");
     put_role(file, d, "state", d->state);
     fprintf(file, " .state_held = %" PRIu32 "u, .state_idle = %" PRIu32 "u, .restart_after = %u,\n   ", d->state_held,
             d->state_idle, d->restart_after);
@@ -268,17 +296,18 @@ static void put_rest(FILE *file, const bil_description *d)
     fprintf(file, "    .link = {.reply_ms = %u, .late_ms = %u, .busy_ms = %u, .busy_tries = %u, .pause_ms = %u,\n",
             l->reply_ms, l->late_ms, l->busy_ms, l->busy_tries, l->pause_ms);
     fprintf(file, "             .write_pause_ms = %u,\n", l->write_pause_ms);
-    fprintf(file, "             .request_cost = %u, .cell_cost = %u},\n    .raw_size = %" PRIu32 "u,\n};\n",
-            l->request_cost, l->cell_cost, d->raw_size);
+    fprintf(file,
+            "             .request_cost = %u, .cell_cost = %u},\n    .console = %s, .raw_size = %" PRIu32 "u,\n};\n",
+            l->request_cost, l->cell_cost, d->console ? "&console" : "NULL", d->raw_size);
 }
 
 void description_write_c(const bil_description *d, const char *name, FILE *file)
 {
     fputs("/* Made from a description by the generator; don't edit. C11, and C++20. */\n#include <stddef.h>\n\n", file);
     fprintf(file,
-            "#include \"bilancia/cells.h\"\n\n#if BIL_TABLE_VERSION != %d\n#error \"this table was made for "
+            "#include \"bilancia/%s.h\"\n\n#if BIL_TABLE_VERSION != %d\n#error \"this table was made for "
             "another version of bilancia: make it again with its bilancia-table\"\n#endif\n\n",
-            BIL_TABLE_VERSION);
+            d->console ? "console" : "cells", BIL_TABLE_VERSION);
     fprintf(file,
             "#ifdef __cplusplus\nextern \"C\" {\n#endif\nextern const bil_description %s;\n#ifdef "
             "__cplusplus\n}\n#endif\n\n",

@@ -24,6 +24,7 @@ static int by_choices(const bil_format *x, const bil_format *y)
     return 0;
 }
 
+/* Those with words are shared by one group that repeats, and by no others. */
 static int order_of(const bil_format *a, const bil_format *b)
 {
     bil_format x = *a, y = *b;
@@ -55,6 +56,12 @@ static void put_format(FILE *file, uint16_t i, const bil_format *f)
         table_put_string(file, f->choices[k].name);
         fputs(k + 1 < f->choice_count ? "}" : "}};\n", file);
     }
+    unsigned words = !f->words ? 0 : f->type == BIL_BOOL ? 2 : f->type == BIL_TEXT ? 1 : f->choice_count;
+    if (words) {
+        char name[24];
+        snprintf(name, sizeof name, "words_%u", i);
+        table_put_texts(file, name, f->words, words);
+    }
     fprintf(file, "static const bil_format format_%u = {.type = %s, .size = %u, .decimals = %u, .order = ", i,
             types[f->type], f->size, f->decimals);
     table_put_bits(file, f->order, orders, sizeof orders / sizeof orders[0]);
@@ -68,7 +75,8 @@ static void put_format(FILE *file, uint16_t i, const bil_format *f)
         fprintf(file, "choices_%u", i);
     else
         fputs("NULL", file);
-    fprintf(file, ", .form = %s%s};\n", f->form ? "&bil_form_" : "NULL", f->form ? f->form->name : "");
+    fprintf(file, ", .form = %s%s", f->form ? "&bil_form_" : "NULL", f->form ? f->form->name : "");
+    words ? fprintf(file, ", .words = words_%u};\n", i) : fputs(", .words = NULL};\n", file);
 }
 
 bool table_put_formats(FILE *file, const bil_description *d, uint16_t *owners)

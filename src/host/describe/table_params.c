@@ -148,6 +148,8 @@ void table_put_spaces(FILE *file, const bil_description *d)
         table_put_string(file, s->ask);
         fputs(", .set = ", file);
         table_put_string(file, s->set);
+        fputs(", .answer = ", file);
+        table_put_string(file, s->answer);
         fprintf(file, ", .reading = %s, .writing = %s, .keys = %s, .whole = %s, .bits = %s,\n     ",
                 sharings[s->reading], sharings[s->writing], s->keys ? "true" : "false", s->whole ? "true" : "false",
                 s->bits ? "true" : "false");

@@ -1,0 +1,205 @@
+/* A device that is asked in words: how it speaks, its spaces, and where a value has its name. */
+#include <stdlib.h>
+#include <string.h>
+
+#include "bilancia/console.h"
+#include "host/describe/loading.h"
+
+enum { PATTERN = 200, KEY = 100 }; /* bytes */
+
+/* Does the pattern have this between braces? */
+static bool has(const char *pattern, const char *place)
+{
+    size_t length = strlen(place);
+    for (const char *at = pattern; at && (at = strchr(at, '{')); at++) {
+        if (at[1] == '{')
+            at++;
+        else if (strncmp(at + 1, place, length) == 0 && at[1 + length] == '}')
+            return true;
+    }
+    return false;
+}
+
+/* A pattern, or what is sent as it is. */
+static const char *want_pattern(load *l, yaml_node_t *node)
+{
+    const char *text = load_want_text(l, node, PATTERN);
+    int open = 0;
+    for (const char *c = text; *c && !l->bad; c++) {
+        bool twice = (*c == '{' || *c == '}') && c[1] == *c && !open;
+        open += twice ? 0 : *c == '{' ? 1 : *c == '}' ? -1 : 0;
+        c += twice;
+        if (open < 0 || open > 1)
+            load_complain(l, node, "braces stand in pairs here, {value}; one that means itself is written twice");
+    }
+    if (!l->bad && open)
+        load_complain(l, node, "a brace isn't closed");
+    if (!l->bad && (!*text || !bil_text_is_printable(text, strlen(text))))
+        load_complain(l, node, "this has to be text that can be seen");
+    return load_keep(l, text);
+}
+
+static const char *want_line(load *l, yaml_node_t *map, const char *key)
+{
+    yaml_node_t *node = l->bad ? NULL : load_get(l, map, key);
+    return node ? want_pattern(l, node) : NULL;
+}
+
+/* A key held with Ctrl, as people write it: "^U". */
+static const char *want_control(load *l, yaml_node_t *node)
+{
+    const char *text = load_want_text(l, node, 2);
+    char sent[2] = {(char)(text[0] == '^' && text[1] >= 'A' && text[1] <= '_' ? text[1] & 0x1f : 0)};
+    if (!l->bad && (!sent[0] || strchr("JM", text[1])))
+        load_complain(l, node, "this is a key held with Ctrl that ends no line: \"^U\"");
+    return load_keep(l, sent);
+}
+
+void load_console(load *l, yaml_node_t *map)
+{
+    static const char *const ends[] = {"cr", "lf", "crlf", NULL}, *const sent[] = {"\r", "\n", "\r\n"};
+    static const char *const keys[] = {"kind",     "prompt",  "ends",    "discard",    "done",
+                                       "refuses",  "later",   "taken",   "more",       "echo",
+                                       "reply_ms", "late_ms", "busy_ms", "busy_tries", NULL};
+    load_check_keys(l, map, keys);
+    yaml_node_t *prompt = l->bad ? NULL : load_need(l, map, "prompt");
+    if (l->bad)
+        return;
+    bil_console *console = load_take(l, sizeof *console);
+    yaml_node_t *end = load_get(l, map, "ends"), *discard = load_get(l, map, "discard"),
+                *echo = load_get(l, map, "echo"), *more = load_get(l, map, "more");
+    *console = (bil_console){.prompt = load_keep(l, load_want_text(l, prompt, 40)),
+                             .ends = sent[end ? load_want_name(l, end, ends) : 0],
+                             .done = want_line(l, map, "done"),
+                             .refuses = want_line(l, map, "refuses"),
+                             .later = want_line(l, map, "later"),
+                             .taken = want_line(l, map, "taken"),
+                             .echo = echo && load_want_yes(l, echo)};
+    if (!l->bad && discard)
+        console->discard = want_control(l, discard);
+    if (!l->bad && more)
+        console->more = load_keep(l, load_want_text(l, more, 40));
+    if (!l->bad && !console->prompt[0])
+        load_complain(l, prompt, "without a prompt nobody knows where an answer ends");
+    l->table->console = console;
+    l->own_spaces = load_take(l, SPACES_LIMIT * sizeof *l->own_spaces);
+    l->table->spaces = l->own_spaces;
+}
+
+static void load_space(load *l, yaml_node_t *node, bil_space *space)
+{
+    static const char *const keys[] = {"read", "answer", "write", "shares", NULL};
+    static const char *const shares[] = {"any", "none", NULL};
+    load_check_keys(l, node, keys);
+    if (l->bad)
+        return;
+    yaml_node_t *sharing = load_get(l, node, "shares"), *read = load_get(l, node, "read"),
+                *answer = load_get(l, node, "answer"), *write = load_get(l, node, "write");
+    bool any = sharing && load_want_name(l, sharing, shares) == 0;
+    *space = (bil_space){.ask = want_line(l, node, "read"),
+                         .set = want_line(l, node, "write"),
+                         .answer = want_line(l, node, "answer"),
+                         .reading = any ? BIL_SHARE_ANY : BIL_SHARE_NONE,
+                         .writing = BIL_SHARE_NONE,
+                         .keys = true,
+                         .read_most = any ? UINT16_MAX : 1,
+                         .write_most = 1};
+    if (l->bad)
+        return;
+    if (!read && !write)
+        load_complain(l, node, "a space is read or written: \"read\" with \"answer\", or \"write\"");
+    else if (!read != !answer)
+        load_complain(l, node, "\"read\" and \"answer\" belong together");
+    else if (any && (has(space->ask, "key") || has(space->ask, "row") || has(space->ask, "column")))
+        load_complain(l, read, "one question brings all of them: it names none");
+    else if (read && has(space->ask, "value"))
+        load_complain(l, read, "a question has no value yet");
+    else if (write && !has(space->set, "value"))
+        load_complain(l, write, "{value} is missing here");
+}
+
+void load_console_spaces(load *l, yaml_node_t *map)
+{
+    load_want_kind(l, map, YAML_MAPPING_NODE);
+    if (!l->bad)
+        load_check_keys(l, map, NULL);
+    for (yaml_node_pair_t *pair = l->bad ? NULL : map->data.mapping.pairs.start;
+         !l->bad && pair < map->data.mapping.pairs.top; pair++) {
+        yaml_node_t *key = load_node(l, pair->key);
+        if (l->table->space_count == SPACES_LIMIT) {
+            load_complain(l, key, "a description has at most %d spaces", SPACES_LIMIT);
+            return;
+        }
+        uint16_t index = l->table->space_count++;
+        l->spaces[index] = load_keep(l, load_want_text(l, key, NAME_LIMIT));
+        l->space_nodes[index] = load_node(l, pair->value);
+        if (!l->bad)
+            load_space(l, l->space_nodes[index], &l->own_spaces[index]);
+    }
+}
+
+/* Is the value of this name told by the answer: as {value}, or in the column that it names? */
+static bool answers(const char *pattern, const char *key)
+{
+    const char *column = strchr(key, ' ');
+    return has(pattern, "value") || (column && column[1] && has(pattern, column + 1));
+}
+
+void load_key(load *l, bil_param *param, yaml_node_t *at)
+{
+    const bil_space *space = &l->own_spaces[param->space];
+    const char *key = load_want_text(l, at, KEY);
+    bool row = (space->answer && has(space->answer, "row")) || (space->set && has(space->set, "row"));
+    if (l->bad)
+        return;
+    if (!*key || !bil_text_is_printable(key, strlen(key)))
+        load_complain(l, at, "this is the name of the value on the device");
+    else if (row && (!strchr(key, ' ') || !strchr(key, ' ')[1]))
+        load_complain(l, at, "this is a row and a column, with a blank between them");
+    else if (space->answer && !answers(space->answer, key))
+        load_complain(l, at, "the answer \"%s\" has no place for it", space->answer);
+    param->at.key = load_keep(l, key);
+}
+
+static int by_key(const void *a, const void *b, void *of)
+{
+    const bil_param *x = (const bil_param *)of + *(const uint16_t *)a,
+                    *y = (const bil_param *)of + *(const uint16_t *)b;
+    return x->space != y->space ? x->space - y->space : strcmp(x->at.key, y->at.key);
+}
+
+void load_want_own_keys(load *l)
+{
+    uint16_t *order = load_take(l, l->table->count * sizeof *order);
+    for (uint16_t i = 0; i < l->table->count; i++)
+        order[i] = i;
+    qsort_r(order, l->table->count, sizeof *order, by_key, l->params);
+    for (uint16_t i = 1; i < l->table->count && !l->bad; i++)
+        if (by_key(&order[i - 1], &order[i], l->params) == 0)
+            load_complain(l, l->nodes[order[i]], "%s and %s have the same name there", l->params[order[i - 1]].id,
+                          l->params[order[i]].id);
+}
+
+/* `words: [off, on]`, as many as there are choices and in their order. */
+void load_words(load *l, yaml_node_t *map, bil_format *format)
+{
+    yaml_node_t *node = load_get(l, map, "words");
+    bool choice = format->type == BIL_CHOICE8 || format->type == BIL_CHOICE16;
+    size_t needs = choice ? format->choice_count : format->type == BIL_BOOL ? 2 : format->type == BIL_TEXT ? 1 : 0;
+    uint8_t count = 0;
+    if (!node || l->bad)
+        return;
+    if (!l->table->console || needs == 0) {
+        load_complain(l, node, "words are for choices, a bool or an empty text on a console");
+        return;
+    }
+    format->words = load_texts(l, node, NAME_LIMIT, &count);
+    if (!l->bad && count != needs)
+        load_complain(l, node,
+                      "there are %zu words here, as many as choices; of a bool two, of a text the one for an empty one",
+                      needs);
+    for (uint8_t i = 0; i < count && !l->bad; i++)
+        for (uint8_t k = 0; k < i && !l->bad; k++)
+            if (strcmp(format->words[i], format->words[k]) == 0)
+                load_complain(l, node, "\"%s\" stands here twice", format->words[i]);
+}

@@ -1,0 +1,320 @@
+/* Questions and answers over a stream: one transfer is one question, with the answer up to the prompt. */
+#include "bilancia/console.h"
+
+#include "../core/bytes.h"
+#include "../core/require.h"
+
+enum {
+    WAKING_MS = 100,    /* who is woken may say its prompt more than once: so long no other one comes */
+    CHARACTER_MS = 10,  /* no answer comes slower than this */
+    GREETING_MS = 1000, /* how long a prompt may take on a new connection, unless replies take longer */
+    PIECE = 64
+};
+
+/* An answer that is coming in. */
+typedef struct answer {
+    bil_console_link *link;
+    const bil_console *console;
+    const bil_transfer *transfer; /* NULL: the greeting */
+    uint32_t reply_ms, quiet_ms;  /* behind a prompt nothing follows: so long that is waited for */
+    size_t length;                /* of the line so far */
+    uint32_t bytes;
+    uint16_t pages, lines;
+    uint32_t code;
+    bool returned; /* a carriage return came, which a line feed has to follow */
+    bool erasing;  /* what stands at the end of a page is being wiped out */
+    bool bad;      /* the line isn't one that could be meant */
+    bool strange;  /* the answer isn't: too long, without end, or it isn't the one to this question */
+    bool done, refused, later, taken;
+} answer;
+
+static const bil_param *param_of(const bil_transfer *t, uint16_t i)
+{
+    return &t->description->params[t->items[i]];
+}
+
+/* ---- lines ---- */
+
+static void remember(bil_console_link *link, const char *text, size_t length)
+{
+    size_t n = length < BIL_CONSOLE_HEARD ? length : BIL_CONSOLE_HEARD;
+    for (size_t i = 0; i < n; i++)
+        link->heard[i] = (char)(text[i] >= 0x20 && text[i] < 0x7f ? text[i] : '.');
+    link->heard[n] = '\0';
+}
+
+/* The value of this line, where it has one of those that are read. Two for the same value are none. */
+static bool take_values(answer *a)
+{
+    const bil_transfer *t = a->transfer;
+    const bil_space *space = &t->description->spaces[param_of(t, 0)->space];
+    uint8_t *raw = t->raw;
+    bool any = false;
+    for (uint16_t i = 0; i < t->count; i++) {
+        const bil_param *param = param_of(t, i);
+        bil_part part;
+        if (bil_pattern_fits(space->answer, param->at.key, a->link->line, a->length, &part) && part.text) {
+            bool first = t->cause[i] == BIL_E_REFUSED;
+            int error = bil_value_hear(param->format, part.text, part.length, a->link->floats, raw);
+            t->cause[i] = (uint8_t)(!first ? BIL_E_GARBLED : error ? BIL_E_ENCODING : BIL_OK);
+            any = true;
+        }
+        raw += param->format->size;
+    }
+    return any;
+}
+
+static bool fits(const answer *a, const char *pattern, bil_part *part)
+{
+    return pattern && bil_pattern_fits(pattern, NULL, a->link->line, a->length, part);
+}
+
+static void take_code(answer *a, const bil_part *part)
+{
+    a->code = 0;
+    for (size_t i = 0; i < part->length && part->text[i] >= '0' && part->text[i] <= '9' && a->code < 100000000; i++)
+        a->code = a->code * 10 + (uint32_t)(part->text[i] - '0');
+}
+
+/* A line that is whole. */
+static void take_line(answer *a)
+{
+    bil_console_link *link = a->link;
+    const bil_console *c = a->console;
+    const bil_transfer *t = a->transfer;
+    bil_part part = {NULL, 0};
+    bool first = a->lines++ == 0 && t, good = !a->bad;
+    if (first && c->echo) { /* of a secret many show stars */
+        size_t said = strlen(link->said) - strlen(c->ends);
+        a->strange = !t->secret && (a->length != said || memcmp(link->line, link->said, said) != 0);
+    } else if (good && t && !t->write && take_values(a)) {
+        a->done = true;
+    } else if (good && fits(a, c->done, &part)) {
+        a->done = true;
+    } else if (good && fits(a, c->refuses, &part)) {
+        a->refused = true;
+        take_code(a, &part);
+    } else if (good && fits(a, c->later, &part)) {
+        a->later = true;
+    } else if (good && fits(a, c->taken, &part)) {
+        a->taken = true;
+        remember(link, part.text ? part.text : "", part.length);
+    } else if (a->length && t && !t->secret) {
+        if (!link->heard[0])
+            remember(link, link->line, a->length);
+        if (a->done && !t->write && t->description->spaces[param_of(t, 0)->space].reading == BIL_SHARE_NONE)
+            t->cause[0] = BIL_E_GARBLED; /* it may be the rest of a value with an end of line in it */
+    }
+    a->length = 0;
+    a->bad = false;
+}
+
+static bool stands(const answer *a, const char *text)
+{
+    return text && !a->bad && !a->returned && text_is(text, a->link->line, a->length);
+}
+
+/* One character. A line that is too long is no line; where it goes on doesn't matter any more. */
+static void take(answer *a, char c)
+{
+    if (a->erasing && (c == '\r' || c == '\b' || c == ' '))
+        return;
+    a->erasing = false;
+    if (c == '\n') {
+        take_line(a);
+        a->returned = false;
+        return;
+    }
+    a->strange = a->strange || stands(a, a->console->prompt); /* an answer has one, at its end */
+    bool control = (uint8_t)c < 0x20 || c == 0x7f;
+    a->bad = a->bad || a->returned || a->length == BIL_CONSOLE_LINE || (control && c != '\r' && c != '\t');
+    a->returned = c == '\r';
+    if (c != '\r' && a->length < BIL_CONSOLE_LINE)
+        a->link->line[a->length++] = c;
+}
+
+/* ---- answers ---- */
+
+/* Listens up to the prompt. False: it didn't come, with the cause in `result`. */
+static bool listen(answer *a, bil_result *result)
+{
+    bil_console_link *link = a->link;
+    const bil_stream *s = &link->stream;
+    char piece[PIECE];
+    uint64_t start = link->clock.ops->now_ms(link->clock.ctx);
+    for (;;) {
+        bool prompt = stands(a, a->console->prompt);
+        int count = s->ops->receive(s->ctx, piece, sizeof piece, prompt ? a->quiet_ms : a->reply_ms);
+        if (count == 0 && prompt)
+            return true;
+        if (count <= 0) {
+            if (a->length && !link->heard[0] && !(a->transfer && a->transfer->secret))
+                remember(link, link->line, a->length);
+            result->cause = count < 0 ? BIL_E_LOST : a->bytes ? BIL_E_GARBLED : BIL_E_SILENT;
+            return false;
+        }
+        for (int i = 0; i < count; i++)
+            take(a, piece[i]);
+        a->bytes += (uint32_t)count;
+        uint64_t now = link->clock.ops->now_ms(link->clock.ctx);
+        if (a->bytes > BIL_CONSOLE_MOST || a->pages > BIL_CONSOLE_PAGES ||
+            now - start > a->reply_ms + (uint64_t)a->bytes * CHARACTER_MS) {
+            result->cause = BIL_E_GARBLED;
+            return false;
+        }
+        if (stands(a, a->console->more)) {
+            a->pages++;
+            a->length = 0;
+            a->erasing = true;
+            if (!s->ops->send(s->ctx, " ", 1)) {
+                result->cause = BIL_E_LOST;
+                return false;
+            }
+        }
+    }
+}
+
+static void hang_up(void *ctx)
+{
+    bil_console_link *link = ctx;
+    link->open = false;
+    link->stream.ops->close(link->stream.ctx);
+}
+
+static answer begin(bil_console_link *link, const bil_description *d, const bil_transfer *t)
+{
+    return (answer){.link = link,
+                    .console = d->console,
+                    .transfer = t,
+                    .reply_ms = d->link.reply_ms * 2u + 100,
+                    .quiet_ms = link->stream.quiet_ms};
+}
+
+/* The prompt of a new connection. A device on a line that was there before says nothing by itself: it is woken, and
+ * before that it forgets what somebody may have begun to say. */
+static bil_outcome dial(void *ctx, const bil_connect *to, bil_result *result)
+{
+    bil_console_link *link = ctx;
+    const bil_stream *s = &link->stream;
+    const bil_console *c = to->description->console;
+    link->open = false;
+    link->heard[0] = '\0';
+    if (!c) { /* it speaks another way */
+        result->cause = BIL_E_OTHER_MODEL;
+        return BIL_REFUSED;
+    }
+    bil_outcome outcome = s->ops->connect(s->ctx, result);
+    if (outcome != BIL_DONE)
+        return outcome;
+    for (int wakes = !s->session; wakes < 2 && !link->open; wakes++) {
+        answer a = begin(link, to->description, NULL);
+        if (wakes && ((c->discard && !s->ops->send(s->ctx, c->discard, strlen(c->discard))) ||
+                      !s->ops->send(s->ctx, c->ends, strlen(c->ends)))) {
+            result->cause = BIL_E_LOST;
+            break;
+        }
+        a.reply_ms = a.reply_ms > GREETING_MS ? a.reply_ms : GREETING_MS;
+        a.quiet_ms += wakes ? WAKING_MS : 0;
+        link->open = listen(&a, result);
+        if (a.taken)
+            result->cause = BIL_E_SESSION_TAKEN;
+        if (a.taken || result->cause == BIL_E_LOST)
+            break;
+    }
+    if (link->open)
+        return BIL_DONE;
+    if (result->cause == BIL_E_SILENT && link->heard[0]) /* it said something before it was woken */
+        result->cause = BIL_E_GARBLED;
+    hang_up(link);
+    return BIL_NOT_SENT;
+}
+
+/* Nothing but an answer may leave the connection as it is: it is given up, so that nobody hears a late one. */
+static bil_outcome doubt(bil_console_link *link, bil_result *result, bil_error cause, bil_outcome outcome)
+{
+    hang_up(link);
+    result->cause = cause;
+    return outcome;
+}
+
+/* What is to be said; false where it can't be: it is longer than a line, or has no such text. */
+static bool compose(bil_console_link *link, const bil_transfer *t)
+{
+    const bil_param *param = param_of(t, 0);
+    const bil_space *space = &t->description->spaces[param->space];
+    const char *pattern = t->write ? space->set : space->ask, *ends = t->description->console->ends;
+    char value[BIL_VALUE_TEXT] = "";
+    bool good =
+        pattern && (!t->write || bil_value_say(param->format, t->raw, link->floats, value, sizeof value) == BIL_OK);
+    good = good && bil_pattern_fill(pattern, param->at.key, value, link->said, BIL_CONSOLE_LINE + 1) == BIL_OK;
+    good = good && bil_text_is_printable(link->said, strlen(link->said));
+    if (good)
+        memcpy(link->said + strlen(link->said), ends, strlen(ends) + 1);
+    volatile char *spoken = value;
+    for (size_t i = 0; t->secret && i < sizeof value; i++)
+        spoken[i] = 0;
+    return good;
+}
+
+static bil_outcome ask(bil_console_link *link, const bil_transfer *t, bil_result *result)
+{
+    const bil_stream *s = &link->stream;
+    answer a = begin(link, t->description, t);
+    for (uint16_t i = 0; !t->write && i < t->count; i++)
+        t->cause[i] = BIL_E_REFUSED;
+    if (!s->ops->send(s->ctx, link->said, strlen(link->said)))
+        return doubt(link, result, BIL_E_LOST, BIL_UNKNOWN);
+    bool prompt = listen(&a, result);
+    result->more = a.pages;
+    result->code = a.code;
+    if (!prompt && !(t->write && a.done && a.console->done && result->cause == BIL_E_LOST))
+        return doubt(link, result, result->cause, BIL_UNKNOWN);
+    if (!prompt) /* it took the order, and ended the session with that */
+        hang_up(link);
+    result->cause = BIL_OK;
+    if (a.strange)
+        return doubt(link, result, BIL_E_GARBLED, BIL_UNKNOWN);
+    if (a.refused || a.later) {
+        result->cause = a.refused ? BIL_E_REFUSED : BIL_E_BUSY;
+        return a.refused ? BIL_REFUSED : BIL_BUSY;
+    }
+    if (t->write && a.console->done && !a.done) /* whatever that was: what became of it is read back */
+        return doubt(link, result, BIL_E_GARBLED, BIL_UNKNOWN);
+    return BIL_DONE;
+}
+
+static bil_outcome transfer(void *ctx, const bil_transfer *t, bil_result *result)
+{
+    bil_console_link *link = ctx;
+    char stray;
+    result->cause = BIL_OK;
+    result->more = 0;
+    link->heard[0] = '\0';
+    if (!link->open)
+        return doubt(link, result, BIL_E_LOST, BIL_NOT_SENT);
+    if (!t->description->console || !compose(link, t)) {
+        result->cause = t->description->console ? BIL_E_ENCODING : BIL_E_OTHER_MODEL;
+        return BIL_REFUSED;
+    }
+    /* what comes unasked isn't the answer to this question: an old one, or the rest of one that looked whole */
+    int came = link->stream.ops->receive(link->stream.ctx, &stray, 1, 0);
+    bil_outcome outcome =
+        came ? doubt(link, result, came < 0 ? BIL_E_LOST : BIL_E_GARBLED, BIL_NOT_SENT) : ask(link, t, result);
+    volatile char *spoken = link->said, *line = link->line;
+    for (size_t i = 0; t->secret && i < BIL_CONSOLE_LINE; i++)
+        spoken[i] = line[i] = 0;
+    return outcome;
+}
+
+bil_link bil_console_link_over(bil_console_link *memory, bil_stream stream, bil_clock clock,
+                               const bil_float_ops *floats)
+{
+    static const bil_link_ops ops = {dial, transfer, hang_up};
+    require(memory && stream.ops && clock.ops);
+    memory->stream = stream;
+    memory->clock = clock;
+    memory->floats = floats;
+    memory->heard[0] = '\0';
+    memory->open = false;
+    return (bil_link){&ops, memory};
+}
