@@ -1,17 +1,16 @@
 #include "modbus.h"
 
 #include <errno.h>
-#include <fcntl.h>
 #include <modbus.h>
 #include <poll.h>
 #include <stdio.h>
 #include <string.h>
-#include <sys/file.h>
 #include <sys/socket.h>
 #include <time.h>
 #include <unistd.h>
 
 #include "bilancia/host_error.h"
+#include "line.h"
 #include "modbus_exception.h"
 
 enum { IDENTIFICATION = 0x2b }; /* Modbus Application Protocol 1.1b3, 6.19 and 6.21 */
@@ -28,47 +27,19 @@ static void hang_up(void *ctx)
     link->lock = 0;
 }
 
-/* Two programs on one serial line would take each other's replies, and change its settings under each other's hands:
- * who has the lock has the line. */
-static bool own_line(modbus_link *link)
-{
-    link->lock = open(link->path, O_RDWR | O_NOCTTY | O_NONBLOCK | O_CLOEXEC);
-    if (link->lock < 0)
-        return false;
-    if (flock(link->lock, LOCK_EX | LOCK_NB) == 0 || errno != EWOULDBLOCK)
-        return true;
-    errno = EBUSY;
-    return false;
-}
-
-/* What this computer lacks is no fault of the device. */
-static bil_error cause_of(int number)
-{
-    switch (number) {
-    case EBUSY:
-        return BIL_E_LINE_IN_USE;
-    case EMFILE:
-    case ENFILE:
-        return (bil_error)BIL_E_DESCRIPTORS;
-    case ENOMEM:
-    case ENOBUFS:
-        return (bil_error)BIL_E_MEMORY;
-    default:
-        return BIL_E_NOT_REACHABLE;
-    }
-}
-
 static bil_outcome dial(void *ctx, bil_result *result)
 {
     modbus_link *link = ctx;
     hang_up(link);
     errno = 0;
     modbus_set_response_timeout(link->context, link->reply_ms / 1000, link->reply_ms % 1000 * 1000);
-    bool failed = (link->serial && !own_line(link)) || modbus_connect(link->context) != 0;
+    if (link->serial)
+        link->lock = line_take(link->path);
+    bool failed = link->lock < 0 || modbus_connect(link->context) != 0;
     link->connect_errno = failed ? errno : 0;
     if (failed) {
         hang_up(link);
-        result->cause = cause_of(link->connect_errno);
+        result->cause = line_cause(link->connect_errno);
         result->code = (uint32_t)link->connect_errno;
         return BIL_NOT_SENT;
     }

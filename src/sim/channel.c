@@ -61,8 +61,10 @@ static void remember(sim_channel *c, char *answer, size_t size)
 
 static void recall(sim_channel *c, char *answer, size_t size)
 {
+    const void *talks_to = c->unit->talks_to; /* that is now */
     if (c->remembered)
         *c->unit = *c->remembered;
+    c->unit->talks_to = talks_to;
     snprintf(answer, size, c->remembered ? "ok" : "error: nothing was remembered; say remember first");
 }
 

@@ -1,12 +1,15 @@
 #include "server.h"
 
 #include <errno.h>
+#include <fcntl.h>
 #include <modbus.h>
 #include <netinet/in.h>
 #include <poll.h>
 #include <stdio.h>
+#include <stdlib.h>
 #include <string.h>
 #include <sys/socket.h>
+#include <termios.h>
 #include <time.h>
 #include <unistd.h>
 
@@ -46,19 +49,68 @@ static void hang_up(int *fd)
     *fd = -1;
 }
 
+static void leave(sim_server *s, int i)
+{
+    if (s->sessions[i])
+        sim_session_close(s->sessions[i]);
+    free(s->sessions[i]);
+    s->sessions[i] = NULL;
+    hang_up(&s->clients[i]);
+}
+
 static void go_dark(sim_server *s)
 {
     hang_up(&s->listener);
+    for (int i = s->line >= 0; i < SERVER_CLIENTS; i++)
+        leave(s, i);
+}
+
+static void begin(sim_server *s, sim_unit *unit, unsigned factor)
+{
+    *s = (sim_server){
+        .unit = unit, .listener = -1, .line = -1, .control = {.fd = -1}, .factor = factor, .started = real_ms()};
     for (int i = 0; i < SERVER_CLIENTS; i++)
-        hang_up(&s->clients[i]);
+        s->clients[i] = -1;
+}
+
+static bool meet(sim_server *s, int i, int fd, bool line)
+{
+    s->clients[i] = fd;
+    if (!s->unit->model->dialogue)
+        return true;
+    s->sessions[i] = calloc(1, sizeof *s->sessions[i]);
+    if (s->sessions[i])
+        sim_session_open(s->sessions[i], s->unit, simulated(s), line);
+    return s->sessions[i] != NULL;
+}
+
+/* What it has to say goes out. False: it has hung up. */
+static bool talk(sim_server *s, int i)
+{
+    char bytes[512];
+    size_t count = 1;
+    while (count > 0 && !s->silent) {
+        count = sim_session_says(s->sessions[i], simulated(s), bytes, sizeof bytes);
+        if (count > 0 && write(s->clients[i], bytes, count) != (ssize_t)count)
+            return s->line >= 0;
+    }
+    return !sim_session_over(s->sessions[i]);
+}
+
+static bool listen_to(sim_server *s, int i)
+{
+    char bytes[256];
+    ssize_t count = read(s->clients[i], bytes, sizeof bytes);
+    if (count <= 0)
+        return false;
+    sim_session_hear(s->sessions[i], simulated(s), bytes, (size_t)count);
+    return talk(s, i);
 }
 
 int sim_server_open(sim_server *s, sim_unit *unit, int port, const char *control_path, unsigned factor, char *why,
                     size_t size)
 {
-    *s = (sim_server){.unit = unit, .listener = -1, .control = {.fd = -1}, .factor = factor, .started = real_ms()};
-    for (int i = 0; i < SERVER_CLIENTS; i++)
-        s->clients[i] = -1;
+    begin(s, unit, factor);
     s->modbus = modbus_new_tcp("127.0.0.1", port);
     if (!s->modbus || !listen_modbus(s)) {
         snprintf(why, size, "port %d: %s", port, strerror(errno));
@@ -76,8 +128,30 @@ int sim_server_open(sim_server *s, sim_unit *unit, int port, const char *control
     return BIL_OK;
 }
 
+int sim_server_open_line(sim_server *s, sim_unit *unit, const char *control_path, unsigned factor, char *why,
+                         size_t size)
+{
+    struct termios raw;
+    begin(s, unit, factor);
+    int fd = posix_openpt(O_RDWR | O_NOCTTY | O_CLOEXEC);
+    bool good = fd >= 0 && grantpt(fd) == 0 && unlockpt(fd) == 0 && ptsname_r(fd, s->path, sizeof s->path) == 0;
+    s->line = good ? open(s->path, O_RDWR | O_NOCTTY | O_CLOEXEC) : -1; /* so that it stays when nobody else has it */
+    good = s->line >= 0 && tcgetattr(s->line, &raw) == 0;
+    if (good) {
+        cfmakeraw(&raw);
+        good = tcsetattr(s->line, TCSANOW, &raw) == 0 && meet(s, 0, fd, true);
+    }
+    if (!good || (control_path && !sim_channel_open(&s->control, unit, control_path))) {
+        snprintf(why, size, "%s: %s", good ? control_path : "no line", strerror(errno));
+        sim_server_close(s);
+        return BIL_E_FILE_WRITE;
+    }
+    return BIL_OK;
+}
+
 void sim_server_close(sim_server *s)
 {
+    hang_up(&s->line);
     go_dark(s);
     sim_channel_close(&s->control);
     if (s->modbus)
@@ -145,7 +219,8 @@ static void welcome(sim_server *s)
     int fd = accept(s->listener, NULL, NULL);
     for (int i = 0; i < SERVER_CLIENTS && fd >= 0; i++)
         if (s->clients[i] < 0) {
-            s->clients[i] = fd;
+            if (!meet(s, i, fd, false) || (s->sessions[i] && !talk(s, i)))
+                leave(s, i);
             return;
         }
     hang_up(&fd);
@@ -157,20 +232,25 @@ void sim_server_run(sim_server *s, const volatile int *stop)
         bool up = sim_is_up(s->unit, simulated(s));
         if (!up)
             go_dark(s);
-        else if (s->listener < 0)
+        else if (s->listener < 0 && s->line < 0)
             listen_modbus(s);
         struct pollfd waiting[SERVER_CLIENTS + 2];
         waiting[0] = (struct pollfd){.fd = s->listener, .events = POLLIN};
         waiting[1] = (struct pollfd){.fd = s->control.fd, .events = POLLIN};
         for (int i = 0; i < SERVER_CLIENTS; i++)
             waiting[i + 2] = (struct pollfd){.fd = s->clients[i], .events = POLLIN};
-        if (poll(waiting, SERVER_CLIENTS + 2, up ? 100 : 20) <= 0)
+        int ready = poll(waiting, SERVER_CLIENTS + 2, up && !s->unit->model->dialogue ? 100 : 20);
+        for (int i = 0; i < SERVER_CLIENTS; i++) /* late replies, and sessions that end by themselves */
+            if (s->sessions[i] && !talk(s, i))
+                leave(s, i);
+        if (ready <= 0)
             continue;
         if (waiting[1].revents)
             sim_channel_serve(&s->control, simulated(s), obey, s);
         for (int i = 0; i < SERVER_CLIENTS; i++)
-            if (waiting[i + 2].revents && !serve(s, s->clients[i]))
-                hang_up(&s->clients[i]);
+            if (waiting[i + 2].revents && s->clients[i] >= 0 &&
+                !(s->sessions[i] ? listen_to(s, i) : serve(s, s->clients[i])))
+                leave(s, i);
         if (waiting[0].revents)
             welcome(s);
     }

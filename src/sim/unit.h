@@ -94,7 +94,8 @@ typedef struct sim_model {
     const uint16_t *(*bank)(const struct sim_unit *unit, uint8_t space, uint16_t address, uint16_t *home);
     const sim_door *doors; /* the first of them leads to SIM_DOORS, and so on */
     uint8_t door_count;
-    bool single; /* it takes one value a request: functions 5 and 6, and neither 15 nor 16 */
+    const struct sim_dialogue *dialogue; /* it is asked in words, see console.h; NULL: by requests for cells */
+    bool single;                         /* it takes one value a request: functions 5 and 6, and neither 15 nor 16 */
     /* Where the cells of an address lie that begins with this byte: the first of SIM_PAGE in the unit, 0xffff: nowhere.
      * NULL: every address is where it says. */
     const uint16_t (*pages)[256];
@@ -141,7 +142,8 @@ typedef struct sim_unit {
     void (*listener)(void *ctx, const struct sim_unit *unit, bool write, uint8_t space, uint16_t address,
                      uint16_t count, const uint16_t *cells);
     void *listener_ctx;
-    bool pulled; /* its cable, or it doesn't come back from a restart: until plugged in */
+    const void *talks_to; /* the session it has; it bears one */
+    bool pulled;          /* its cable, or it doesn't come back from a restart: until plugged in */
     /* for the models */
     uint32_t state, state_next, state_before, level;
     uint64_t state_at, store_at, powered_at;

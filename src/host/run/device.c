@@ -209,9 +209,16 @@ int device_look(device *dev, uint16_t index)
 static bool is_shown_by(const bil_description *a, const bil_sign *sign, const bil_description *b)
 {
     const bil_param *p = &a->params[sign->param];
+    if (!a->console != !b->console)
+        return false;
     for (uint8_t i = 0; i < b->sign_count; i++) {
         const bil_param *q = &b->params[b->signs[i].param];
         const bil_space *s = &a->spaces[p->space], *t = &b->spaces[q->space];
+        if (a->console) {
+            if (sign->value == b->signs[i].value && strcmp(s->ask, t->ask) == 0 && strcmp(p->at.key, q->at.key) == 0)
+                return true;
+            continue;
+        }
         if (sign->value == b->signs[i].value && s->table == t->table && s->unit == t->unit &&
             p->at.number == q->at.number && p->format->type == q->format->type &&
             p->format->order == q->format->order && p->format->bit == q->format->bit &&
@@ -266,24 +273,28 @@ static bool asks_objects(const bil_description *d)
 {
     bool asks = false;
     for (int i = 0; i < BIL_ID_COUNT; i++)
-        asks = asks || (d->identity[i] != BIL_NONE && d->spaces[d->params[d->identity[i]].space].table == BIL_OBJECTS);
+        asks = asks || (!d->console && d->identity[i] != BIL_NONE &&
+                        d->spaces[d->params[d->identity[i]].space].table == BIL_OBJECTS);
     return asks;
 }
 
-/* The descriptions in the order in which they are tried: the one expected comes first, and last those that a device may
- * leave without an answer. */
-static void in_order(const catalogue *known, const char *model, const bil_description *out[CATALOGUE_MAX])
+/* The descriptions for this kind of link in the order in which they are tried: the one expected comes first, and last
+ * those that a device may leave without an answer. Returns how many there are. */
+static size_t in_order(const catalogue *known, const link_kind *kind, const char *model,
+                       const bil_description *out[CATALOGUE_MAX])
 {
     const bil_description *expected = NULL;
     size_t used = 0;
     for (size_t i = known->count; model && i-- > 0;)
-        expected = strcmp(known->list[i]->model, model) == 0 ? known->list[i] : expected;
+        expected =
+            strcmp(known->list[i]->model, model) == 0 && link_fits(kind, known->list[i]) ? known->list[i] : expected;
     if (expected)
         out[used++] = expected;
     for (int last = 0; last < 2; last++)
         for (size_t i = 0; i < known->count; i++)
-            if (known->list[i] != expected && asks_objects(known->list[i]) == last)
+            if (known->list[i] != expected && link_fits(kind, known->list[i]) && asks_objects(known->list[i]) == last)
                 out[used++] = known->list[i];
+    return used;
 }
 
 /* Tries the descriptions until one fits who answers. */
@@ -293,8 +304,8 @@ static int find_description(device *dev, const char *model, const catalogue *kno
     char seen[2 * BIL_VALUE_TEXT + 20] = "";
     int error = BIL_E_UNKNOWN_MODEL;
     bool heard = false;
-    in_order(known, model, list);
-    for (size_t i = 0; i < known->count; i++) {
+    size_t count = in_order(known, dev->below.kind, model, list);
+    for (size_t i = 0; i < count; i++) {
         int its = use(dev, list[i]) ? identify(dev) : BIL_E_MEMORY;
         if (its == BIL_OK) {
             error = tell_apart(dev, known, why, size);
@@ -302,7 +313,11 @@ static int find_description(device *dev, const char *model, const catalogue *kno
                 device_close(dev);
             return error;
         }
-        if (its != BIL_E_OTHER_MODEL && !(its == BIL_E_SILENT && heard && asks_objects(list[i]))) {
+        const char *said = link_heard(&dev->below);
+        if (said[0])
+            snprintf(seen, sizeof seen, its == BIL_E_SESSION_TAKEN ? ": %s" : "; it says \"%s\"", said);
+        bool other = its == BIL_E_OTHER_MODEL || (list[i]->console && its == BIL_E_GARBLED); /* another one's prompt */
+        if (!other && !(its == BIL_E_SILENT && heard && asks_objects(list[i]))) {
             error = its;
             break;
         }

@@ -157,12 +157,20 @@ static bool knock(find_hit *hit, const address *where, const catalogue *known)
     if (!link_open(&below, where))
         return false;
     const bil_link link = below.link;
-    below.kind->wait_at_most(below.memory, CONNECT_MS);
-    bil_outcome outcome = link.ops->connect(link.ctx, &(bil_connect){0}, &result);
+    const bil_description *d = NULL;
+    for (size_t i = known->count; i-- > 0;)
+        d = link_fits(where->kind, known->list[i]) ? known->list[i] : d;
     hit->end = FIND_ABSENT;
+    if (!d) { /* nothing is known that could be there */
+        link_end(&below);
+        return false;
+    }
+    below.kind->wait_at_most(below.memory, CONNECT_MS);
+    bil_outcome outcome = link.ops->connect(link.ctx, &(bil_connect){.description = d}, &result);
+    if (outcome != BIL_DONE && (result.cause == BIL_E_GARBLED || result.cause == BIL_E_SESSION_TAKEN))
+        hit->end = FIND_REFUSED; /* somebody is there, and speaks another way, or with somebody else */
     if (outcome == BIL_DONE) {
         below.kind->wait_at_most(below.memory, patience_ms(known));
-        const bil_description *d = known->list[0];
         uint8_t raw[BIL_TEXT_MAX];
         outcome = bil_read_one(link, d, d->identity[BIL_ID_MODEL], raw, &result);
         hit->end = outcome == BIL_UNKNOWN || outcome == BIL_NOT_SENT ? FIND_SILENT : FIND_REFUSED;

@@ -5,9 +5,9 @@
 #include <stdlib.h>
 #include <string.h>
 
-extern const link_kind link_modbus_tcp, link_modbus_rtu;
+extern const link_kind link_modbus_tcp, link_modbus_rtu, link_console_tcp, link_console_serial;
 
-static const link_kind *const kinds[] = {&link_modbus_tcp, &link_modbus_rtu};
+static const link_kind *const kinds[] = {&link_modbus_tcp, &link_modbus_rtu, &link_console_tcp, &link_console_serial};
 enum { KINDS = sizeof kinds / sizeof kinds[0] };
 
 const link_kind *link_kind_of(const char *text)
@@ -16,6 +16,16 @@ const link_kind *link_kind_of(const char *text)
         if (strncmp(text, kinds[i]->scheme, strlen(kinds[i]->scheme)) == 0)
             return kinds[i];
     return NULL;
+}
+
+bool link_fits(const link_kind *kind, const bil_description *d)
+{
+    return !kind || kind->words == (d->console != NULL);
+}
+
+const char *link_heard(const linked *l)
+{
+    return l->kind && l->kind->heard ? l->kind->heard(l->memory) : "";
 }
 
 const char *link_kinds_text(char *out, size_t size)

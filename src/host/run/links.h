@@ -8,6 +8,7 @@
 
 typedef struct link_kind {
     const char *scheme; /* with what ends it: "modbus+tcp://" */
+    bool words;         /* it asks in words: for descriptions with a console */
     bool serial;        /* a line at a port of this computer, rather than a network: what its failures mean */
     /* A range a-b may stand for a number behind this text, between these characters: "find_expand" */
     const char *range_from, *range_after, *range_before;
@@ -21,13 +22,18 @@ typedef struct link_kind {
     void (*wait_at_most)(void *memory, uint32_t ms); /* for a whole reply, and for a connection */
     int (*connect_errno)(const void *memory);        /* of the last connection that failed, else 0 */
     void (*end)(void *memory);
-    const char *(*reason)(uint32_t code); /* what a device's own reason for a refusal says, for people */
+    const char *(*reason)(uint32_t code); /* what a device's own reason for a refusal says, for people; NULL: no more */
+    /* What came last that made no sense, or who has the session; "" where nothing did. NULL: it never tells. */
+    const char *(*heard)(const void *memory);
 } link_kind;
 
 /* The kind of this address; NULL where no scheme fits. */
 const link_kind *link_kind_of(const char *text);
 /* "modbus+tcp:// and modbus+rtu:", for a message. */
 const char *link_kinds_text(char *out, size_t size);
+
+/* May a device of this description be at such a link? `kind` NULL: at a link of the caller's own, whichever it is. */
+bool link_fits(const link_kind *kind, const bil_description *d);
 
 /* An open link with its memory. */
 typedef struct linked {
@@ -38,5 +44,6 @@ typedef struct linked {
 /* False when the address makes no sense to its kind. */
 bool link_open(linked *l, const address *where);
 void link_end(linked *l);
+const char *link_heard(const linked *l);
 
 #endif
