@@ -51,12 +51,21 @@ void bench_open(bench *b, const sim_model *model, const bil_description *descrip
     b->unit = malloc(sizeof *b->unit);
     assert_non_null(b->unit);
     sim_start(b->unit, model, as_delivered, NULL, NULL);
-    b->link = bil_cell_link_over(&b->over, sim_link_open(&b->sim, b->unit));
+    bil_cells cells = sim_link_open(&b->sim, b->unit);
     b->clock = sim_link_clock(&b->sim);
+    b->link = description->console ? bil_console_link_over(&b->words, sim_stream_open(&b->stream, &b->sim, false),
+                                                           b->clock, &host_floats)
+                                   : bil_cell_link_over(&b->over, cells);
     b->description = description;
     b->have = new_image(description);
     b->want = new_image(description);
-    b->password = model == &sim_ew4 ? "2604" : "mill-30";
+    b->password = model == &sim_ew4 ? "2604" : model == &sim_el16 ? "olive" : "mill-30";
+}
+
+void bench_open_line(bench *b, const sim_model *model, const bil_description *description)
+{
+    bench_open(b, model, description, false);
+    b->link = bil_console_link_over(&b->words, sim_stream_open(&b->stream, &b->sim, true), b->clock, &host_floats);
 }
 
 void bench_close(bench *b)

@@ -13,13 +13,15 @@
 #include <cmocka.h>
 
 #include "bilancia/compare.h"
+#include "bilancia/console.h"
 #include "bilancia/run.h"
 #include "host/base/float_text.h"
 #include "port/digest.h"
 #include "sim/link.h"
+#include "sim/stream.h"
 
-extern const bil_description bil_description_ed_30, bil_description_ec_8, bil_description_ew_4;
-extern const sim_model sim_ed30, sim_ec8, sim_ew4;
+extern const bil_description bil_description_ed_30, bil_description_ec_8, bil_description_ew_4, bil_description_el_16;
+extern const sim_model sim_ed30, sim_ec8, sim_ew4, sim_el16;
 
 /* xorshift64*: the same numbers in every run. */
 typedef struct dice {
@@ -43,6 +45,8 @@ typedef struct bench {
     sim_unit *unit;
     sim_link sim;
     bil_cell_link over;
+    sim_stream stream; /* of one that is asked in words */
+    bil_console_link words;
     bil_link link;
     bil_clock clock;
     const bil_description *description;
@@ -61,6 +65,8 @@ typedef struct bench {
 } bench;
 
 void bench_open(bench *b, const sim_model *model, const bil_description *description, bool as_delivered);
+/* The same, of one that is asked in words: over a line, which is always there. */
+void bench_open_line(bench *b, const sim_model *model, const bil_description *description);
 void bench_close(bench *b);
 /* Reads all; what was read becomes what is wanted when `keep`. */
 bil_action bench_read(bench *b, bool keep);

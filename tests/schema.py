@@ -35,7 +35,7 @@ def with_text_keys(value):
     return [with_text_keys(v) for v in value] if isinstance(value, list) else value
 
 
-for model in ("descriptions/ed-30", "descriptions/ec-8", "tests/one-of-each"):
+for model in ("descriptions/ed-30", "descriptions/ec-8", "descriptions/ew-4", "descriptions/el-16", "tests/one-of-each"):
     with open(f"{source}/{model}.yaml", encoding="utf-8") as f:
         document = with_text_keys(yaml.safe_load(f))
     errors = list(description_validator.iter_errors(document))

@@ -423,6 +423,75 @@ static void one_of_each_is_written(void **state)
     expect(0, NULL, sh("rm -r odd"));
 }
 
+/* The logger, asked in words over TCP and on a line: the same commands, with the same output. */
+static void a_logger_with_a_console(void **state)
+{
+    (void)state;
+    static const char *const ways[] = {"el-16", "el-16 --line"};
+    static const char *const delivered[] = {"el-16 --as-delivered --serial EL16-2300",
+                                            "el-16 --as-delivered --serial EL16-2300 --line"};
+    setenv("BILANCIA_PASSWORD", "olive", 1);
+    for (int i = 0; i < 2; i++) {
+        start_unit(6, ways[i], NULL);
+        start_unit(7, delivered[i], NULL);
+        const char *from = unit_at[6], *to = unit_at[7];
+        expect(0, "all 153 values read with 20 requests and 1 for who answers",
+               sh("rm -rf lg; mkdir lg; b read '%s' --folder lg", from));
+        expect(0, "  channel_10  15.500  10 s    16.000     Press       0.000    voltage   · 0.0107\n",
+               sh("b show lg/*.bset"));
+        expect(0, "a simulated EL-16 with the values of the device: verified, 61 values",
+               sh("b rehearse lg/*.bset '%s' --yes --as clone", to));
+        expect(0, "✓ verified: 61", sh("b write lg/*.bset '%s' --yes --as clone --folder lg", to));
+        static const struct {
+            const char *entry, *value;
+        } says[] = {{"channel_3.high", "8.250"}, {"channel_4.low", "-10.000"}, {"channel_16.label", "Energy in"},
+                    {"channel_10.sensor", "2"},  {"channel_8.sensor", "0"},    {"calc.2", "full = total > 30 ? 1 : 0"},
+                    {"alarm.relay", "2"},        {"channel_3.trim", "0.0000"}, {"plant.name", "logger"}};
+        for (size_t k = 0; k < sizeof says / sizeof says[0]; k++) {
+            char line[100];
+            snprintf(line, sizeof line, "%s = %s\n", says[k].entry, says[k].value);
+            expect(0, line, sh("b simulate --at unit7.ctl get %s", says[k].entry));
+        }
+        expect(0, "✓ verified: 1", sh("b set '%s' channel_3.high=9.5 --yes --prove --folder lg", to));
+        expect(0, "= 9.500\n", sh("b simulate --at unit7.ctl get channel_3.high"));
+        expect(0, "→ channel_3.high  9.500", sh("b undo $(ls -t lg/*.brec | head -1) --yes"));
+        expect(0, "= 8.250\n", sh("b simulate --at unit7.ctl get channel_3.high"));
+        expect(3, "password", sh("BILANCIA_PASSWORD=olives $B set '%s' alarm.delay=7 --yes --folder lg 2>&1", to));
+        expect(5, "restarted in the middle",
+               sh("$B simulate --at unit7.ctl fault power-cut 86 >/dev/null; $B set '%s' alarm.delay=7 alarm.gap=2.5 "
+                  "--yes --prove --folder lg 2>&1",
+                  to));
+        expect(0, "✓ in force: 2 values", sh("$B resume $(ls -t lg/*.brec | head -1) --yes"));
+        expect(0, "= 7\n", sh("b simulate --at unit7.ctl get alarm.delay"));
+        stop_unit(6);
+        stop_unit(7);
+    }
+    /* what its site says of it, and who is out there */
+    start_unit(6, "el-16", NULL);
+    expect(0, "EL-16, firmware 2.0, serial number EL16-2209, tank-room", sh("b find '%s' 2>/dev/null", unit_at[6]));
+    expect(0, "✓ added", sh("b site make lg/site >/dev/null; cd lg/site; b device add logger %s", unit_at[6]));
+    expect(0, "153 values", sh("cd lg/site; b read logger"));
+    expect(0, "✓ equal", sh("cd lg/site; b compare logger#1 logger"));
+    expect(0, "logger", sh("cd lg/site; b overview"));
+    expect(0, "✓ fits", sh("b check %s/descriptions/el-16.yaml --against %s", BILANCIA_SOURCE, unit_at[6]));
+    stop_unit(6);
+    /* somebody else is there, with a prompt that nobody knows: what came is shown */
+    expect(3, "no description matches what answers there; it says \"BOX login: \"",
+           sh("echo 'printf \"BOX login: \"; sleep 20' >lg/box; p=$(echo %s | sed 's/.*://'); "
+              "socat TCP-LISTEN:$p,bind=127.0.0.1,reuseaddr,fork EXEC:'sh lg/box' & s=$!; sleep 0.5; "
+              "$B read %s --folder lg 2>&1; e=$?; kill $s; exit $e",
+              unit_at[6], unit_at[6]));
+    expect(0, NULL,
+           sh("cp %s/descriptions/el-16.yaml lg/other.yaml; sed -i 's/^model: EL-16/model: EL-17/' lg/other.yaml",
+              BILANCIA_SOURCE));
+    expect(4, "nothing accepts a connection", sh("$B read %s --folder lg 2>&1", unit_at[6]));
+    expect(2, "the port is missing", sh("b read console+tcp://127.0.0.1 2>&1"));
+    expect(2, "speed, parity and stop only", sh("b read 'console+serial:/dev/ttyS0?unit=3' 2>&1"));
+    expect(2, "isn't played", sh("b simulate lg/other.yaml 2>&1"));
+    unsetenv("BILANCIA_PASSWORD");
+    expect(0, NULL, sh("rm -r lg"));
+}
+
 /* The station over TCP and on a line: read, its channels as a table, written from the values as delivered. */
 static void a_station_with_a_panel_and_a_mailbox(void **state)
 {
@@ -769,6 +838,7 @@ int main(void)
         cmocka_unit_test(a_model_is_played_by_its_description),
         cmocka_unit_test(one_of_each_is_written),
         cmocka_unit_test(a_station_with_a_panel_and_a_mailbox),
+        cmocka_unit_test(a_logger_with_a_console),
         cmocka_unit_test(units_of_a_line_are_told_apart),
         cmocka_unit_test(links_that_fail),
         cmocka_unit_test(a_write_that_breaks_off),

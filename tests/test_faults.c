@@ -1,6 +1,6 @@
-/* Links whose replies are late, lost, doubled, foreign or corrupted: thousands of reads and writes over Modbus TCP and
- * over a serial line (a pseudo-terminal). Not one wrong value is taken, not one write is reported that didn't happen.
- * The peer frames its replies by itself. */
+/* What each port must do, whatever becomes of replies: they are late, lost, doubled, foreign or corrupted, thousands of
+ * reads and writes over TCP and over a serial line (a pseudo-terminal), in registers and in words. Not one wrong value
+ * is taken, not one write is reported that didn't happen. The peer frames its replies by itself. */
 #include <arpa/inet.h>
 #include <fcntl.h>
 #include <poll.h>
@@ -9,9 +9,11 @@
 #include <unistd.h>
 
 #include "help.h"
+#include "port/clock.h"
 #include "port/modbus.h"
+#include "port/stream.h"
 
-enum { CELLS = 64, UNIT = 7, REPLY_MS = 15, LATE_MS = 45 };
+enum { CELLS = 64, UNIT = 7, REPLY_MS = 15, LATE_MS = 45, IN_WORDS_MS = 2 * REPLY_MS + 100 };
 
 /* X(NAME): what becomes of a reply */
 /* clang-format off */
@@ -27,7 +29,7 @@ typedef enum fault {
 } fault;
 
 typedef struct peer {
-    bool serial;
+    bool serial, words;
     int listener, line;
     volatile int stop;
     volatile bool busy; /* with a request, or a late reply to it */
@@ -101,6 +103,58 @@ static void put(const peer *p, const uint8_t *bytes, size_t size)
      * sends may */
     ssize_t sent = p->serial ? write(p->line, bytes, size) : send(p->line, bytes, size, MSG_NOSIGNAL);
     (void)sent;
+}
+
+/* The same in words: "show 7" and "let 7=1234", repeated first, answered by "7=1234" and "OK". Nothing guards what is
+ * said, so that a digit may become another one: what is corrupted here isn't text any more. */
+static void answer_words(peer *p, const char *line)
+{
+    static const uint8_t noise[3] = {0x07, 0xff, 0x55};
+    char reply[200], own[60] = "", echo[60];
+    unsigned cell = 0, value = 0;
+    fault f = roll_below(&p->d, 6) ? F_NONE : (fault)roll_below(&p->d, FAULT_COUNT);
+    bool writes = sscanf(line, "let %u=%u", &cell, &value) == 2;
+    if (!writes && sscanf(line, "show %u", &cell) != 1) {
+        put(p, (const uint8_t *)"> ", 2); /* it was woken */
+        return;
+    }
+    if (f == F_OTHER_TRANSACTION || (p->serial && f == F_HANG_UP))
+        f = F_LOST;
+    if (f == F_OLD_ONE_FIRST && p->serial)
+        f = F_LATE;
+    p->faults[f]++;
+    if (writes && f != F_REFUSED)
+        p->cells[cell] = (uint16_t)value;
+    snprintf(echo, sizeof echo, "%s", line);
+    if (f == F_OTHER_ECHO)
+        echo[strlen(echo) - 1] ^= 1;
+    if (f == F_REFUSED)
+        snprintf(own, sizeof own, "NO 3\r\n");
+    else if (f == F_FOREIGN_UNIT)
+        snprintf(own, sizeof own, writes ? "%u=1\r\n" : "%u=77\r\n", cell + 1);
+    else if (f == F_OTHER_FUNCTION)
+        snprintf(own, sizeof own, writes ? "%u=%u\r\n" : "OK\r\n", cell, value);
+    else if (f != F_OTHER_LENGTH) /* then nothing is there but the prompt */
+        writes ? snprintf(own, sizeof own, "OK\r\n") : snprintf(own, sizeof own, "%u=%u\r\n", cell, p->cells[cell]);
+    size_t size = (size_t)snprintf(reply, sizeof reply, "%s\r\n%s> ", echo, own);
+    if (f == F_BIT_TURNED)
+        reply[roll_below(&p->d, (uint32_t)size)] ^= (char)0x80;
+    if (f == F_LATE)
+        usleep((IN_WORDS_MS + 20) * 1000);
+    if (f == F_OLD_ONE_FIRST)
+        put(p, p->before, p->before_size);
+    if (f == F_NOISE_BEFORE)
+        put(p, noise, sizeof noise);
+    if (f == F_HANG_UP) {
+        close(p->line);
+        p->line = -1;
+    } else if (f != F_LOST) {
+        put(p, (const uint8_t *)reply, f == F_CUT ? roll_below(&p->d, (uint32_t)size) : size);
+    }
+    if (f == F_DOUBLED)
+        put(p, (const uint8_t *)reply, size);
+    memcpy(p->before, reply, size);
+    p->before_size = size;
 }
 
 static void answer(peer *p, const uint8_t *request)
@@ -188,6 +242,9 @@ static void answer(peer *p, const uint8_t *request)
 static size_t request_size(const peer *p, const uint8_t *bytes, size_t got)
 {
     size_t head = p->serial ? 0 : 6, tail = p->serial ? 2 : 0;
+    const uint8_t *end = p->words ? memchr(bytes, '\r', got) : NULL;
+    if (p->words)
+        return end ? (size_t)(end - bytes) + 1 : 0;
     if (got < head + 7)
         return got >= head + 6 + tail && bytes[head + 1] == 3 ? head + 6 + tail : 0;
     size_t size = bytes[head + 1] == 16 ? head + 7 + bytes[head + 6] + tail : head + 6 + tail;
@@ -207,6 +264,8 @@ static void *serve(void *ctx)
             if (p->line >= 0)
                 close(p->line);
             p->line = accept(p->listener, NULL, NULL);
+            if (p->words)
+                put(p, (const uint8_t *)"W\r\n> ", 5);
             got = 0;
             continue;
         }
@@ -225,7 +284,14 @@ static void *serve(void *ctx)
         got += (size_t)more;
         size_t size = request_size(p, bytes, got);
         if (size) {
-            answer(p, bytes);
+            char line[60] = "";
+            const uint8_t *from = bytes[0] == 0x15 ? bytes + 1 : bytes; /* what was typed before is forgotten */
+            if (p->words)
+                snprintf(line, sizeof line, "%.*s", (int)(size - 1 - (size_t)(from - bytes)), (const char *)from);
+            if (p->words)
+                answer_words(p, line);
+            else
+                answer(p, bytes);
             p->busy = false;
             got = 0;
         }
@@ -240,33 +306,86 @@ static bool is_at_work(const peer *p)
     return p->busy || (poll(&line, 1, 0) > 0 && line.revents & POLLIN) || p->busy;
 }
 
+/* ---- whoever asks ---- */
+
+static bil_param params[CELLS];
+static uint16_t by_place[CELLS];
+static char keys[CELLS][4];
+static const bil_console talk = {
+    .prompt = "> ", .ends = "\r", .discard = "\x15", .done = "OK", .refuses = "NO {code}", .echo = true};
+static const bil_space in_words = {.ask = "show {key}",
+                                   .set = "let {key}={value}",
+                                   .answer = "{key}={value}",
+                                   .reading = BIL_SHARE_NONE,
+                                   .writing = BIL_SHARE_NONE,
+                                   .keys = true,
+                                   .read_most = 1,
+                                   .write_most = 1};
+static const bil_description model = {.count = CELLS,
+                                      .space_count = 1,
+                                      .spaces = &in_words,
+                                      .params = params,
+                                      .by_place = by_place,
+                                      .link = {.reply_ms = REPLY_MS, .late_ms = LATE_MS},
+                                      .console = &talk};
+
+static void describe(void)
+{
+    static const bil_format format = {.type = BIL_U16, .size = 2, .mul = 1};
+    for (uint16_t i = 0; i < CELLS; i++) {
+        snprintf(keys[i], sizeof keys[i], "%u", i);
+        params[i] = (bil_param){.id = keys[i], .name = "", .unit = "", .format = &format, .at = {.key = keys[i]}};
+        by_place[i] = i;
+    }
+}
+
+/* One request, for `count` cells from this one on; in words there is one value in it. */
+static bil_outcome request(const bil_link *link, bool words, bool writes, uint16_t address, uint16_t count,
+                           uint16_t *cells, bil_result *result)
+{
+    uint8_t raw[2], cause = BIL_OK;
+    if (!words) {
+        const bil_cells under = ((bil_cell_link *)link->ctx)->below;
+        const bil_span at = {.first = address, .count = count};
+        return writes ? under.ops->write(under.ctx, &at, cells, result)
+                      : under.ops->read(under.ctx, &at, cells, result);
+    }
+    bil_value_put_number(raw, 2, cells[0]);
+    const bil_transfer t = {
+        .description = &model, .items = &address, .count = 1, .write = writes, .raw = raw, .cause = &cause};
+    bil_outcome outcome = link->ops->transfer(link->ctx, &t, result);
+    cells[0] = (uint16_t)bil_value_number(raw, 2);
+    return outcome == BIL_DONE && cause ? BIL_NOT_SENT : outcome; /* it has no value, and says so */
+}
+
 static void play(peer *p, bil_link *link, unsigned rounds_wanted)
 {
     pthread_t thread;
     pthread_create(&thread, NULL, serve, p);
-    const bil_cells under = ((bil_cell_link *)link->ctx)->below;
     dice d = {p->serial ? 11 : 22};
     unsigned outcomes[BIL_UNKNOWN + 1] = {0};
     uint16_t next = 1;
     bool connected = false;
+    static const bil_description in_cells;
+    const bil_connect to = {.description = p->words ? &model : &in_cells};
     for (unsigned i = 0; i < rounds_wanted; i++) {
         bil_result result = {0};
         if (!connected) {
-            usleep(LATE_MS * 1000); /* silent for as long as a reply can be late; then a new connection */
+            usleep((p->words ? IN_WORDS_MS : LATE_MS) *
+                   1000); /* silent for as long as a reply can be late; then a new connection */
             while (p->serial && is_at_work(p))
                 usleep(1000); /* a busy computer must not make the peer later than it may be */
-            assert_int_equal(under.ops->connect(under.ctx, &result), BIL_DONE);
+            assert_int_equal(link->ops->connect(link->ctx, &to, &result), BIL_DONE);
             connected = true;
         }
-        uint16_t address = (uint16_t)roll_below(&d, CELLS - 8), count = (uint16_t)(2 + roll_below(&d, 6)), cells[8];
+        uint16_t address = (uint16_t)roll_below(&d, CELLS - 8),
+                 count = (uint16_t)(p->words ? 1 : 2 + roll_below(&d, 6)), cells[8];
         uint16_t before[CELLS];
         memcpy(before, p->cells, sizeof before); /* the peer is idle: it changes only when asked */
         bool writes = roll_below(&d, 2);
         for (uint16_t k = 0; k < count; k++)
             cells[k] = writes ? next++ : 0;
-        const bil_span at = {.first = address, .count = count};
-        bil_outcome outcome =
-            writes ? under.ops->write(under.ctx, &at, cells, &result) : under.ops->read(under.ctx, &at, cells, &result);
+        bil_outcome outcome = request(link, p->words, writes, address, count, cells, &result);
         outcomes[outcome]++;
         if (outcome == BIL_DONE)
             assert_memory_equal(p->cells + address, cells, count * sizeof cells[0]);
@@ -274,13 +393,18 @@ static void play(peer *p, bil_link *link, unsigned rounds_wanted)
             assert_memory_equal(p->cells, before, sizeof before);
             assert_int_equal(result.code, 3);
         }
-        assert_true(outcome == BIL_DONE || outcome == BIL_REFUSED || outcome == BIL_UNKNOWN);
-        connected = outcome != BIL_UNKNOWN;
+        assert_true(outcome == BIL_DONE || outcome == BIL_REFUSED || outcome == BIL_UNKNOWN ||
+                    (p->words && outcome == BIL_NOT_SENT));
+        if (result.cause == BIL_E_GARBLED && outcome == BIL_NOT_SENT) /* what came unasked ended the connection */
+            connected = false;
+        else
+            connected = outcome != BIL_UNKNOWN;
     }
     p->stop = 1;
     pthread_join(thread, NULL);
-    print_message("%s: %u done, %u refused, %u unknown; no wrong value, no write that didn't happen\n",
-                  p->serial ? "serial line" : "TCP", outcomes[BIL_DONE], outcomes[BIL_REFUSED], outcomes[BIL_UNKNOWN]);
+    print_message("%s%s: %u done, %u refused, %u unknown; no wrong value, no write that didn't happen\n",
+                  p->serial ? "serial line" : "TCP", p->words ? ", in words" : "", outcomes[BIL_DONE],
+                  outcomes[BIL_REFUSED], outcomes[BIL_UNKNOWN]);
     assert_true(outcomes[BIL_DONE] > rounds_wanted / 2 && outcomes[BIL_UNKNOWN] > rounds_wanted / 50);
     static const char *const names[FAULT_COUNT] = {
 #define NAME(NAME_) #NAME_,
@@ -293,12 +417,11 @@ static void play(peer *p, bil_link *link, unsigned rounds_wanted)
 
 static unsigned requests = 5000;
 
-static void over_tcp(void **state)
+static void over_tcp(bool words)
 {
-    (void)state;
     struct sockaddr_in name = {.sin_family = AF_INET};
     name.sin_addr.s_addr = htonl(INADDR_LOOPBACK);
-    peer p = {.listener = socket(AF_INET, SOCK_STREAM, 0), .line = -1, .d = {1}};
+    peer p = {.words = words, .listener = socket(AF_INET, SOCK_STREAM, 0), .line = -1, .d = {1}};
     assert_int_equal(bind(p.listener, (struct sockaddr *)&name, sizeof name), 0);
     assert_int_equal(listen(p.listener, 4), 0);
     socklen_t size = sizeof name;
@@ -306,20 +429,26 @@ static void over_tcp(void **state)
     char port[8];
     snprintf(port, sizeof port, "%d", ntohs(name.sin_port));
     modbus_link modbus;
+    tcp_stream tcp;
+    bil_console_link console;
     bil_link link;
+    bil_stream stream;
+    tcp_stream_open(&tcp, "127.0.0.1", port, &stream);
     assert_true(modbus_link_open(&modbus, "127.0.0.1", port, UNIT, &link));
     modbus_link_reply_ms(&modbus, REPLY_MS);
+    if (words)
+        link = bil_console_link_over(&console, stream, clock_monotonic(), NULL);
     play(&p, &link, rounds(requests));
+    link.ops->close(link.ctx);
     modbus_link_free(&modbus);
     close(p.listener);
     if (p.line >= 0)
         close(p.line);
 }
 
-static void over_a_serial_line(void **state)
+static void over_a_serial_line(bool words)
 {
-    (void)state;
-    peer p = {.serial = true, .listener = -1, .line = posix_openpt(O_RDWR | O_NOCTTY), .d = {2}};
+    peer p = {.serial = true, .words = words, .listener = -1, .line = posix_openpt(O_RDWR | O_NOCTTY), .d = {2}};
     assert_true(p.line >= 0 && grantpt(p.line) == 0 && unlockpt(p.line) == 0);
     char path[100];
     snprintf(path, sizeof path, "%s", ptsname(p.line));
@@ -329,22 +458,55 @@ static void over_a_serial_line(void **state)
     cfmakeraw(&raw);
     tcsetattr(keep, TCSANOW, &raw);
     modbus_link modbus;
+    serial_stream serial;
+    bil_console_link console;
     bil_link link;
+    bil_stream stream;
+    serial_stream_open(&serial, path, 115200, 'N', 1, &stream);
     assert_true(modbus_link_open_serial(&modbus, path, 115200, 'E', 1, UNIT, &link));
     modbus_link_reply_ms(&modbus, REPLY_MS);
+    if (words)
+        link = bil_console_link_over(&console, stream, clock_monotonic(), NULL);
     play(&p, &link, rounds(requests));
+    link.ops->close(link.ctx);
     modbus_link_free(&modbus);
     close(keep);
     close(p.line);
 }
 
-/* test_faults tcp|serial [REQUESTS] */
+static void tcp(void **state)
+{
+    (void)state;
+    over_tcp(false);
+}
+
+static void tcp_in_words(void **state)
+{
+    (void)state;
+    over_tcp(true);
+}
+
+static void serial(void **state)
+{
+    (void)state;
+    over_a_serial_line(false);
+}
+
+static void serial_in_words(void **state)
+{
+    (void)state;
+    over_a_serial_line(true);
+}
+
+/* test_faults tcp|serial|tcp_in_words|serial_in_words [REQUESTS] */
 int main(int argc, char **argv)
 {
-    const struct CMUnitTest tcp[] = {cmocka_unit_test(over_tcp)}, serial[] = {cmocka_unit_test(over_a_serial_line)};
+    const struct CMUnitTest tests[] = {cmocka_unit_test(tcp), cmocka_unit_test(serial), cmocka_unit_test(tcp_in_words),
+                                       cmocka_unit_test(serial_in_words)};
+    describe();
     if (argc > 2)
         requests = (unsigned)strtoul(argv[2], NULL, 10);
-    if (argc > 1 && strcmp(argv[1], "serial") == 0)
-        return cmocka_run_group_tests_name("faults on a serial line", serial, NULL, NULL);
-    return cmocka_run_group_tests_name("faults on TCP", tcp, NULL, NULL);
+    if (argc > 1)
+        cmocka_set_test_filter(argv[1]);
+    return cmocka_run_group_tests_name("faults", tests, NULL, NULL);
 }

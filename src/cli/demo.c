@@ -13,10 +13,12 @@
 
 #include "cli/cli.h"
 
+enum { UNITS = 3 };
+
 typedef struct plant {
     char folder[PATH_MAX], tool[PATH_MAX];
-    pid_t units[2];
-    char address[2][80];
+    pid_t units[UNITS];
+    char address[UNITS][80];
 } plant;
 
 /* ---- the simulated units ---- */
@@ -50,7 +52,7 @@ static bool start_unit(plant *p, int which, const char *model, const char *contr
 
 static void stop_units(plant *p)
 {
-    for (int i = 0; i < 2; i++)
+    for (int i = 0; i < UNITS; i++)
         if (p->units[i] > 0) {
             kill(p->units[i], SIGTERM);
             waitpid(p->units[i], NULL, 0);
@@ -81,7 +83,8 @@ static int play(const plant *p, const char *why, const char *text)
     return WIFEXITED(status) ? WEXITSTATUS(status) : 128;
 }
 
-static bool newest_copy(const plant *p, char *out, size_t size)
+/* The copies of this device, named so in the folder; the newest one comes last. */
+static bool newest_copy(const plant *p, const char *device, char *out, size_t size)
 {
     DIR *dir = opendir(p->folder);
     if (!dir)
@@ -89,20 +92,22 @@ static bool newest_copy(const plant *p, char *out, size_t size)
     out[0] = '\0';
     struct dirent *entry;
     while ((entry = readdir(dir))) {
-        size_t length = strlen(entry->d_name);
-        if (length > 5 && strcmp(entry->d_name + length - 5, ".bset") == 0 && strlen(entry->d_name) < size)
-            snprintf(out, size, "%.*s", (int)size - 1, entry->d_name);
+        const char *name = entry->d_name;
+        size_t length = strlen(name);
+        if (length > 5 && strcmp(name + length - 5, ".bset") == 0 && length < size &&
+            strncmp(name, device, strlen(device)) == 0 && strcmp(name, out) > 0)
+            snprintf(out, size, "%.*s", (int)size - 1, name);
     }
     closedir(dir);
     return out[0] != '\0';
 }
 
-static bool write_password(const plant *p)
+static bool write_password(const plant *p, const char *name, const char *text)
 {
     char path[PATH_MAX + 20];
-    snprintf(path, sizeof path, "%s/password", p->folder);
+    snprintf(path, sizeof path, "%s/%s", p->folder, name);
     int fd = open(path, O_WRONLY | O_CREAT | O_EXCL | O_CLOEXEC, 0600);
-    bool good = fd >= 0 && write(fd, "mill-30\n", 8) == 8;
+    bool good = fd >= 0 && write(fd, text, strlen(text)) == (ssize_t)strlen(text);
     if (fd >= 0)
         close(fd);
     return good;
@@ -114,42 +119,82 @@ static int unexpected(int code)
     return EXIT_INCOMPLETE;
 }
 
-static int story(const plant *p)
+/* A command of a story, `%s` in it standing for what follows; what it has to end with. */
+typedef struct scene {
+    const char *why, *text;
+    int code;
+} scene;
+
+static int play_all(const plant *p, const scene *scenes, size_t count, const char *device, const char *address)
 {
-    char line[2000], copy[300];
-    const char *drive = p->address[0];
-    snprintf(line, sizeof line, "bilancia read %s --why 'the crusher runs well'", drive);
-    int code = play(p, "Read the drive of the crusher and keep its values.", line);
-    if (code != EXIT_DONE || !newest_copy(p, copy, sizeof copy))
-        return unexpected(code);
-    code = play(p, "Weeks later somebody changes two values at the drive itself.",
-                "bilancia simulate --at crusher.ctl set limit.torque 95.0\n"
-                "bilancia simulate --at crusher.ctl set ramp.up 3.500");
-    if (code != EXIT_DONE)
-        return unexpected(code);
-    snprintf(line, sizeof line, "bilancia compare %s %s", copy, drive);
-    code = play(p, "The crusher is slow today. What is different? (Exit code 1: there are differences.)", line);
-    if (code != EXIT_DIFFERENT)
-        return unexpected(code);
-    code = play(p, "Worse: the drive is reset to factory values. Give it a moment to start.",
-                "bilancia simulate --at crusher.ctl factory-reset; sleep 4");
-    if (code != EXIT_DONE)
-        return unexpected(code);
-    snprintf(line, sizeof line, "bilancia write %s %s --yes --password-fd 3 3< password", copy, drive);
-    code = play(p, "Write the copy back. --yes answers the question; without it, it asks.", line);
-    if (code != EXIT_DONE)
-        return unexpected(code);
-    code = play(p, "Cut the power: do the values last?", "bilancia simulate --at crusher.ctl power-cut; sleep 4");
-    if (code != EXIT_DONE)
-        return unexpected(code);
-    snprintf(line, sizeof line, "bilancia compare %s %s", copy, drive);
-    code = play(p, "Compare once more. (Exit code 0: equal.)", line);
-    if (code != EXIT_DONE)
-        return unexpected(code);
-    snprintf(line, sizeof line, "bilancia read %s", p->address[1]);
-    code = play(p, "The kneading controller is another model: its description is found by itself.", line);
-    return code == EXIT_DONE ? EXIT_DONE : unexpected(code);
+    char copy[300] = "";
+    for (size_t i = 0; i < count; i++) {
+        char line[2000];
+        size_t used = 0;
+        for (const char *at = scenes[i].text; *at && used + 400 < sizeof line; at++)
+            if (*at == '@')
+                used += (size_t)snprintf(line + used, sizeof line - used, "%s", address);
+            else if (*at == '#')
+                used += (size_t)snprintf(line + used, sizeof line - used, "%s", copy);
+            else
+                line[used++] = *at;
+        line[used] = '\0';
+        int code = play(p, scenes[i].why, line);
+        if (code != scenes[i].code || (!copy[0] && !newest_copy(p, device, copy, sizeof copy)))
+            return unexpected(code);
+    }
+    return EXIT_DONE;
 }
+
+/* A copy is #, the address @. */
+static int drive(const plant *p, const char *address)
+{
+    static const scene scenes[] = {
+        {"Read the drive of the crusher and keep its values.", "bilancia read @ --why 'the crusher runs well'",
+         EXIT_DONE},
+        {"Weeks later somebody changes two values at the drive itself.",
+         "bilancia simulate --at crusher.ctl set limit.torque 95.0\n"
+         "bilancia simulate --at crusher.ctl set ramp.up 3.500",
+         EXIT_DONE},
+        {"The crusher is slow today. What is different? (Exit code 1: there are differences.)", "bilancia compare # @",
+         EXIT_DIFFERENT},
+        {"Worse: the drive is reset to factory values. Give it a moment to start.",
+         "bilancia simulate --at crusher.ctl factory-reset; sleep 4", EXIT_DONE},
+        {"Write the copy back. --yes answers the question; without it, it asks.",
+         "bilancia write # @ --yes --password-fd 3 3< password", EXIT_DONE},
+        {"Cut the power: do the values last?", "bilancia simulate --at crusher.ctl power-cut; sleep 4", EXIT_DONE},
+        {"Compare once more. (Exit code 0: equal.)", "bilancia compare # @", EXIT_DONE},
+    };
+    return play_all(p, scenes, sizeof scenes / sizeof scenes[0], "crusher", address);
+}
+
+static int controller(const plant *p, const char *address)
+{
+    static const scene scenes[] = {
+        {"The kneading controller is another model: its description is found by itself.", "bilancia read @", EXIT_DONE},
+    };
+    return play_all(p, scenes, sizeof scenes / sizeof scenes[0], "kneading", address);
+}
+
+static int logger(const plant *p, const char *address)
+{
+    static const scene scenes[] = {
+        {"The tank logger has no registers: it is asked in words, on a console. Its channels are printed as one table.",
+         "bilancia read @", EXIT_DONE},
+        {"A tank gets another gauge. The logger takes that only while it is set up; it is held for it, and let go.",
+         "bilancia set @ channel_3.high=9.500 'channel_3.label=Oil tank 3b' --yes --prove --password-fd 3 3< code",
+         EXIT_DONE},
+    };
+    return play_all(p, scenes, sizeof scenes / sizeof scenes[0], "tank-room", address);
+}
+
+/* The plant: what there is, and what is played on it. */
+static const struct {
+    const char *kind, *model, *name, *text;
+    int (*story)(const plant *p, const char *address);
+} devices[UNITS] = {{"drive", "ed-30", "crusher", "drive ED-30", drive},
+                    {"controller", "ec-8", "kneading", "kneading controller EC-8", controller},
+                    {"logger", "el-16", "tank-room", "tank logger EL-16", logger}};
 
 static bool own_path(char *out, size_t size)
 {
@@ -160,32 +205,59 @@ static bool own_path(char *out, size_t size)
     return strchr(out, '\'') == NULL;
 }
 
+static int play_plant(plant *p, const char *only)
+{
+    int code = EXIT_DONE;
+    for (int i = 0; i < UNITS && code == EXIT_DONE; i++) {
+        char control[PATH_MAX + 40];
+        if (only && strcmp(only, devices[i].kind) != 0)
+            continue;
+        snprintf(control, sizeof control, "%s/%s.ctl", p->folder, devices[i].name);
+        if (!start_unit(p, i, devices[i].model, control))
+            code = say_error("", BIL_E_CONTROL, "the simulated units don't start");
+        else
+            say("  %-10s %-27s %s\n", devices[i].name, devices[i].text, p->address[i]);
+    }
+    for (int i = 0; i < UNITS && code == EXIT_DONE; i++)
+        if (p->units[i])
+            code = devices[i].story(p, p->address[i]);
+    return code;
+}
+
 static int run(const command *self, int argc, const char **argv)
 {
-    struct poptOption options[] = {{"help", 'h', POPT_ARG_NONE, NULL, 'h', "this text", NULL}, POPT_TABLEEND};
+    char *only = NULL;
+    struct poptOption options[] = {
+        {"only", 'o', POPT_ARG_STRING, &only, 0, "what only this can: drive, controller or logger", "KIND"},
+        {"help", 'h', POPT_ARG_NONE, NULL, 'h', "this text", NULL},
+        POPT_TABLEEND};
     call c;
     int code = call_begin(&c, self, argc, argv, options, 0, 0);
     if (code >= 0)
         return code;
-    call_end(&c, 0);
+    bool known = !only;
+    for (int i = 0; i < UNITS; i++)
+        known = known || strcmp(only, devices[i].kind) == 0;
     plant p = {.folder = "/tmp/bilancia-demo-XXXXXX"};
-    if (!own_path(p.tool, sizeof p.tool) || !mkdtemp(p.folder) || !write_password(&p))
-        return say_error(p.folder, BIL_E_FILE_WRITE, strerror(errno));
+    if (!known)
+        return call_end(&c, say_error(only, BIL_E_CALL, "the plant has a drive, a controller and a logger"));
+    if (!own_path(p.tool, sizeof p.tool) || !mkdtemp(p.folder) || !write_password(&p, "password", "mill-30\n") ||
+        !write_password(&p, "code", "olive\n"))
+        return call_end(&c, say_error(p.folder, BIL_E_FILE_WRITE, strerror(errno)));
     setenv("XDG_STATE_HOME", p.folder, 1); /* what is played here is no story of this person's devices */
-    char control[PATH_MAX + 20];
-    say("%sPoggio Finto%s, an olive mill. Two of its devices are simulated now, in %s\n", bold(), plain(), p.folder);
-    snprintf(control, sizeof control, "%s/crusher.ctl", p.folder);
-    bool good_start = start_unit(&p, 0, "ed-30", control);
-    snprintf(control, sizeof control, "%s/kneading.ctl", p.folder);
-    good_start = good_start && start_unit(&p, 1, "ec-8", control);
-    say("  crusher   drive ED-30                 %s\n  kneading  kneading controller EC-8    %s\n", p.address[0],
-        p.address[1]);
-    code = good_start ? story(&p) : say_error("", BIL_E_CONTROL, "the simulated units don't start");
+    say("%sPoggio Finto%s, an olive mill. Some of its devices are simulated now, in %s\n", bold(), plain(), p.folder);
+    code = play_plant(&p, only);
     stop_units(&p);
     if (code == EXIT_DONE)
-        say("\n%s✓ The whole job was played.%s Copies, record and safety copy are in %s\n", good(), plain(), p.folder);
-    return code;
+        say("\n%s✓ The whole job was played.%s Copies, records and safety copies are in %s\n", good(), plain(),
+            p.folder);
+    return call_end(&c, code);
 }
 
-const command command_demo = {
-    "demo", "", "plays the whole job on a simulated plant, in less than a minute", "  bilancia demo\n", run, 700};
+const command command_demo = {"demo",
+                              "[--only drive|controller|logger]",
+                              "plays the whole job on a simulated plant, in less than a minute",
+                              "  bilancia demo\n"
+                              "  bilancia demo --only logger    what only that can\n",
+                              run,
+                              700};

@@ -52,7 +52,9 @@ static void overview(FILE *file)
         group = its;
         tell(file, "  %-10s %s\n", (*c)->name, (*c)->summary);
     }
-    fputs("\nA device address looks like modbus+tcp://127.0.0.1:5020/3; anything without a scheme is a file.\n"
+    fputs("\nA device address looks like modbus+tcp://127.0.0.1:5020/3 or console+tcp://127.0.0.1:4001; anything "
+          "without a\n"
+          "scheme is a file.\n"
           "More of a command: bilancia help COMMAND. New here? Run: bilancia demo\n\n"
           "Exit codes: 0 done or equal, 1 differences, 2 wrong call, 3 refused by a check or by the person,\n"
           "4 not reachable, 5 not verified or incomplete, 6 a file or folder can't be read, written or trusted,\n"

@@ -422,6 +422,10 @@ static void take(played_model *p, const bil_image *as, uint8_t *values)
 
 played_model *played_of(const bil_description *d, const bil_image *as, bool random, char *why, size_t size)
 {
+    if (d->console) {
+        snprintf(why, size, "a unit that is asked in words isn't played by its description so far");
+        return NULL;
+    }
     played_model *p = need(1, sizeof *p);
     uint16_t pages[SIM_SPACES] = {0};
     size_t gaps = 0;

@@ -4,17 +4,21 @@
 #include <string.h>
 
 #include "bilancia/cells.h"
+#include "bilancia/console.h"
 #include "cli/played.h"
 #include "cli/writing.h"
 #include "show/need.h"
 #include "sim/entry.h"
 #include "sim/link.h"
+#include "sim/stream.h"
 
 typedef struct stage {
     played_model *played; /* where nobody wrote a unit of this model; or NULL */
     sim_unit unit;
     sim_link sim;
     bil_cell_link over;
+    sim_stream stream; /* of one that is asked in words */
+    bil_console_link words;
 } stage;
 
 static const sim_model *model_of(const bil_description *d)
@@ -36,6 +40,15 @@ static bool dress(stage *s, const sim_model *model, const bil_image *image, cons
         const bil_param *param = &d->params[i];
         if (image->state[i] != BIL_PRESENT)
             continue;
+        if (d->console) {
+            bil_format plain = *param->format; /* the unit has its own words */
+            char text[BIL_VALUE_TEXT];
+            plain.words = NULL;
+            if (bil_value_say(&plain, bil_image_raw(image, i), NULL, text, sizeof text) != BIL_OK ||
+                !sim_put(&s->unit, param->id, text))
+                return false;
+            continue;
+        }
         uint16_t *cells = sim_own(&s->unit, param->space, (uint16_t)param->at.number, param->cells);
         if (!cells || bil_value_to_cells(param->format, bil_image_raw(image, i), cells) != BIL_OK)
             return false; /* of a cell that several share, the rest stays */
@@ -59,8 +72,11 @@ static bool set_stage(void *ctx, const bil_writing *w, const char *password, bil
         return false;
     if (!dress(s, model ? model : &s->played->model, have, password))
         return false;
-    *link = bil_cell_link_over(&s->over, sim_link_open(&s->sim, &s->unit));
+    bil_cells cells = sim_link_open(&s->sim, &s->unit);
     *clock = sim_link_clock(&s->sim);
+    *link = have->description->console
+                ? bil_console_link_over(&s->words, sim_stream_open(&s->stream, &s->sim, false), *clock, NULL)
+                : bil_cell_link_over(&s->over, cells);
     return true;
 }
 

@@ -1,4 +1,4 @@
-/* bilancia simulate: a simulated unit on Modbus TCP, and its control channel. */
+/* bilancia simulate: a simulated unit on its protocol, and its control channel. */
 #include <errno.h>
 #include <signal.h>
 #include <stdlib.h>
@@ -96,7 +96,7 @@ typedef struct identity {
     bool delivered;
 } identity;
 
-static int serve(const chosen *which, int port, const char *control, int factor, const identity *who)
+static int serve(const chosen *which, int port, bool line, const char *control, int factor, const identity *who)
 {
     const sim_model *model = which->model;
     if (factor < 1 || factor > 1000 || port < 0 || port > 65535)
@@ -117,7 +117,8 @@ static int serve(const chosen *which, int port, const char *control, int factor,
     }
     sim_server server;
     char why[300];
-    int error = sim_server_open(&server, unit, port, control, (unsigned)factor, why, sizeof why);
+    int error = line ? sim_server_open_line(&server, unit, control, (unsigned)factor, why, sizeof why)
+                     : sim_server_open(&server, unit, port, control, (unsigned)factor, why, sizeof why);
     if (error) {
         free(unit);
         return say_error("simulate", BIL_E_FILE_WRITE, why);
@@ -125,8 +126,15 @@ static int serve(const chosen *which, int port, const char *control, int factor,
     struct sigaction action = {.sa_handler = on_signal};
     sigaction(SIGTERM, &action, NULL);
     sigaction(SIGINT, &action, NULL);
-    say("%s at modbus+tcp://127.0.0.1:%d/%u%s%s\n", model->name, server.port,
-        sim_has_numbers(unit) ? unit->answers_at : 1u, control ? ", control channel " : "", control ? control : "");
+    char at[100];
+    if (line)
+        snprintf(at, sizeof at, "console+serial:%s", server.path);
+    else if (model->dialogue)
+        snprintf(at, sizeof at, "console+tcp://127.0.0.1:%d", server.port);
+    else
+        snprintf(at, sizeof at, "modbus+tcp://127.0.0.1:%d/%u", server.port,
+                 sim_has_numbers(unit) ? unit->answers_at : 1u);
+    say("%s at %s%s%s\n", model->name, at, control ? ", control channel " : "", control ? control : "");
     fflush(stdout);
     sim_server_run(&server, &stop);
     sim_server_close(&server);
@@ -233,7 +241,7 @@ static int run(const command *self, int argc, const char **argv)
         {"firmware", 0, POPT_ARG_STRING, &firmware, 0, "its firmware", "TEXT"},
         {"count", 0, POPT_ARG_INT, &count, 0, "so many units, on ports from --port on, or as 1 to N on one --line",
          "N"},
-        {"line", 0, POPT_ARG_NONE, &line, 0, "a serial line (a pseudo-terminal) in place of TCP ports", NULL},
+        {"line", 0, POPT_ARG_NONE, &line, 0, "a serial line (a pseudo-terminal) in place of a TCP port", NULL},
         {"speed", 0, POPT_ARG_INT, &speed, 0, "of the line, bits a second (19200)", "N"},
         {"reply-ms", 0, POPT_ARG_INT, &reply_ms, 0, "several units: a reply takes so long (0)", "N"},
         {"values", 0, POPT_ARG_STRING, &values, 0, "played by its description: with those of this copy, or \"random\"",
@@ -261,12 +269,15 @@ static int run(const command *self, int argc, const char **argv)
     if (count < 0 || many.count > (line ? LINE_MOST : CROWD_UNITS) || speed < 1200 || speed > 115200 || reply_ms < 0 ||
         reply_ms > 10000)
         return call_end(&c, say_error("", BIL_E_CALL, "1 to 2000 units (247 on a line), 1200 to 115200 bits a second"));
-    if ((line || count) && (factor != 1 || firmware))
-        return call_end(&c, say_error("", BIL_E_CALL, "time factor and firmware are for a single unit"));
     chosen which = {.model = NULL};
     code = choose(&which, c.arguments[0], values, where);
-    if (code == EXIT_DONE)
-        code = line || count ? serve_crowd(&which, &many, &who) : serve(&which, port, control, factor, &who);
+    bool words = which.model && which.model->dialogue, crowded = count || (line && !words);
+    if (code == EXIT_DONE && crowded && (factor != 1 || firmware))
+        code = say_error("", BIL_E_CALL, "time factor and firmware are for a single unit");
+    else if (code == EXIT_DONE && crowded && words)
+        code = say_error("", BIL_E_CALL, "of what is asked in words there is one at a line, or at a port");
+    else if (code == EXIT_DONE)
+        code = crowded ? serve_crowd(&which, &many, &who) : serve(&which, port, line, control, factor, &who);
     let_go(&which);
     return call_end(&c, code);
 }
@@ -285,7 +296,7 @@ const command command_simulate = {
     "TIMES,\n"
     "  refused N, hand N NAME VALUE (N: requests from now), refuse NAME, clamp NAME VALUE, contest NAME NAME, counts,\n"
     "  other-unit SERIAL, no-return, other-address NUMBER, deaf NAME, mute NAME, slow NAME, ignores NAME\n"
-    "The password of a simulated drive is mill-30, the code of a station 2604, or what BILANCIA_SIMULATED_PASSWORD "
-    "says.\n",
+    "The password of a simulated drive is mill-30, the code of a station 2604, of a logger olive, or what "
+    "BILANCIA_SIMULATED_PASSWORD says.\n",
     run,
     710};

@@ -77,7 +77,8 @@
     X(NOT_STANDING, "look at the machine: start it by hand when it is safe") \
     X(CHANGING, "wait until nobody changes anything at the device, then read it again") \
     X(NO_IDENTITY, "look at its name plate[; when it is the one that is meant say so: --as restore, replacement or clone]") \
-    X(ADDRESS, "write modbus+tcp://host[:port]/unit or modbus+rtu:/dev/NAME?unit=N") \
+    X(SESSION_TAKEN, "end the other session (a terminal, a panel, another computer), then run the command again") \
+    X(ADDRESS, "write modbus+tcp://host[:port]/unit, modbus+rtu:/dev/NAME?unit=N, console+tcp://host:port or console+serial:/dev/NAME?speed=9600") \
     X(FILE_OPEN, "check the path and your rights") \
     X(FILE_WRITE, "check the folder and your rights[, or choose another with --folder]") \
     X(DISK_FULL, "free some space[, or choose another folder with --folder]") \

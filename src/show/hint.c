@@ -7,7 +7,7 @@
 #include <string.h>
 
 #include "bilancia/host_error.h"
-#include "host/run/address.h"
+#include "host/run/links.h"
 
 /* Is this IPv4 address within a network of this computer (or the computer itself)? True where that can't be told, as
  * for a host name. `itself` may be NULL. */
@@ -34,7 +34,7 @@ static bool network_is_near(const char *host, bool *itself)
     return near;
 }
 
-static const char *serial_hint(int error, int connect_errno)
+static const char *serial_hint(bool words, int error, int connect_errno)
 {
     switch (connect_errno) {
     case ENOENT:
@@ -52,6 +52,11 @@ static const char *serial_hint(int error, int connect_errno)
     default:
         break;
     }
+    if (words && error == BIL_E_SILENT)
+        return "nothing came back: check the speed, the two wires (they may be swapped), and that the device's console "
+               "is at this port";
+    if (words && error == BIL_E_GARBLED)
+        return "what came back has no prompt that a description knows: check speed, parity and stop bits";
     if (error == BIL_E_SILENT)
         return "nothing came back: check the unit number, the speed, the two wires (they may be swapped), and the end "
                "resistors";
@@ -83,6 +88,8 @@ static const char *network_hint(const address *where, int error, int connect_err
     default:
         break;
     }
+    if (where->kind->words && error == BIL_E_SILENT)
+        return "it takes the connection and says nothing: check the port";
     if (error == BIL_E_SILENT)
         return "it takes the connection and says nothing: check the unit number, and whether another master keeps it "
                "busy";
@@ -100,7 +107,8 @@ void hint_for(const char *text, int error, int connect_errno, char *out, size_t 
     out[0] = '\0';
     if (address_parse(text, &where, why, sizeof why) == BIL_OK)
         snprintf(out, size, "%s",
-                 where.serial ? serial_hint(error, connect_errno) : network_hint(&where, error, connect_errno));
+                 where.serial ? serial_hint(where.kind->words, error, connect_errno)
+                              : network_hint(&where, error, connect_errno));
 }
 
 bool address_is_far(const char *text)

@@ -69,15 +69,20 @@ static void put_state(const write_call *w)
         say("; it is left alone\n");
         return;
     }
+    bool works = d->works_when_on && (restarts_too || w->config.kind == BIL_JOB_RESET);
     if (w->config.kind == BIL_JOB_RESET)
-        say("; it stands after the reset\n");
+        say(works ? "; it is at work after the reset\n" : "; it stands after the reset\n");
     else if (bil_job_leaves_working(w->job))
         say(write_is_at_work(w) ? "; %sit goes on working%s\n" : "; it isn't held for this\n", good(), plain());
     else if (!holds || found == d->state_held)
         say("\n");
     else
-        say("; it is held for the write%s, and stands afterwards\n", restarts_too ? restarts[w->config.restart] : "");
-    if (holds && write_is_at_work(w))
+        say("; it is held for the write%s, and %s afterwards\n", restarts_too ? restarts[w->config.restart] : "",
+            works ? "is at work" : "stands");
+    if (works)
+        say("%s!%s        once it was switched off and on it %sis at work by itself%s: see that nobody is in its way\n",
+            bad(), plain(), bold(), plain());
+    else if (holds && write_is_at_work(w))
         say("%s!%s        it is at work: %sit stops for this%s, up to %u s, and is set to work again only when you say "
             "so\n",
             bad(), plain(), bold(), plain(), longest(w));
@@ -284,8 +289,8 @@ static void put_then(const write_call *w)
         return;
     }
     if (resets) {
-        say("Then: safety copy%s, factory reset, read back twice, compare; the device stands afterwards\n",
-            hold ? ", hold" : "");
+        say("Then: safety copy%s, factory reset, read back twice, compare; the device %s afterwards\n",
+            hold ? ", hold" : "", d->works_when_on ? "is at work" : "stands");
         return;
     }
     bool hold_now = hold && !bil_job_leaves_working(w->job);

@@ -94,8 +94,9 @@ static void put_reason(const write_call *w, char *out, size_t size)
         snprintf(out + used, size - used, ": the copy is from serial number %s, this is %s", w->want.origin.serial,
                  its);
     } else if (w->end.u.end.code && w->end.u.end.cause == BIL_E_REFUSED) {
-        snprintf(out + used, size - used, " (its reason: %u, %s)", w->end.u.end.code,
-                 w->dev.below.kind->reason(w->end.u.end.code));
+        const char *says = w->dev.below.kind->reason(w->end.u.end.code);
+        snprintf(out + used, size - used, " (its reason: %u%s%s)", w->end.u.end.code, says ? ", " : "",
+                 says ? says : "");
     }
 }
 
@@ -151,10 +152,11 @@ static void put_done(const write_call *w, const bil_job_progress *p, bool done)
     put_exceptions(w);
     char state[BIL_VALUE_TEXT];
     if (!w->end.u.end.held && !bil_job_leaves_working(w->job))
-        say("%s. Safe to disconnect.\n", resets                 ? "It stands, as after switching it on"
+        say("%s. Safe to disconnect.\n", w->end.u.end.at_work   ? "It is at work, as after switching it on"
+                                         : resets               ? "It stands, as after switching it on"
                                          : w->end.u.end.stopped ? "It stands; it was at work when this began"
                                                                 : "The device isn't held");
-    if (!w->end.u.end.held && !w->end.u.end.stopped && w->chain[0] &&
+    if (!w->end.u.end.held && !w->end.u.end.stopped && !w->end.u.end.at_work && w->chain[0] &&
         write_state_is_work(w->want.description, w->found_first) &&
         state_text(w->want.description, w->found_first, state))
         say("%s!%s When the write was first begun it was %s; it isn't started by itself: start it at the "

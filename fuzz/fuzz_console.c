@@ -1,0 +1,119 @@
+/* What a device with a console may say: the fuzzer's bytes are the answer to one question, of the logger's table, of
+ * one value, or to a write. Bit 7 of the first byte puts the echo in front, which chance alone doesn't find. */
+#include <stdlib.h>
+#include <string.h>
+
+#include "bilancia/console.h"
+
+extern const bil_description bil_description_el_16;
+int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size);
+
+typedef struct speaker {
+    const uint8_t *data;
+    size_t size, at;
+    bool echo, asked, greeted;
+    char echoed[BIL_CONSOLE_LINE + 8];
+    size_t echo_at;
+    uint64_t now;
+} speaker;
+
+static bil_outcome dial(void *ctx, bil_result *result)
+{
+    (void)ctx;
+    (void)result;
+    return BIL_DONE;
+}
+
+static bool hear(void *ctx, const char *bytes, size_t count)
+{
+    speaker *s = ctx;
+    const char *end = memchr(bytes, '\r', count);
+    if (!s->asked && end)
+        memcpy(s->echoed, bytes, (size_t)(end - bytes)), memcpy(s->echoed + (end - bytes), "\r\n", 2);
+    s->asked = s->asked || end;
+    return true;
+}
+
+static int say(void *ctx, char *bytes, size_t room, uint32_t within_ms)
+{
+    speaker *s = ctx;
+    static const char prompt[] = "EL-16> ";
+    size_t left = s->size - s->at, count = left < room ? left : room;
+    if (!s->asked && !s->greeted) {
+        s->greeted = true;
+        memcpy(bytes, prompt, sizeof prompt - 1);
+        return sizeof prompt - 1;
+    }
+    if (s->asked && s->echo && s->echoed[s->echo_at]) {
+        bytes[0] = s->echoed[s->echo_at++];
+        return 1;
+    }
+    if (!s->asked || !left) {
+        s->now += within_ms;
+        return 0;
+    }
+    count = 1 + (s->data[s->at] ^ s->at) % count; /* in pieces of any size */
+    memcpy(bytes, s->data + s->at, count);
+    s->at += count;
+    s->now++;
+    return (int)count;
+}
+
+static void hang_up(void *ctx)
+{
+    (void)ctx;
+}
+
+static uint64_t now_ms(void *ctx)
+{
+    return ((speaker *)ctx)->now;
+}
+
+static const bil_stream_ops ops = {dial, hear, say, hang_up};
+static const bil_clock_ops clock_ops = {now_ms, NULL};
+
+int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size)
+{
+    const bil_description *d = &bil_description_el_16;
+    static uint8_t raw[4096], cause[256];
+    if (size < 2)
+        return 0;
+    speaker s = {.data = data + 1, .size = size - 1, .echo = data[0] >> 7};
+    bil_console_link memory;
+    bil_result result = {0};
+    bil_link link = bil_console_link_over(&memory, (bil_stream){&ops, &s, true, 2}, (bil_clock){&clock_ops, &s}, NULL);
+    if (link.ops->connect(link.ctx, &(bil_connect){.description = d}, &result) != BIL_DONE)
+        abort();
+    uint16_t items[256], count = 0;
+    uint8_t space = d->params[d->by_place[data[0] % d->count]].space;
+    bool write = data[0] >> 6 & 1 && d->spaces[space].set, all = d->spaces[space].reading == BIL_SHARE_ANY && !write;
+    uint32_t bytes = 0;
+    for (uint16_t i = 0; i < d->count; i++)
+        if (d->params[d->by_place[i]].space == space && (all || count == 0)) {
+            items[count++] = d->by_place[i];
+            bytes += d->params[d->by_place[i]].format->size;
+        }
+    if (!write && !d->spaces[space].ask)
+        return 0;
+    memset(raw, 0, sizeof raw);
+    raw[bytes] = cause[count] = 0x5a;
+    const bil_transfer t = {
+        .description = d, .items = items, .count = count, .write = write, .raw = raw, .cause = cause};
+    bil_outcome outcome = link.ops->transfer(link.ctx, &t, &result);
+    if (raw[bytes] != 0x5a || cause[count] != 0x5a)
+        abort(); /* nothing is written behind what was asked for */
+    if ((outcome == BIL_DONE) != (result.cause == BIL_OK) || (outcome == BIL_UNKNOWN && memory.open))
+        abort();
+    for (const char *c = memory.heard; *c; c++)
+        if (*c < 0x20 || *c > 0x7e)
+            abort();
+    const uint8_t *at = raw;
+    for (uint16_t i = 0; outcome == BIL_DONE && !write && i < count; i++) { /* what is a value can be said again */
+        char text[BIL_VALUE_TEXT];
+        const bil_format *f = d->params[items[i]].format;
+        if (cause[i] == BIL_OK && bil_value_say(f, at, NULL, text, sizeof text) != BIL_OK)
+            abort();
+        at += f->size;
+    }
+    return 0;
+}

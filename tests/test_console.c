@@ -1,0 +1,733 @@
+/* Devices that are asked in words: what comes in is cut, stretched and changed at every byte, patterns and values go
+ * there and back, the least requests are counted by hand, and a shell that we didn't write is read and written. */
+#include <signal.h>
+#include <sys/wait.h>
+#include <unistd.h>
+
+#include "bilancia/copy.h"
+#include "bilancia/host.h"
+#include "bilancia/write.h"
+#include "help.h"
+#include "host/describe/load.h"
+
+/* ---- a model, and who says what the test says ---- */
+
+#define WORD(key_, type_, size_, space_, flags_, ...)                                                                  \
+    {                                                                                                                  \
+        .id = key_, .name = key_, .unit = "",                                                                          \
+        .format = &(const bil_format){.type = type_, .size = size_, .mul = 1, __VA_ARGS__}, .at = {.key = key_},       \
+        .space = space_, .cls = BIL_CLASS_SETUP, .flags = flags_, .stage = 5                                           \
+    }
+enum { ALARM, FLOW, NAME_, PUMP, WORDS };
+static const char *const off_on[] = {"off", "on"};
+static const bil_param params[WORDS] = {
+    WORD("alarm", BIL_U16, 2, 0, BIL_READABLE | BIL_WRITABLE, .decimals = 1),
+    WORD("flow", BIL_I16, 2, 0, BIL_READABLE | BIL_WRITABLE, 0),
+    WORD("name", BIL_TEXT, 12, 0, BIL_READABLE | BIL_WRITABLE, 0),
+    WORD("pump", BIL_BOOL, 1, 1, BIL_READABLE, .words = off_on),
+};
+static const bil_space spaces[] = {{.ask = "show {key}",
+                                    .set = "let {key}={value}",
+                                    .answer = "{key} = {value}",
+                                    .reading = BIL_SHARE_NONE,
+                                    .writing = BIL_SHARE_NONE,
+                                    .keys = true,
+                                    .read_most = 1,
+                                    .write_most = 1},
+                                   {.ask = "list",
+                                    .answer = "{key}: {value}",
+                                    .reading = BIL_SHARE_ANY,
+                                    .writing = BIL_SHARE_NONE,
+                                    .keys = true,
+                                    .read_most = 99,
+                                    .write_most = 1}};
+static const bil_console talk = {.prompt = "> ",
+                                 .ends = "\r",
+                                 .discard = "\x15",
+                                 .done = "OK",
+                                 .refuses = "NO {code}",
+                                 .later = "WAIT",
+                                 .taken = "IN USE {who}",
+                                 .more = "--more--",
+                                 .echo = true};
+static const uint16_t by_place[] = {ALARM, FLOW, NAME_, PUMP};
+static const bil_description model = {.vendor = "",
+                                      .model = "W",
+                                      .layout = "",
+                                      .count = WORDS,
+                                      .space_count = 2,
+                                      .spaces = spaces,
+                                      .params = params,
+                                      .by_place = by_place,
+                                      .link = {.reply_ms = 100, .late_ms = 400},
+                                      .console = &talk};
+
+typedef struct speaker {
+    const char *says;       /* in answer to the first line that is sent */
+    size_t size, at, piece; /* so many bytes at once */
+    uint32_t apart_ms;      /* and so long between them */
+    bool endless, hangs_up; /* it begins again and again; it is gone behind its last byte */
+    bool asked, connected;
+    unsigned pages; /* keys that were hit for the next one */
+    uint64_t now, bytes;
+    char heard[2000];
+    size_t heard_size;
+} speaker;
+
+static bil_outcome dial(void *ctx, bil_result *result)
+{
+    speaker *s = ctx;
+    (void)result;
+    s->connected = true;
+    return BIL_DONE;
+}
+
+static bool hear(void *ctx, const char *bytes, size_t count)
+{
+    speaker *s = ctx;
+    if (s->heard_size + count < sizeof s->heard) {
+        memcpy(s->heard + s->heard_size, bytes, count);
+        s->heard_size += count;
+    }
+    s->asked = s->asked || memchr(bytes, '\r', count);
+    s->pages += count == 1 && bytes[0] == ' ';
+    return s->connected;
+}
+
+static int say(void *ctx, char *bytes, size_t room, uint32_t within_ms)
+{
+    speaker *s = ctx;
+    static const char greeting[] = "W\r\n> ";
+    if (!s->connected)
+        return -1;
+    if (!s->asked && s->bytes < sizeof greeting - 1) {
+        memcpy(bytes, greeting, sizeof greeting - 1);
+        s->bytes += sizeof greeting - 1;
+        return sizeof greeting - 1;
+    }
+    if (s->endless && s->at == s->size)
+        s->at = 0;
+    if (!s->asked || s->at == s->size || s->apart_ms > within_ms) {
+        s->now += within_ms;
+        return s->asked && s->at == s->size && s->hangs_up ? -1 : 0;
+    }
+    size_t count = s->size - s->at;
+    const char *page = s->says;
+    for (unsigned i = 0; page && i <= s->pages && !s->endless; i++) { /* up to the end of this page */
+        page = strstr(page, "--more--");
+        page = page ? page + 8 : NULL;
+    }
+    if (page && !s->endless)
+        count = (size_t)(page - s->says) - s->at;
+    if (!count) {
+        s->now += within_ms;
+        return 0;
+    }
+    count = s->piece && s->piece < count ? s->piece : count;
+    count = count < room ? count : room;
+    memcpy(bytes, s->says + s->at, count);
+    s->at += count;
+    s->bytes += count;
+    s->now += s->apart_ms;
+    return (int)count;
+}
+
+static void hang_up(void *ctx)
+{
+    ((speaker *)ctx)->connected = false;
+}
+
+static uint64_t now_ms(void *ctx)
+{
+    return ((speaker *)ctx)->now;
+}
+
+static const bil_stream_ops speaking = {dial, hear, say, hang_up};
+static const bil_clock_ops watch = {now_ms, NULL};
+
+/* One question to it; `raw` has room for every value. */
+static bil_outcome ask(speaker *s, bil_console_link *memory, uint16_t param, bool write, uint8_t *raw, uint8_t *cause,
+                       bil_result *result)
+{
+    bil_link link = bil_console_link_over(memory, (bil_stream){&speaking, s, true, 2}, (bil_clock){&watch, s}, NULL);
+    const bil_transfer t = {
+        .description = &model, .items = &param, .count = 1, .write = write, .value = true, .raw = raw, .cause = cause};
+    *result = (bil_result){0};
+    assert_int_equal(link.ops->connect(link.ctx, &(bil_connect){.description = &model}, result), BIL_DONE);
+    *cause = BIL_OK;
+    return link.ops->transfer(link.ctx, &t, result);
+}
+
+static speaker saying(const char *says, size_t size)
+{
+    return (speaker){.says = says, .size = size};
+}
+
+static bool is_printable(const char *text)
+{
+    for (; *text; text++)
+        if (*text < 0x20 || *text > 0x7e)
+            return false;
+    return true;
+}
+
+/* ---- answers ---- */
+
+static const char answer[] = "show alarm\r\nalarm = 12.5\r\n> ";
+
+static void in_pieces_and_cut(void **state)
+{
+    (void)state;
+    bil_console_link link;
+    bil_result result;
+    uint8_t raw[BIL_TEXT_MAX], cause;
+    for (size_t piece = 1; piece < sizeof answer; piece++) {
+        speaker s = saying(answer, sizeof answer - 1);
+        s.piece = piece;
+        s.apart_ms = (uint32_t)(piece % 3); /* further apart than the stream says would end the answer at "> " */
+        assert_int_equal(ask(&s, &link, ALARM, false, raw, &cause, &result), BIL_DONE);
+        assert_int_equal(cause, BIL_OK);
+        assert_int_equal(bil_value_number(raw, 2), 125);
+        assert_int_equal(s.heard_size, 11);
+        assert_memory_equal(s.heard, "show alarm\r", 11);
+    }
+    for (size_t cut = 0; cut < sizeof answer - 1; cut++)
+        for (int gone = 0; gone < 2; gone++) {
+            speaker s = saying(answer, cut);
+            s.hangs_up = gone;
+            assert_int_equal(ask(&s, &link, ALARM, false, raw, &cause, &result), BIL_UNKNOWN);
+            assert_int_equal(result.cause, gone ? BIL_E_LOST : cut ? BIL_E_GARBLED : BIL_E_SILENT);
+            assert_true(is_printable(link.heard));
+        }
+}
+
+/* Every byte of the answer, replaced by each other one: where it stands in the value that may be another value, since
+ * nothing guards what is said; else it is no value at all, or the same. */
+static void every_byte_changed(void **state)
+{
+    (void)state;
+    bil_console_link link;
+    bil_result result;
+    char changed[sizeof answer];
+    uint8_t raw[BIL_TEXT_MAX], cause;
+    const size_t from = 20, to = 24; /* "12.5" */
+    unsigned other = 0, none = 0, same = 0;
+    for (size_t at = 0; at < sizeof answer - 1; at++)
+        for (int byte = 0; byte < 256; byte++) {
+            memcpy(changed, answer, sizeof answer);
+            changed[at] = (char)byte;
+            speaker s = saying(changed, sizeof answer - 1);
+            bil_outcome outcome = ask(&s, &link, ALARM, false, raw, &cause, &result);
+            assert_true(is_printable(link.heard));
+            if (outcome != BIL_DONE || cause != BIL_OK) {
+                none++;
+                continue;
+            }
+            bool right = bil_value_number(raw, 2) == 125;
+            bool digit = at >= from && at < to && byte >= '0' && byte <= '9';
+            if (!right && !digit && !(at == from && byte && strchr(" \t+", byte))) /* a blank more, or a sign */
+                fail_msg("byte %zu as %d gives %u", at, byte, (unsigned)bil_value_number(raw, 2));
+            other += !right;
+            same += right;
+        }
+    print_message("%u answers with another byte: %u no value, %u the same, %u another digit\n", none + same + other,
+                  none, same, other);
+    assert_true(other == 40 &&
+                same >= sizeof answer - 1); /* three digits with nine others each, ten for the point, and those three */
+}
+
+#define LINE_500                                                                                                       \
+    "0123456789012345678901234567890123456789012345678901234567890123456789012345678901234567890123456789"             \
+    "0123456789012345678901234567890123456789012345678901234567890123456789012345678901234567890123456789"             \
+    "0123456789012345678901234567890123456789012345678901234567890123456789012345678901234567890123456789"             \
+    "0123456789012345678901234567890123456789012345678901234567890123456789012345678901234567890123456789"             \
+    "0123456789012345678901234567890123456789012345678901234567890123456789012345678901234567890123456789"
+
+static const struct {
+    const char *what, *says;
+    uint16_t param;
+    bool write, endless;
+    uint32_t apart_ms;
+    bil_outcome outcome;
+    int cause; /* of the transfer, or of the value */
+    const char *heard;
+} hostile[] = {
+    {"an answer", "show name\r\nname = mill 2\r\n> ", NAME_, false, false, 0, BIL_DONE, BIL_OK, ""},
+    {"a write", "let flow=-7\r\nOK\r\n> ", FLOW, true, false, 0, BIL_DONE, BIL_OK, ""},
+    {"refused", "let flow=-7\r\nNO 42\r\n> ", FLOW, true, false, 0, BIL_REFUSED, BIL_E_REFUSED, ""},
+    {"busy", "let flow=-7\r\nWAIT\r\n> ", FLOW, true, false, 0, BIL_BUSY, BIL_E_BUSY, ""},
+    {"neither yes nor no", "let flow=-7\r\nwhat?\r\n> ", FLOW, true, false, 0, BIL_UNKNOWN, BIL_E_GARBLED, "what?"},
+    {"another form", "show flow\r\nflow: 7\r\n> ", FLOW, false, false, 0, BIL_DONE, BIL_E_REFUSED, "flow: 7"},
+    {"another value", "show flow\r\nalarm = 7\r\n> ", FLOW, false, false, 0, BIL_DONE, BIL_E_REFUSED, "alarm = 7"},
+    {"another question", "show alarm\r\nflow = 7\r\n> ", FLOW, false, false, 0, BIL_UNKNOWN, BIL_E_GARBLED, ""},
+    {"twice", "show flow\r\nflow = 7\r\nflow = 7\r\n> ", FLOW, false, false, 0, BIL_DONE, BIL_E_GARBLED, ""},
+    {"the whole twice", "show flow\r\nflow = 7\r\n> show flow\r\nflow = 7\r\n> ", FLOW, false, false, 0, BIL_UNKNOWN,
+     BIL_E_GARBLED, NULL},
+    {"a prompt in a value", "show name\r\nname = a\r\n> b\r\n> ", NAME_, false, false, 0, BIL_UNKNOWN, BIL_E_GARBLED,
+     "> b"},
+    {"a prompt at the end of a value", "show name\r\nname = a> \r\n> ", NAME_, false, false, 0, BIL_DONE, BIL_OK, ""},
+    {"no such number", "show flow\r\nflow = 32768\r\n> ", FLOW, false, false, 0, BIL_DONE, BIL_E_ENCODING, ""},
+    {"no number", "show flow\r\nflow = 7x\r\n> ", FLOW, false, false, 0, BIL_DONE, BIL_E_ENCODING, ""},
+    {"more decimals", "show alarm\r\nalarm = 1.25\r\n> ", ALARM, false, false, 0, BIL_DONE, BIL_E_ENCODING, ""},
+    {"too long a text", "show name\r\nname = 1234567890123\r\n> ", NAME_, false, false, 0, BIL_DONE, BIL_E_ENCODING,
+     ""},
+    {"broken UTF-8", "show name\r\nname = a\xc3(\r\n> ", NAME_, false, false, 0, BIL_DONE, BIL_E_ENCODING, ""},
+    {"another word", "list\r\npump: perhaps\r\n> ", PUMP, false, false, 0, BIL_DONE, BIL_E_ENCODING, ""},
+    {"control characters", "show name\r\nname = a\x1b[2Jb\r\n> ", NAME_, false, false, 0, BIL_DONE, BIL_E_REFUSED,
+     "name = a.[2Jb"},
+    {"a bell for an echo", "\ashow name\r\nname = a\r\n> ", NAME_, false, false, 0, BIL_UNKNOWN, BIL_E_GARBLED, ""},
+    {"a line that returns", "show name\r\nname = a\rname = b\r\n> ", NAME_, false, false, 0, BIL_DONE, BIL_E_REFUSED,
+     NULL},
+    {"a line without end", "show name\r\nname = " LINE_500 "\r\n> ", NAME_, false, false, 0, BIL_DONE, BIL_E_REFUSED,
+     NULL},
+    {"pages", "list\r\nfill: 1\r\n--more--\r        \rpump: on\r\n> ", PUMP, false, false, 0, BIL_DONE, BIL_OK, NULL},
+    {"pages without end", "\r\nx\r\n--more--", PUMP, false, true, 0, BIL_UNKNOWN, BIL_E_GARBLED, NULL},
+    {"lines without end", "x\r\n", PUMP, false, true, 0, BIL_UNKNOWN, BIL_E_GARBLED, NULL},
+    {"one line without end", "xxxxxxxxxxxxxxxx", PUMP, false, true, 0, BIL_UNKNOWN, BIL_E_GARBLED, NULL},
+    {"slower than anything", "x", PUMP, false, true, 200, BIL_UNKNOWN, BIL_E_GARBLED, NULL},
+    {"nothing", "", PUMP, false, false, 0, BIL_UNKNOWN, BIL_E_SILENT, ""},
+};
+
+static void what_a_device_may_say(void **state)
+{
+    (void)state;
+    for (size_t i = 0; i < sizeof hostile / sizeof hostile[0]; i++)
+        for (size_t piece = 0; piece <= 64; piece += piece ? 63 : 1) { /* at once, and byte by byte */
+            bil_console_link link;
+            bil_result result;
+            uint8_t raw[BIL_TEXT_MAX] = {0xff, 0xf9}, cause;
+            speaker s = saying(hostile[i].says, strlen(hostile[i].says));
+            s.endless = hostile[i].endless;
+            s.apart_ms = hostile[i].apart_ms;
+            s.piece = piece;
+            bil_outcome outcome = ask(&s, &link, hostile[i].param, hostile[i].write, raw, &cause, &result);
+            int error = outcome == BIL_DONE ? (hostile[i].write ? BIL_OK : cause) : (int)result.cause;
+            if (outcome != hostile[i].outcome || error != hostile[i].cause ||
+                (hostile[i].heard && strcmp(link.heard, hostile[i].heard) != 0))
+                fail_msg("%s: outcome %d, %s, heard \"%s\"", hostile[i].what, (int)outcome, bil_error_name(error),
+                         link.heard);
+            assert_true(is_printable(link.heard));
+            assert_true(s.bytes < BIL_CONSOLE_MOST + 200 && s.now < 700000);
+            assert_int_equal(s.connected, outcome != BIL_UNKNOWN);
+            if (hostile[i].outcome == BIL_REFUSED)
+                assert_int_equal(result.code, 42);
+        }
+}
+
+/* What came behind the answer before is never taken for one. */
+static void what_comes_unasked(void **state)
+{
+    (void)state;
+    bil_console_link link;
+    bil_result result;
+    uint8_t raw[BIL_TEXT_MAX], cause;
+    speaker s = saying("show flow\r\nflow = 7\r\n> flow = 8\r\n> ", 35);
+    s.piece = 23; /* the rest comes later than the stream says */
+    assert_int_equal(ask(&s, &link, FLOW, false, raw, &cause, &result), BIL_UNKNOWN);
+    s = saying("show flow\r\nflow = 7\r\n> ", 23);
+    assert_int_equal(ask(&s, &link, FLOW, false, raw, &cause, &result), BIL_DONE);
+    s.says = "> flow = 8\r\n> ";
+    s.size = strlen(s.says);
+    s.at = 0;
+    const uint16_t flow = FLOW;
+    const bil_transfer t = {.description = &model, .items = &flow, .count = 1, .raw = raw, .cause = &cause};
+    bil_link over = {NULL, &link};
+    bil_console_link other;
+    over.ops = bil_console_link_over(&other, link.stream, link.clock, NULL).ops;
+    assert_int_equal(over.ops->transfer(&link, &t, &result), BIL_NOT_SENT);
+    assert_int_equal(result.cause, BIL_E_GARBLED);
+    assert_false(s.connected);
+}
+
+/* A secret goes out, and nothing of it stays behind, whatever is echoed. */
+static void a_secret_leaves_no_trace(void **state)
+{
+    (void)state;
+    static const char *const says[] = {"let name=olive-oil\r\nOK\r\n> ", "let name=*********\r\nNO 9\r\n> ",
+                                       "olive-oil? what?\r\nolive-oil\r\n> ", "olive-oil"};
+    const uint16_t name = NAME_;
+    for (size_t i = 0; i < sizeof says / sizeof says[0]; i++) {
+        bil_console_link link;
+        bil_result result = {0};
+        uint8_t raw[BIL_TEXT_MAX] = "olive-oil";
+        speaker s = saying(says[i], strlen(says[i]));
+        bil_link over =
+            bil_console_link_over(&link, (bil_stream){&speaking, &s, true, 2}, (bil_clock){&watch, &s}, NULL);
+        assert_int_equal(over.ops->connect(over.ctx, &(bil_connect){.description = &model}, &result), BIL_DONE);
+        const bil_transfer t = {
+            .description = &model, .items = &name, .count = 1, .write = true, .secret = 1, .raw = raw};
+        over.ops->transfer(over.ctx, &t, &result);
+        assert_non_null(memmem(s.heard, s.heard_size, "let name=olive-oil\r", 19));
+        assert_null(memmem(&link, sizeof link, "olive", 5));
+        assert_string_equal(link.heard, "");
+    }
+}
+
+/* ---- patterns and values ---- */
+
+/* A random pattern, filled, is told apart again, as long as no value has what follows it. */
+static void patterns_there_and_back(void **state)
+{
+    (void)state;
+    static const char *const texts[] = {" = ", ": ", "=", " ", ";", "v", "->", "{{", "}}"};
+    dice d = {5};
+    unsigned found = 0;
+    for (unsigned i = 0; i < 200000 * rounds(1); i++) {
+        char pattern[80] = "", line[200], value[20] = "", key[20];
+        bool has_key = roll_below(&d, 2), row = roll_below(&d, 2), first = roll_below(&d, 2);
+        const char *join = texts[roll_below(&d, 9)], *end = roll_below(&d, 3) ? "" : texts[roll_below(&d, 7)];
+        snprintf(key, sizeof key, "%c%u low", 'a' + (int)roll_below(&d, 3), (unsigned)roll_below(&d, 20));
+        for (unsigned k = roll_below(&d, 8); k > 0; k--)
+            value[strlen(value)] = " =:;v->low{}123"[roll_below(&d, 15)];
+        const char *name = row ? "{row}" : "{key}";
+        if (has_key)
+            snprintf(pattern, sizeof pattern, "%s%s%s%s", first ? name : "{value}", join, first ? "{value}" : name,
+                     end);
+        else
+            snprintf(pattern, sizeof pattern, "%s{value}%s", join, end);
+        assert_int_equal(bil_pattern_fill(pattern, key, value, line, sizeof line), BIL_OK);
+        bil_part part;
+        bool fits = bil_pattern_fits(pattern, key, line, strlen(line), &part);
+        /* what follows the value: text that means itself, with braces that stand for one, or nothing */
+        const char *behind = has_key && !first ? join : end;
+        char follows[4] = {behind[0], behind[0] && behind[1] != behind[0] ? behind[1] : '\0'};
+        const char *at = behind[0] == ' ' && !behind[1] ? strchr(value, ' ') : behind[0] ? strstr(value, behind) : NULL;
+        bool clear = !behind[0] || (!at && !strchr(value, follows[0]));
+        if ((value[0] ? value[0] : behind[0]) == ' ' && (!has_key || first)) /* blanks belong to what stands before */
+            clear = clear && join[strlen(join) - 1] != ' ';
+        if (!clear)
+            continue;
+        found++;
+        if (!fits || part.length != strlen(value) || memcmp(part.text, value, part.length) != 0)
+            fail_msg("\"%s\" in \"%s\"", pattern, line);
+        if (has_key && bil_pattern_fits(pattern, "zz low", line, strlen(line), &part))
+            fail_msg("\"%s\" isn't about zz: \"%s\"", pattern, line);
+    }
+    print_message("%u values found in lines\n", found);
+    assert_true(found > 50000);
+}
+
+/* Every value that the parameters of the logger can have, as they are said and heard; what is said for another value is
+ * another text. */
+static void values_there_and_back(void **state)
+{
+    (void)state;
+    const bil_description *logger = &bil_description_el_16;
+    dice d = {7};
+    for (uint16_t i = 0; i < logger->count; i++) {
+        const bil_format *f = logger->params[i].format;
+        char before[BIL_VALUE_TEXT] = "";
+        uint8_t last[BIL_TEXT_MAX] = {0};
+        for (int k = 0; k < 200; k++) {
+            uint8_t raw[BIL_TEXT_MAX] = {0}, back[BIL_TEXT_MAX];
+            char text[BIL_VALUE_TEXT];
+            if (f->type == BIL_TEXT)
+                for (uint32_t n = roll_below(&d, f->size + 1u); n > 0; n--)
+                    raw[n - 1] = (uint8_t)('!' + roll_below(&d, 90));
+            else if (f->choice_count)
+                bil_value_put_number(raw, f->size, f->choices[roll_below(&d, f->choice_count)].value);
+            else
+                bil_value_put_number(raw, f->size, f->type == BIL_BOOL ? roll_below(&d, 2) : roll(&d));
+            if (f->type == BIL_TEXT && f->words && strcmp((char *)raw, f->words[0]) == 0)
+                continue; /* the word for an empty one */
+            assert_int_equal(bil_value_say(f, raw, NULL, text, sizeof text), BIL_OK);
+            assert_int_equal(bil_value_hear(f, text, strlen(text), NULL, back), BIL_OK);
+            assert_memory_equal(back, raw, f->size);
+            if (k > 0)
+                assert_int_equal(strcmp(text, before) == 0, memcmp(last, raw, f->size) == 0);
+            memcpy(before, text, sizeof before);
+            memcpy(last, raw, sizeof last);
+        }
+    }
+}
+
+/* ---- descriptions ---- */
+
+static const char sound[] =
+    "bilancia_description: 0\nvendor: Esempio\nmodel: T\nrevision: 1\nfirmware: [\"1\"]\nhardware: [A]\n"
+    "link: {kind: console, prompt: \"> \", discard: \"^U\", done: OK, refuses: \"NO {code}\"}\n"
+    "spaces:\n"
+    "  one: {read: \"show {key}\", answer: \"{key} = {value}\", write: \"let {key}={value}\"}\n"
+    "  rows: {read: table, answer: \"{row} {low} {high}\", write: \"ch {row} {column} {value}\", shares: any}\n"
+    "stored_values: by_restart\nidentify: {model: id.model}\n"
+    "groups:\n"
+    "  - repeat: {id: ch, count: 3}\n"
+    "    parameters: {low: {name: Low, type: u16, class: setup, space: rows, at: \"c{n} low\"}}\n"
+    "parameters:\n"
+    "  id.model: {name: M, type: text, size: 8, class: unit, space: one, at: model}\n"
+    "  x.on: {name: On, type: bool, class: setup, space: one, at: on, words: [\"off\", \"on\"]}\n"
+    "  x.kind: {name: Kind, type: choice8, class: setup, space: one, at: kind, choices: {0: a, 1: b}, words: [A, B]}\n";
+
+static void descriptions_that_make_no_sense(void **state)
+{
+    (void)state;
+    static const struct {
+        const char *from, *to, *says;
+    } wrong[] = {
+        {"", "", NULL},
+        {"kind: console", "kind: telepathy", "none of"},
+        {"prompt: \"> \", ", "", "\"prompt\" is missing"},
+        {"prompt: \"> \"", "prompt: \"\"", "without a prompt"},
+        {"prompt: \"> \"", "prompt: \"> \", largest_read: 20", "no key that belongs here"},
+        {"discard: \"^U\"", "discard: \"^M\"", "ends no line"},
+        {"discard: \"^U\"", "discard: U", "held with Ctrl"},
+        {"NO {code}", "NO {code", "isn't closed"},
+        {"NO {code}", "NO code}", "in pairs"},
+        {"NO {code}", "", "can be seen"},
+        {"kind: console, ", "", "no key that belongs here"}, /* of registers */
+        {"spaces:", "link_unit: x.on\nspaces:", "for registers"},
+        {"spaces:", "banks: [{holds: stored, cells: [0, 1], at: 2}]\nspaces:", "for registers"},
+        {"  one: {read", "  one: {table: holding, read", "no key that belongs here"},
+        {"read: \"show {key}\", ", "", "belong together"},
+        {", answer: \"{key} = {value}\"", "", "belong together"},
+        {"read: \"show {key}\"", "read: \"show {value}\"", "no value yet"},
+        {"write: \"let {key}={value}\"", "write: \"let {key}\"", "{value} is missing"},
+        {"read: table", "read: \"table {row}\"", "names none"},
+        {"{row} {low} {high}", "{row} {high}", "has no place for it"},
+        {"\"c{n} low\"", "\"c{n}\"", "a row and a column"},
+        {"\"c{n} low\"", "c low", "the same name there"},
+        {"count: 3", "count: 3, stride: 1", "no stride"},
+        {"space: one, at: on", "at: on", "\"space\" is missing"},
+        {"space: one, at: on", "space: holding, at: on", "is no space: one of"},
+        {"at: on,", "at: \"\",", "name of the value"},
+        {"at: on,", "at: on, bit: 3,", "part of a cell"},
+        {"at: on,", "at: on, form: plain,", "looks in cells"},
+        {"at: on,", "at: on, byte_order: low_first,", "for registers"},
+        {"at: on,", "at: on, writes: single,", "for registers"},
+        {"at: kind,", "at: on,", "the same name there"},
+        {"[\"off\", \"on\"]", "[\"off\"]", "2 words"},
+        {"[A, B]", "[A, A]", "stands here twice"},
+        {"[A, B]", "[A, B, C]", "2 words"},
+        {"type: text, size: 8", "type: text, size: 8, words: [a, b]", "1 words"},
+        {"class: unit, space: one", "class: unit, access: read_write, space: rows", "a row and a column"},
+    };
+    for (size_t i = 0; i < sizeof wrong / sizeof wrong[0]; i++) {
+        char text[3000], why[400] = "";
+        const char *at = strstr(sound, wrong[i].from);
+        assert_non_null(at);
+        snprintf(text, sizeof text, "%.*s%s%s", (int)(at - sound), sound, wrong[i].to, at + strlen(wrong[i].from));
+        loaded_description loaded;
+        int error = description_load_text(&loaded, "t.yaml", text, strlen(text), why, sizeof why);
+        if (!wrong[i].says) {
+            assert_int_equal(error, BIL_OK);
+            assert_int_equal(bil_description_check(&loaded.table, NULL), BIL_OK);
+            assert_string_equal(loaded.table.params[2].at.key, "c3 low");
+            description_free(&loaded);
+        } else if (error != BIL_E_YAML || strncmp(why, "t.yaml:", 7) != 0 || !strstr(why, wrong[i].says)) {
+            fail_msg("\"%s\" for \"%s\" gives \"%s\"", wrong[i].to, wrong[i].from, error ? why : "no error");
+        }
+    }
+}
+
+static void same_text(const char *a, const char *b)
+{
+    if (a != b)
+        assert_string_equal(a ? a : "", b ? b : "");
+}
+
+/* What the generator writes is what the loader has read. */
+static void the_table_is_the_description(void **state)
+{
+    (void)state;
+    loaded_description loaded;
+    char why[400];
+    assert_int_equal(description_load(&loaded, BILANCIA_SOURCE "/descriptions/el-16.yaml", why, sizeof why), BIL_OK);
+    const bil_description *a = &loaded.table, *b = &bil_description_el_16;
+    same_text(a->layout, b->layout);
+    assert_true(a->count == b->count && a->space_count == b->space_count && a->unlock_ends_with_link == 1 &&
+                b->unlock_ends_with_link == 1);
+    const bil_console *x = a->console, *y = b->console;
+    const char *const says[] = {x->prompt,  y->prompt,  x->ends,  y->ends,  x->discard, y->discard, x->done, y->done,
+                                x->refuses, y->refuses, x->later, y->later, x->taken,   y->taken,   x->more, y->more};
+    for (size_t i = 0; i < sizeof says / sizeof says[0]; i += 2)
+        same_text(says[i], says[i + 1]);
+    assert_true(x->echo && y->echo);
+    for (uint16_t i = 0; i < a->space_count; i++) {
+        same_text(a->spaces[i].ask, b->spaces[i].ask);
+        same_text(a->spaces[i].set, b->spaces[i].set);
+        same_text(a->spaces[i].answer, b->spaces[i].answer);
+        assert_true(a->spaces[i].reading == b->spaces[i].reading && b->spaces[i].keys &&
+                    a->spaces[i].read_most == b->spaces[i].read_most);
+    }
+    for (uint16_t i = 0; i < a->count; i++) {
+        const bil_format *f = a->params[i].format, *g = b->params[i].format;
+        same_text(a->params[i].at.key, b->params[i].at.key);
+        assert_int_equal(a->by_place[i], b->by_place[i]);
+        assert_true(!f->words == !g->words && f->form == g->form);
+        unsigned words = !f->words ? 0 : f->type == BIL_BOOL ? 2 : f->type == BIL_TEXT ? 1 : f->choice_count;
+        for (unsigned k = 0; k < words; k++)
+            same_text(f->words[k], g->words[k]);
+    }
+    assert_int_equal(bil_description_check(b, NULL), BIL_OK);
+    description_free(&loaded);
+    /* one that somebody made by hand, and got wrong */
+    bil_console console = *b->console;
+    bil_description table = *b;
+    table.console = &console;
+    console.prompt = "";
+    assert_int_equal(bil_description_check(&table, NULL), BIL_E_TABLE);
+    console = *b->console;
+    console.ends = "x";
+    assert_int_equal(bil_description_check(&table, NULL), BIL_E_TABLE);
+    console = *b->console;
+    bil_space broken[8];
+    memcpy(broken, b->spaces, b->space_count * sizeof broken[0]);
+    table.spaces = broken;
+    for (int i = 0; i < 3; i++) {
+        memcpy(broken, b->spaces, b->space_count * sizeof broken[0]);
+        broken[0].answer = i == 0 ? NULL : broken[0].answer;
+        broken[0].keys = i != 1;
+        broken[2].set = i == 2 ? NULL : broken[2].set;
+        assert_int_equal(bil_description_check(&table, NULL), BIL_E_TABLE);
+    }
+    /* a link of another kind has nothing to do with it */
+    bench cells;
+    bil_result result = {0};
+    bench_open(&cells, &sim_ed30, &bil_description_ed_30, false);
+    assert_int_equal(cells.link.ops->connect(cells.link.ctx, &(bil_connect){.description = b}, &result), BIL_REFUSED);
+    assert_int_equal(result.cause, BIL_E_OTHER_MODEL);
+    bench_close(&cells);
+    bench_open(&cells, &sim_el16, b, false);
+    assert_int_equal(
+        cells.link.ops->connect(cells.link.ctx, &(bil_connect){.description = &bil_description_ed_30}, &result),
+        BIL_REFUSED);
+    bench_close(&cells);
+}
+
+/* ---- requests, worked out by hand ---- */
+
+static void the_least_requests(void **state)
+{
+    (void)state;
+    bench b;
+    bench_open(&b, &sim_el16, &bil_description_el_16, false);
+    /* who it is: one. The unit once more with the values: one. The table: one. Beside it 18 settings, one each: three
+     * of the logger, two of the clock, four of alarms, three of the display, four calculations, name and number. */
+    assert_int_equal(bench_read(&b, true).u.end.verdict, BIL_VERDICT_VERIFIED);
+    assert_int_equal(b.progress.identity_requests, 1);
+    assert_int_equal(b.progress.read_requests, 20);
+    want_text(&b, "channel_3.high", "9.500");
+    want_text(&b, "channel_12.label", "Olive pits");
+    want_text(&b, "calc.3", "pits = c12 / 2");
+    assert_int_equal(bench_write(&b, bench_config(&b)).u.end.verdict, BIL_VERDICT_VERIFIED);
+    assert_int_equal(b.progress.written, 3);
+    assert_int_equal(b.progress.write_requests, 3);
+    /* read whole before it is held and while it is, back after the one stage, and twice for the proof: 20 each, and
+     * what state it is in */
+    assert_int_equal(b.progress.read_requests, 5 * 21);
+    bench_close(&b);
+    /* nine lines a page: the table of one line and sixteen takes one more, each time */
+    bench_open(&b, &sim_el16, &bil_description_el_16, false);
+    sim_set(b.unit, "display.lines", "9", (char[100]){0}, 100);
+    assert_int_equal(bench_read(&b, true).u.end.verdict, BIL_VERDICT_VERIFIED);
+    assert_int_equal(b.progress.read_requests, 21);
+    bench_close(&b);
+}
+
+/* The panel has the one session that there is; later it has ended. */
+static void the_session_is_taken(void **state)
+{
+    (void)state;
+    bench b;
+    sim_session panel;
+    bench_open(&b, &sim_el16, &bil_description_el_16, false);
+    sim_session_open(&panel, b.unit, 0, false);
+    bil_action end = bench_read(&b, false);
+    assert_int_equal(end.u.end.verdict, BIL_VERDICT_UNTOUCHED);
+    assert_int_equal(end.u.end.cause, BIL_E_SESSION_TAKEN);
+    assert_string_equal(b.words.heard, "panel");
+    sim_session_close(&panel);
+    assert_int_equal(bench_read(&b, false).u.end.verdict, BIL_VERDICT_VERIFIED);
+    b.sim.now += 200000; /* nobody types for longer than it waits: it hangs up, and the next job connects anew */
+    assert_int_equal(bench_read(&b, false).u.end.verdict, BIL_VERDICT_VERIFIED);
+    bench_close(&b);
+}
+
+/* ---- a shell that we didn't write ---- */
+
+static const char shell[] =
+    "bilancia_description: 0\nvendor: Esempio\nmodel: SH\nrevision: 1\nfirmware: [\"1\"]\nhardware: [A]\n"
+    "link: {kind: console, prompt: \"mill> \", ends: lf, echo: yes, done: taken, reply_ms: 700, late_ms: 3000}\n"
+    "spaces:\n"
+    "  vars: {read: \"echo {key}=${{{key}}}\", answer: \"{key}={value}\", write: \"{key}='{value}'; echo taken\"}\n"
+    "  all: {read: set, answer: \"{key}='{value}'\", shares: any}\n"
+    "stored_values: not_readable\nwrites_last: yes\n"
+    "identify: {model: id.model, firmware: id.firmware, hardware: id.hardware, serial: id.serial}\n"
+    "parameters:\n"
+    "  id.model: {name: M, type: text, size: 8, class: unit, space: vars, at: model}\n"
+    "  id.firmware: {name: F, type: text, size: 8, class: unit, space: vars, at: firmware}\n"
+    "  id.hardware: {name: H, type: text, size: 8, class: unit, space: vars, at: hardware}\n"
+    "  id.serial: {name: S, type: text, size: 8, class: unit, space: vars, at: serial}\n"
+    "  mill.speed: {name: Speed, type: u16, class: setup, space: vars, at: speed, scale: 0.1}\n"
+    "  mill.label: {name: Label, type: text, size: 20, class: setup, space: vars, at: label}\n"
+    "  mill.heater: {name: Heater, type: bool, class: setup, space: vars, at: heater, words: [cold, warm]}\n"
+    "  room.name: {name: Room, type: text, size: 20, class: setup, access: read, space: all, at: room}\n"
+    "  room.floor: {name: Floor, type: i8, class: setup, access: read, space: all, at: floor}\n";
+
+static void a_shell_behind_socat(void **state)
+{
+    (void)state;
+    char folder[] = "/tmp/bilancia-shell-XXXXXX", path[100], at[100], text[BIL_VALUE_TEXT + 20];
+    int port = 0;
+    bil_host *host;
+    bil_device *device = NULL;
+    assert_non_null(mkdtemp(folder));
+    snprintf(path, sizeof path, "%s/sh.yaml", folder);
+    FILE *file = fopen(path, "w");
+    fputs(shell, file);
+    fclose(file);
+    int ends[2];
+    assert_int_equal(pipe(ends), 0);
+    pid_t peer = fork();
+    if (peer == 0) {
+        setenv("ENV", "", 1);
+        dup2(ends[1], STDERR_FILENO);
+        execlp("socat", "socat", "-d", "-d", "-ly", "-lf", "/dev/stderr", "TCP-LISTEN:0,bind=127.0.0.1,fork,reuseaddr",
+               "EXEC:'env -i PATH=/usr/bin:/bin \"PS1=mill> \" PS2= model=SH firmware=1 hardware=A serial=7 speed=52.5 "
+               "label=olives heater=warm \"room=press room\" \"floor=-1 \" sh -i',pty,setsid,ctty,stderr",
+               (char *)NULL);
+        _exit(127);
+    }
+    close(ends[1]);
+    FILE *said = fdopen(ends[0], "r");
+    for (char line[300]; !port && fgets(line, sizeof line, said);)
+        if (strstr(line, "listening on"))
+            port = atoi(strrchr(line, ':') + 1);
+    assert_true(port > 0);
+    snprintf(at, sizeof at, "console+tcp://127.0.0.1:%d", port);
+    bil_host_config config = {.struct_size = sizeof config};
+    assert_int_equal(bil_host_open(&host, &config), BIL_OK);
+    assert_int_equal(bil_host_add_description(host, path), BIL_OK);
+    if (bil_device_open(host, at, &device) != BIL_OK || bil_device_read(device, NULL) != BIL_OK)
+        fail_msg("%s", bil_host_trouble(host));
+    assert_int_equal(bil_device_value(device, "mill.speed", text, sizeof text), BIL_OK);
+    assert_string_equal(text, "52.5");
+    assert_int_equal(bil_device_value(device, "room.name", text, sizeof text), BIL_OK);
+    assert_string_equal(text, "press room");
+    bil_device_close(device);
+    bil_host_close(host);
+    kill(peer, SIGTERM);
+    waitpid(peer, NULL, 0);
+    fclose(said);
+    unlink(path);
+    rmdir(folder);
+}
+
+int main(void)
+{
+    const struct CMUnitTest tests[] = {
+        cmocka_unit_test(in_pieces_and_cut),
+        cmocka_unit_test(every_byte_changed),
+        cmocka_unit_test(what_a_device_may_say),
+        cmocka_unit_test(what_comes_unasked),
+        cmocka_unit_test(a_secret_leaves_no_trace),
+        cmocka_unit_test(patterns_there_and_back),
+        cmocka_unit_test(values_there_and_back),
+        cmocka_unit_test(descriptions_that_make_no_sense),
+        cmocka_unit_test(the_table_is_the_description),
+        cmocka_unit_test(the_least_requests),
+        cmocka_unit_test(the_session_is_taken),
+        cmocka_unit_test(a_shell_behind_socat),
+    };
+    return cmocka_run_group_tests_name("console", tests, NULL, NULL);
+}
