@@ -92,7 +92,8 @@ static uint16_t rival(const bil_job *job, uint16_t index)
 static flow play(bil_job *job, bil_proc_kind kind, uint8_t after)
 {
     const bil_procedure *how = kind == BIL_PROC_COUNT ? NULL : bil_procedure_of(job, kind);
-    if (!how && !job->description->unlock_lasts_ms) /* nothing is sent: what is known of who answers stays so */
+    if (!how && !job->description->unlock_lasts_ms &&
+        !bil_is_locked(job)) /* nothing is sent: what is known of who answers stays so */
         return on(job, after);
     bil_begin(job, how);
     job->inner = after;

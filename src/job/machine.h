@@ -64,12 +64,14 @@ typedef struct reader {
 /* Plays one procedure of the description. */
 typedef struct player {
     const bil_procedure *procedure;
-    const bil_procedure *then; /* what is played behind it */
+    const bil_procedure *then; /* what is played behind it, */
+    uint16_t then_at;          /* from the step before this one on, where it was unlocked in the middle; else 0 */
     uint16_t at;
     uint8_t state;
-    bool doubt;     /* a command may not have arrived: a condition has to tell, and only one that didn't hold before */
-    bool taken;     /* the device said that it has begun, so that only its end is to come */
-    bool otherwise; /* the condition that comes didn't hold before */
+    uint8_t relocks; /* how often it locked itself while it was being unlocked */
+    bool doubt;      /* a command may not have arrived: a condition has to tell, and only one that didn't hold before */
+    bool taken;      /* the device said that it has begun, so that only its end is to come */
+    bool otherwise;  /* the condition that comes didn't hold before */
     uint64_t deadline;
 } player;
 
@@ -168,6 +170,12 @@ struct bil_job {
     bool begun;          /* values came that are in force only after a commit */
     bool locked;         /* it locked itself with the last connection */
 };
+
+/* Has it locked itself with the last connection, or will it with the next one? */
+static inline bool bil_is_locked(const bil_job *job)
+{
+    return job->locked || (job->dirty && job->description->unlock_ends_with_link);
+}
 
 enum { CLOSING = 255 }; /* the last step of a job that isn't a write */
 

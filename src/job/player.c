@@ -22,7 +22,7 @@ static bool is_locked_soon(const bil_job *job)
 {
     uint32_t lasts = job->description->unlock_lasts_ms;
     bool soon = lasts && (uint32_t)job->now + 1 - job->unlocked >= lasts / 2;
-    return job->writable && (soon || job->locked);
+    return job->writable && (soon || bil_is_locked(job));
 }
 
 void bil_begin(bil_job *job, const bil_procedure *how)
@@ -180,6 +180,21 @@ static bool may_have_been_taken(bil_job *job)
     return false;
 }
 
+/* A step that was refused since the connection was lost, and with it what was unlocked: that is done again, and the
+ * step, once in a procedure. */
+static bool unlock_in_between(bil_job *job)
+{
+    const player p = job->player;
+    const exchange *x = &job->exchange;
+    bool locked = job->locked && job->writable && x->outcome == BIL_REFUSED && p.procedure->kind != BIL_PROC_UNLOCK;
+    if (!locked || p.then_at || (x->sent && !x->repeatable))
+        return false;
+    bil_player_start(job, bil_procedure_of(job, BIL_PROC_UNLOCK));
+    job->player.then = p.procedure;
+    job->player.then_at = (uint16_t)(p.at + 1);
+    return true;
+}
+
 flow bil_player_run(bil_job *job, bil_action *action)
 {
     player *p = &job->player;
@@ -189,13 +204,13 @@ flow bil_player_run(bil_job *job, bil_action *action)
         if (p->at >= p->procedure->step_count) {
             if (p->procedure->kind <= BIL_PROC_UNLOCK) /* for reading, or for writing */
                 job->unlocked = (uint32_t)job->now | 1;
-            if (p->procedure->kind == BIL_PROC_UNLOCK) {
-                job->writable = true;
-                job->locked = false;
-            }
+            job->writable = job->writable || p->procedure->kind == BIL_PROC_UNLOCK;
             if (!p->then)
                 return FLOW_DONE;
+            uint16_t from = p->then_at;
             bil_player_start(job, p->then);
+            p->at = (uint16_t)(from - (from > 0));
+            p->then_at = from;
             continue;
         }
         const bil_proc_step *step = &p->procedure->steps[p->at];
@@ -210,12 +225,20 @@ flow bil_player_run(bil_job *job, bil_action *action)
             f = bil_exchange_run(job, &job->exchange, action);
             if (f == FLOW_ACTION)
                 return f;
+            if (f == FLOW_FAILED && unlock_in_between(job))
+                continue;
             if (f == FLOW_FAILED && !may_have_been_taken(job))
                 return step_failed(job, step->param, false);
             job->acknowledged = f == FLOW_DONE;
+            job->locked = job->locked && p->procedure->kind > BIL_PROC_UNLOCK;
             break;
         case READING:
             f = bil_exchange_run(job, &job->exchange, action);
+            if (f != FLOW_ACTION && job->locked && p->procedure->kind <= BIL_PROC_UNLOCK && p->relocks++ < LINK_TRIES) {
+                p->at = 0; /* the code was entered on a connection that is gone */
+                p->state = ENTER;
+                continue;
+            }
             if (f != FLOW_ACTION)
                 f = judge(job, action, step, f);
             if (f != FLOW_DONE)
