@@ -195,6 +195,22 @@ static bool unlock_in_between(bil_job *job)
     return true;
 }
 
+/* One is over; false: it was the last one. */
+static bool next_procedure(bil_job *job)
+{
+    player *p = &job->player;
+    uint16_t from = p->then_at;
+    if (p->procedure->kind <= BIL_PROC_UNLOCK) /* for reading, or for writing */
+        job->unlocked = (uint32_t)job->now | 1;
+    job->writable = job->writable || p->procedure->kind == BIL_PROC_UNLOCK;
+    if (!p->then)
+        return false;
+    bil_player_start(job, p->then);
+    p->at = (uint16_t)(from - (from > 0));
+    p->then_at = from;
+    return true;
+}
+
 flow bil_player_run(bil_job *job, bil_action *action)
 {
     player *p = &job->player;
@@ -202,15 +218,8 @@ flow bil_player_run(bil_job *job, bil_action *action)
         if (!p->procedure)
             return FLOW_DONE;
         if (p->at >= p->procedure->step_count) {
-            if (p->procedure->kind <= BIL_PROC_UNLOCK) /* for reading, or for writing */
-                job->unlocked = (uint32_t)job->now | 1;
-            job->writable = job->writable || p->procedure->kind == BIL_PROC_UNLOCK;
-            if (!p->then)
+            if (!next_procedure(job))
                 return FLOW_DONE;
-            uint16_t from = p->then_at;
-            bil_player_start(job, p->then);
-            p->at = (uint16_t)(from - (from > 0));
-            p->then_at = from;
             continue;
         }
         const bil_proc_step *step = &p->procedure->steps[p->at];
