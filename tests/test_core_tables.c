@@ -174,6 +174,7 @@ static void spoil_all(table *t, const bil_description *from)
     SPOIL(rules[0].why, NULL);
     SPOIL(d.expect_count, from->expect_count + (t->d.expect = no_words, 1));
     SPOIL(d.test_count, from->test_count + (t->d.tests = NULL, 1));
+    SPOIL(d.loses_count, from->loses_count + (t->d.loses = no_words, 1));
     SPOIL(d.by_hand_count, from->by_hand_count + (t->d.by_hand = bad_when, 1));
     SPOIL(d.factory_known, NULL);
     if (from->bank_count) {

@@ -342,9 +342,9 @@ typedef struct bil_description {
     uint32_t unstored_value;     /* its value then */
     const char *factory_address; /* where a new or reset unit is found, or NULL; see docs/description.md */
     /* for people, around a write: warnings that the device may show meanwhile, what is to be done by hand afterwards,
-     * and what is to be tried before the machine goes back to work */
-    const bil_reminder *expect, *by_hand, *tests;
-    uint8_t expect_count, by_hand_count, test_count;
+     * what is to be tried before the machine goes back to work, and what the device loses that is in no copy */
+    const bil_reminder *expect, *by_hand, *tests, *loses;
+    uint8_t expect_count, by_hand_count, test_count, loses_count;
     const bil_rule *rules;
     uint16_t rule_count;
     const bil_bank *banks;

@@ -347,8 +347,9 @@ static void check_texts(checking *c)
     want_texts(c, d->no_serial, d->no_serial_count, BIL_VALUE_TEXT - 1);
     want_texts(c, d->secrets, d->secret_count, BIL_VALUE_TEXT - 1);
     want(c, d->secret_count <= BIL_SECRETS_MAX);
-    want(c, d->expect_count <= BIL_TESTS_MAX && d->test_count <= BIL_TESTS_MAX);
+    want(c, d->expect_count <= BIL_TESTS_MAX && d->test_count <= BIL_TESTS_MAX && d->loses_count <= BIL_TESTS_MAX);
     want_reminders(c, d->expect, d->expect_count);
+    want_reminders(c, d->loses, d->loses_count);
     want_reminders(c, d->by_hand, d->by_hand_count);
     want_reminders(c, d->tests, d->test_count);
 }

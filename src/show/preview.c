@@ -188,6 +188,11 @@ static unsigned put_lost(const write_call *w)
             plain(), d->params[i].id, now);
         lost++;
     }
+    for (uint8_t i = 0; i < d->loses_count; i++)
+        if (write_concerns(w, &d->loses[i])) {
+            say("  %s!%s would be lost, and is in no copy: %s\n", bad(), plain(), d->loses[i].text);
+            lost++;
+        }
     return lost;
 }
 

@@ -57,6 +57,11 @@ static void load_by_hand(load *l, yaml_node_t *node)
     l->table->by_hand = load_reminders(l, node, 255, &l->table->by_hand_count);
 }
 
+static void load_loses(load *l, yaml_node_t *node)
+{
+    l->table->loses = load_reminders(l, node, BIL_TESTS_MAX, &l->table->loses_count);
+}
+
 static void load_tests(load *l, yaml_node_t *node)
 {
     l->table->tests = load_reminders(l, node, BIL_TESTS_MAX, &l->table->test_count);
@@ -112,6 +117,7 @@ static const struct {
     {"expect", false, load_expect},
     {"by_hand", false, load_by_hand},
     {"tests", false, load_tests},
+    {"loses", false, load_loses},
     {"rules", false, load_rules},
     {"procedures", false, load_procedures},
 };

@@ -189,6 +189,7 @@ static void put_lists(FILE *file, const bil_description *d)
     put_reminders(file, "expect", d->expect, d->expect_count);
     put_reminders(file, "by_hand", d->by_hand, d->by_hand_count);
     put_reminders(file, "tests", d->tests, d->test_count);
+    put_reminders(file, "loses", d->loses, d->loses_count);
     if (d->unit_same_count)
         table_put_indices(file, "unit_same", d, d->unit_same, d->unit_same_count);
     if (d->unit_grows_count)
@@ -285,8 +286,9 @@ static void put_rest(FILE *file, const bil_description *d)
     put_list(file, "expect", d->expect_count);
     put_list(file, "by_hand", d->by_hand_count);
     put_list(file, "tests", d->test_count);
-    fprintf(file, " .expect_count = %u, .by_hand_count = %u, .test_count = %u,\n   ", d->expect_count, d->by_hand_count,
-            d->test_count);
+    put_list(file, "loses", d->loses_count);
+    fprintf(file, " .expect_count = %u, .by_hand_count = %u, .test_count = %u, .loses_count = %u,\n   ",
+            d->expect_count, d->by_hand_count, d->test_count, d->loses_count);
     put_list(file, "rules", d->rule_count);
     fprintf(file, " .rule_count = %u,", d->rule_count);
     put_list(file, "banks", d->bank_count);
