@@ -47,7 +47,7 @@ typedef struct bil_console_link {
     bil_stream stream;
     bil_clock clock;
     const bil_float_ops *floats;
-    char said[BIL_CONSOLE_LINE + 4], line[BIL_CONSOLE_LINE + 1];
+    char said[BIL_CONSOLE_LINE + 4], line[BIL_CONSOLE_LINE + 1], piece[64];
     /* Of the last answer: the first line that no pattern fits, or who has the session; bytes that aren't printable are
      * dots. "" where there was none, or a secret was said. */
     char heard[BIL_CONSOLE_HEARD + 1];

@@ -8,7 +8,6 @@ enum {
     WAKING_MS = 100,    /* who is woken may say its prompt more than once: so long no other one comes */
     CHARACTER_MS = 10,  /* no answer comes slower than this */
     GREETING_MS = 1000, /* how long a prompt may take on a new connection, unless replies take longer */
-    PIECE = 64
 };
 
 /* An answer that is coming in. */
@@ -31,6 +30,12 @@ typedef struct answer {
 static const bil_param *param_of(const bil_transfer *t, uint16_t i)
 {
     return &t->description->params[t->items[i]];
+}
+
+/* Is the question for one value, rather than for a table? */
+static bool asks_one(const bil_transfer *t)
+{
+    return t->description->spaces[param_of(t, 0)->space].reading == BIL_SHARE_NONE;
 }
 
 /* ---- lines ---- */
@@ -102,7 +107,7 @@ static void take_line(answer *a)
     } else if (a->length && t && !t->secret) {
         if (!link->heard[0])
             remember(link, link->line, a->length);
-        if (a->done && !t->write && t->description->spaces[param_of(t, 0)->space].reading == BIL_SHARE_NONE)
+        if (a->done && !t->write && asks_one(t))
             t->cause[0] = BIL_E_GARBLED; /* it may be the rest of a value with an end of line in it */
     }
     a->length = 0;
@@ -140,11 +145,10 @@ static bool listen(answer *a, bil_result *result)
 {
     bil_console_link *link = a->link;
     const bil_stream *s = &link->stream;
-    char piece[PIECE];
     uint64_t start = link->clock.ops->now_ms(link->clock.ctx);
     for (;;) {
         bool prompt = stands(a, a->console->prompt);
-        int count = s->ops->receive(s->ctx, piece, sizeof piece, prompt ? a->quiet_ms : a->reply_ms);
+        int count = s->ops->receive(s->ctx, link->piece, sizeof link->piece, prompt ? a->quiet_ms : a->reply_ms);
         if (count == 0 && prompt)
             return true;
         if (count <= 0) {
@@ -154,7 +158,7 @@ static bool listen(answer *a, bil_result *result)
             return false;
         }
         for (int i = 0; i < count; i++)
-            take(a, piece[i]);
+            take(a, link->piece[i]);
         a->bytes += (uint32_t)count;
         uint64_t now = link->clock.ops->now_ms(link->clock.ctx);
         if (a->bytes > BIL_CONSOLE_MOST || a->pages > BIL_CONSOLE_PAGES ||
@@ -221,8 +225,10 @@ static bil_outcome dial(void *ctx, const bil_connect *to, bil_result *result)
         if (a.taken || result->cause == BIL_E_LOST)
             break;
     }
-    if (link->open)
+    if (link->open) {
+        result->cause = BIL_OK;
         return BIL_DONE;
+    }
     if (result->cause == BIL_E_SILENT && link->heard[0]) /* it said something before it was woken */
         result->cause = BIL_E_GARBLED;
     hang_up(link);
@@ -272,7 +278,7 @@ static bil_outcome ask(bil_console_link *link, const bil_transfer *t, bil_result
     if (!prompt) /* it took the order, and ended the session with that */
         hang_up(link);
     result->cause = BIL_OK;
-    if (a.strange)
+    if (a.strange || (a.console->echo && !a.lines)) /* a prompt by itself answers nothing */
         return doubt(link, result, BIL_E_GARBLED, BIL_UNKNOWN);
     if (a.refused || a.later) {
         result->cause = a.refused ? BIL_E_REFUSED : BIL_E_BUSY;
@@ -280,6 +286,9 @@ static bil_outcome ask(bil_console_link *link, const bil_transfer *t, bil_result
     }
     if (t->write && a.console->done && !a.done) /* whatever that was: what became of it is read back */
         return doubt(link, result, BIL_E_GARBLED, BIL_UNKNOWN);
+    bool other = !t->write && link->heard[0] && asks_one(t) && t->cause[0] == BIL_E_REFUSED;
+    if (other) /* it didn't refuse: it said something else */
+        t->cause[0] = BIL_E_GARBLED;
     return BIL_DONE;
 }
 
@@ -300,9 +309,9 @@ static bil_outcome transfer(void *ctx, const bil_transfer *t, bil_result *result
     int came = link->stream.ops->receive(link->stream.ctx, &stray, 1, 0);
     bil_outcome outcome =
         came ? doubt(link, result, came < 0 ? BIL_E_LOST : BIL_E_GARBLED, BIL_NOT_SENT) : ask(link, t, result);
-    volatile char *spoken = link->said, *line = link->line;
+    volatile char *spoken = link->said, *line = link->line, *piece = link->piece;
     for (size_t i = 0; t->secret && i < BIL_CONSOLE_LINE; i++)
-        spoken[i] = line[i] = 0;
+        spoken[i] = line[i] = piece[i % sizeof link->piece] = 0;
     return outcome;
 }
 
