@@ -28,8 +28,10 @@ static bool hear(void *ctx, const char *bytes, size_t count)
 {
     speaker *s = ctx;
     const char *end = memchr(bytes, '\r', count);
-    if (!s->asked && end)
-        memcpy(s->echoed, bytes, (size_t)(end - bytes)), memcpy(s->echoed + (end - bytes), "\r\n", 2);
+    if (!s->asked && end) {
+        memcpy(s->echoed, bytes, (size_t)(end - bytes));
+        memcpy(s->echoed + (end - bytes), "\r\n", 2);
+    }
     s->asked = s->asked || end;
     return true;
 }

@@ -455,7 +455,7 @@ static void a_logger_with_a_console(void **state)
         expect(0, "✓ verified: 1", sh("b set '%s' channel_3.high=9.5 --yes --prove --folder lg", to));
         assert_non_null(strstr(output, "would be lost, and is in no copy: the stored samples"));
         assert_null(strstr(output, "Would be lost: nothing"));
-        assert_non_null(strstr(output, "It is at work, as after switching it on."));
+        assert_non_null(strstr(output, "It is at work. Safe to disconnect."));
         expect(0, "= 9.500\n", sh("b simulate --at unit7.ctl get channel_3.high"));
         expect(0, "→ channel_3.high  9.500", sh("b undo $(ls -t lg/*.brec | head -1) --yes"));
         expect(0, "= 8.250\n", sh("b simulate --at unit7.ctl get channel_3.high"));

@@ -16,7 +16,8 @@ extern "C" {
 typedef struct bil_device bil_device;
 
 /* Connects, and finds out by which description it goes. `where` is an address (modbus+tcp://HOST[:PORT]/UNIT,
- * modbus+rtu:/dev/NAME?unit=N[&speed=N][&parity=P][&stop=N]) or the name of a device of the host's site. BIL_E_ADDRESS,
+ * modbus+rtu:/dev/NAME?unit=N[&speed=N][&parity=P][&stop=N], console+tcp://HOST:PORT,
+ * console+serial:/dev/NAME[?speed=N][&parity=P][&stop=N]) or the name of a device of the host's site. BIL_E_ADDRESS,
  * BIL_E_NO_DEVICE, BIL_E_DISPUTED, BIL_E_UNKNOWN_MODEL, or what the line says: BIL_E_NOT_REACHABLE, BIL_E_SILENT, ...
  * On an error *device is NULL. */
 int bil_device_open(bil_host *host, const char *where, bil_device **device);

@@ -152,7 +152,7 @@ static void put_done(const write_call *w, const bil_job_progress *p, bool done)
     put_exceptions(w);
     char state[BIL_VALUE_TEXT];
     if (!w->end.u.end.held && !bil_job_leaves_working(w->job))
-        say("%s. Safe to disconnect.\n", w->end.u.end.at_work   ? "It is at work, as after switching it on"
+        say("%s. Safe to disconnect.\n", w->end.u.end.at_work   ? "It is at work"
                                          : resets               ? "It stands, as after switching it on"
                                          : w->end.u.end.stopped ? "It stands; it was at work when this began"
                                                                 : "The device isn't held");

@@ -1,5 +1,5 @@
-/* Device addresses: modbus+tcp://host[:port]/unit, modbus+rtu:/dev/NAME?unit=N[&speed=N][&parity=P][&stop=N]. What has
- * no scheme is a file. */
+/* Device addresses: modbus+tcp://host[:port]/unit, modbus+rtu:/dev/NAME?unit=N[&speed=N][&parity=P][&stop=N],
+ * console+tcp://host:port, console+serial:/dev/NAME[?speed=N][&parity=P][&stop=N]. What has no scheme is a file. */
 #ifndef BIL_HOST_RUN_ADDRESS_H
 #define BIL_HOST_RUN_ADDRESS_H
 
@@ -13,8 +13,8 @@ typedef struct address {
     bool serial;
     char host[256], port[6]; /* of a network address */
     char path[256];          /* of a serial line */
-    int speed, stop_bits;    /* 19200 and 1 unless given (Modbus over Serial Line 1.02, 3.2 and 2.5.1) */
-    char parity;             /* 'E' unless given; 'N', 'O' */
+    int speed, stop_bits;    /* what is usual stands in place.h and with each kind of link */
+    char parity;             /* 'N', 'E', 'O' */
     int unit;                /* 0 to 247 */
 } address;
 
