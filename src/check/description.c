@@ -162,8 +162,8 @@ static void check_console(checking *c)
     const bil_console *s = d->console;
     if (!s)
         return;
-    want(c, s->prompt && s->prompt[0] && s->ends && s->ends[0] && strlen(s->ends) <= 2 &&
-                strspn(s->ends, "\r\n") == strlen(s->ends));
+    want(c, s->prompt && s->prompt[0] && s->ends &&
+                (strcmp(s->ends, "\r") == 0 || strcmp(s->ends, "\n") == 0 || strcmp(s->ends, "\r\n") == 0));
     want(c, !s->discard || strlen(s->discard) <= 4);
     const char *const lines[] = {s->prompt, s->done, s->refuses, s->later, s->taken, s->more};
     for (size_t i = 0; c->good && i < sizeof lines / sizeof lines[0]; i++)
