@@ -3,7 +3,7 @@
 #include <string.h>
 
 #include "bilancia/error.h"
-#include "host/run/address.h"
+#include "host/run/links.h"
 
 #include <stdint.h>
 
@@ -24,7 +24,7 @@ int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size)
     }
     if (!address_is_device(text) || a.unit < 0 || a.unit > (a.serial ? 247 : 255) || strchr(text, '@'))
         abort();
-    if (a.serial ? a.path[0] != '/' || a.unit == 0 || a.speed < 1200 || a.speed > 115200
+    if (a.serial ? a.path[0] != '/' || (a.unit == 0) != a.kind->words || a.speed < 1200 || a.speed > 115200
                  : !a.host[0] || atoi(a.port) < 1)
         abort();
     char again[ADDRESS_TEXT]; /* the text of an address is that address */
