@@ -59,6 +59,9 @@ typedef struct bil_console_link {
 bil_link bil_console_link_over(bil_console_link *memory, bil_stream stream, bil_clock clock,
                                const bil_float_ops *floats);
 
+/* How many words a format has, where it has any. */
+uint16_t bil_words_of(const bil_format *format);
+
 /* ---- patterns and values, for tests and for whoever speaks such words by other means ---- */
 
 /* A part of a text; `text` is NULL where there is none. */

@@ -94,11 +94,7 @@ static void check_format(checking *c, const bil_format *format, bool cells)
                 (!format->width ||
                  (format->form && format->form->from_cells && format->type != BIL_TEXT && format->size <= 2 &&
                   format->width <= (format->type == BIL_BOOL ? 1 : 8 * format->size))));
-    size_t words = !format->words                                                ? 0
-                   : format->type == BIL_BOOL                                    ? 2
-                   : format->type == BIL_TEXT                                    ? 1
-                   : format->type == BIL_CHOICE8 || format->type == BIL_CHOICE16 ? format->choice_count
-                                                                                 : 0;
+    size_t words = format->words ? bil_words_of(format) : 0;
     if (c->good)
         want_texts(c, format->words, words, BIL_VALUE_TEXT - 1);
     for (size_t i = 0; c->good && i < format->choice_count; i++)

@@ -119,7 +119,7 @@ static int unexpected(int code)
     return EXIT_INCOMPLETE;
 }
 
-/* A command of a story, `%s` in it standing for what follows; what it has to end with. */
+/* A command of a story, in which @ is the address of the device and # its copy; what it has to end with. */
 typedef struct scene {
     const char *why, *text;
     int code;
@@ -146,7 +146,6 @@ static int play_all(const plant *p, const scene *scenes, size_t count, const cha
     return EXIT_DONE;
 }
 
-/* A copy is #, the address @. */
 static int drive(const plant *p, const char *address)
 {
     static const scene scenes[] = {

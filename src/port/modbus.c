@@ -12,6 +12,7 @@
 #include "bilancia/host_error.h"
 #include "line.h"
 #include "modbus_exception.h"
+#include "wait.h"
 
 enum { IDENTIFICATION = 0x2b }; /* Modbus Application Protocol 1.1b3, 6.19 and 6.21 */
 enum { STALE = 8, PDU = 253 };  /* replies to older questions that are passed over; bytes of the longest request */
@@ -53,13 +54,6 @@ static bil_outcome doubt(modbus_link *link, bil_result *result, bil_error cause)
     hang_up(link);
     result->cause = cause;
     return BIL_UNKNOWN;
-}
-
-static uint64_t now_ms(void)
-{
-    struct timespec now;
-    clock_gettime(CLOCK_MONOTONIC, &now);
-    return (uint64_t)now.tv_sec * 1000 + (uint64_t)now.tv_nsec / 1000000;
 }
 
 static uint16_t number(const uint8_t *bytes)
@@ -124,7 +118,7 @@ static size_t collect(const modbus_link *link, uint8_t *frame, uint64_t until, b
     size_t got = 0, whole = HEADER;
     *cause = BIL_E_SILENT;
     while (got < whole || link->serial) {
-        uint64_t now = now_ms();
+        uint64_t now = wait_now_ms();
         struct pollfd line = {.fd = modbus_get_socket(link->context), .events = POLLIN};
         int left = link->serial && got ? QUIET_MS : now < until ? (int)(until - now) : 0;
         if (poll(&line, 1, left) <= 0)
@@ -151,7 +145,7 @@ static size_t collect(const modbus_link *link, uint8_t *frame, uint64_t until, b
 /* The reply to a function that the library doesn't know the length of. As receive below. */
 static const uint8_t *receive_any(modbus_link *link, uint8_t unit, uint8_t *reply, size_t *size, bil_error *cause)
 {
-    uint64_t until = now_ms() + link->reply_ms;
+    uint64_t until = wait_now_ms() + link->reply_ms;
     size_t head = link->serial ? 1 : 7, tail = link->serial ? 2 : 0, got;
     do
         got = collect(link, reply, until, cause);
@@ -172,9 +166,9 @@ static const uint8_t *receive_any(modbus_link *link, uint8_t unit, uint8_t *repl
  * checksum, NULL with the cause when there is none. */
 static const uint8_t *receive(modbus_link *link, uint8_t unit, uint8_t *reply, size_t *size, bil_error *cause)
 {
-    uint64_t until = now_ms() + link->reply_ms;
+    uint64_t until = wait_now_ms() + link->reply_ms;
     for (int i = 0; i < STALE; i++) {
-        uint64_t now = now_ms();
+        uint64_t now = wait_now_ms();
         if (i > 0 && now >= until) {
             *cause = BIL_E_SILENT;
             return NULL;
@@ -213,7 +207,7 @@ static int unit_of(const modbus_link *link, const bil_span *at)
 /* What the device needs between two requests. */
 static void be_silent(const modbus_link *link, const bil_span *at)
 {
-    uint64_t until = link->replied ? link->replied + at->pause_ms : 0, now = now_ms();
+    uint64_t until = link->replied ? link->replied + at->pause_ms : 0, now = wait_now_ms();
     struct timespec rest = {.tv_sec = (time_t)((until - now) / 1000),
                             .tv_nsec = (long)((until - now) % 1000 * 1000000)};
     while (until > now && nanosleep(&rest, &rest) != 0 && errno == EINTR)
@@ -235,7 +229,7 @@ static bil_outcome ask(modbus_link *link, const bil_span *at, const uint8_t *pdu
         return doubt(link, result, BIL_E_LOST);
     bil_error cause;
     *answer = (pdu[0] == IDENTIFICATION ? receive_any : receive)(link, unit, reply, length, &cause);
-    link->replied = now_ms();
+    link->replied = wait_now_ms();
     if (!*answer)
         return doubt(link, result, cause);
     if ((*answer)[0] == (pdu[0] | 0x80) && *length == 2) {

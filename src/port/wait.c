@@ -6,7 +6,7 @@
 #include <time.h>
 #include <unistd.h>
 
-static uint64_t now_ms(void)
+uint64_t wait_now_ms(void)
 {
     struct timespec now;
     clock_gettime(CLOCK_MONOTONIC, &now);
@@ -15,14 +15,14 @@ static uint64_t now_ms(void)
 
 bool wait_until(int fd, short what, uint32_t within_ms)
 {
-    uint64_t until = now_ms() + within_ms;
+    uint64_t until = wait_now_ms() + within_ms;
     for (;;) {
-        uint64_t now = now_ms();
+        uint64_t now = wait_now_ms();
         struct pollfd one = {.fd = fd, .events = what};
         int ready = poll(&one, 1, until > now ? (int)(until - now) : 0);
         if (ready > 0 || (ready < 0 && errno != EINTR))
             return ready > 0;
-        if (ready == 0 && now_ms() >= until)
+        if (ready == 0 && wait_now_ms() >= until)
             return false;
     }
 }

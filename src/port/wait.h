@@ -6,6 +6,8 @@
 #include <stddef.h>
 #include <stdint.h>
 
+/* A clock that never goes back. */
+uint64_t wait_now_ms(void);
 /* Waits until it can be read or written (POLLIN, POLLOUT). False: the time is over. */
 bool wait_until(int fd, short what, uint32_t within_ms);
 /* All of it; false: the other end is gone, or takes nothing. */

@@ -159,6 +159,14 @@ static bil_format spoken(const bil_format *format)
     return plain;
 }
 
+uint16_t bil_words_of(const bil_format *format)
+{
+    require(format);
+    bool choice = format->type == BIL_CHOICE8 || format->type == BIL_CHOICE16;
+    uint16_t others = format->type == BIL_BOOL ? 2 : format->type == BIL_TEXT;
+    return choice ? format->choice_count : others;
+}
+
 /* Which of its words is this value? -1: none. */
 static int word_of(const bil_format *format, const uint8_t *raw)
 {
@@ -190,11 +198,8 @@ int bil_value_hear(const bil_format *format, const char *text, size_t length, co
 {
     require(format && text && raw);
     const bil_format plain = spoken(format);
-    unsigned words = !format->words             ? 0
-                     : format->type == BIL_BOOL ? 2
-                     : format->type == BIL_TEXT ? 1
-                                                : format->choice_count;
-    for (unsigned i = 0; i < words; i++)
+    uint16_t words = format->words ? bil_words_of(format) : 0;
+    for (uint16_t i = 0; i < words; i++)
         if (text_is(format->words[i], text, length)) {
             memset(raw, 0, format->size);
             if (format->type != BIL_TEXT)

@@ -89,37 +89,38 @@ static const struct {
     const char *key;
     bool required;
     void (*load)(load *l, yaml_node_t *node); /* NULL: load_head */
+    bool registers;                           /* only a device with registers has it */
 } parts[] = {
-    {"bilancia_description", true, NULL},
-    {"vendor", true, NULL},
-    {"model", true, NULL},
-    {"revision", true, NULL},
-    {"firmware", true, NULL},
-    {"hardware", true, NULL},
-    {"stored_values", true, NULL},
-    {"restart_keeps_hold", false, load_keeps_hold},
-    {"store_needs_hold", false, load_store_needs_hold},
-    {"writes_last", false, load_writes_last},
-    {"factory_address", false, load_factory_address},
-    {"link", true, load_link},
-    {"spaces", false, load_spaces},
-    {"groups", false, NULL}, /* with the parameters */
-    {"parameters", true, load_parameters},
-    {"identify", true, load_identity},
-    {"state", false, load_state},
-    {"unit_shows", false, load_unit_shows},
-    {"restart_shows", false, load_restart_shows},
-    {"restart_after", false, load_restart_after},
-    {"link_unit", false, load_link_unit},
-    {"changes", false, load_changes},
-    {"unstored", false, load_unstored},
-    {"banks", false, load_banks},
-    {"expect", false, load_expect},
-    {"by_hand", false, load_by_hand},
-    {"tests", false, load_tests},
-    {"loses", false, load_loses},
-    {"rules", false, load_rules},
-    {"procedures", false, load_procedures},
+    {"bilancia_description", true, NULL, false},
+    {"vendor", true, NULL, false},
+    {"model", true, NULL, false},
+    {"revision", true, NULL, false},
+    {"firmware", true, NULL, false},
+    {"hardware", true, NULL, false},
+    {"stored_values", true, NULL, false},
+    {"restart_keeps_hold", false, load_keeps_hold, false},
+    {"store_needs_hold", false, load_store_needs_hold, false},
+    {"writes_last", false, load_writes_last, false},
+    {"factory_address", false, load_factory_address, false},
+    {"link", true, load_link, false},
+    {"spaces", false, load_spaces, false},
+    {"groups", false, NULL, false}, /* with the parameters */
+    {"parameters", true, load_parameters, false},
+    {"identify", true, load_identity, false},
+    {"state", false, load_state, false},
+    {"unit_shows", false, load_unit_shows, false},
+    {"restart_shows", false, load_restart_shows, false},
+    {"restart_after", false, load_restart_after, false},
+    {"link_unit", false, load_link_unit, true},
+    {"changes", false, load_changes, false},
+    {"unstored", false, load_unstored, false},
+    {"banks", false, load_banks, true},
+    {"expect", false, load_expect, false},
+    {"by_hand", false, load_by_hand, false},
+    {"tests", false, load_tests, false},
+    {"loses", false, load_loses, false},
+    {"rules", false, load_rules, false},
+    {"procedures", false, load_procedures, false},
 };
 enum { PARTS = sizeof parts / sizeof parts[0] };
 
@@ -137,7 +138,7 @@ static void load_document(load *l, yaml_node_t *root)
     load_head(l, root);
     for (size_t i = 0; i < PARTS && !l->bad; i++) {
         yaml_node_t *node = load_get(l, root, parts[i].key);
-        if (node && l->table->console && (parts[i].load == load_banks || parts[i].load == load_link_unit))
+        if (node && l->table->console && parts[i].registers)
             load_complain(l, node, "this is for registers");
         else if (node && parts[i].load)
             parts[i].load(l, node);

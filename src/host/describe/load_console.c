@@ -86,7 +86,7 @@ void load_console(load *l, yaml_node_t *map)
     l->table->spaces = l->own_spaces;
 }
 
-static void load_space(load *l, yaml_node_t *node, bil_space *space)
+void load_console_space(load *l, yaml_node_t *node, bil_space *space)
 {
     static const char *const keys[] = {"read", "answer", "write", "shares", NULL};
     static const char *const shares[] = {"any", "none", NULL};
@@ -116,26 +116,6 @@ static void load_space(load *l, yaml_node_t *node, bil_space *space)
         load_complain(l, read, "a question has no value yet");
     else if (write && !has(space->set, "value"))
         load_complain(l, write, "{value} is missing here");
-}
-
-void load_console_spaces(load *l, yaml_node_t *map)
-{
-    load_want_kind(l, map, YAML_MAPPING_NODE);
-    if (!l->bad)
-        load_check_keys(l, map, NULL);
-    for (yaml_node_pair_t *pair = l->bad ? NULL : map->data.mapping.pairs.start;
-         !l->bad && pair < map->data.mapping.pairs.top; pair++) {
-        yaml_node_t *key = load_node(l, pair->key);
-        if (l->table->space_count == SPACES_LIMIT) {
-            load_complain(l, key, "a description has at most %d spaces", SPACES_LIMIT);
-            return;
-        }
-        uint16_t index = l->table->space_count++;
-        l->spaces[index] = load_keep(l, load_want_text(l, key, NAME_LIMIT));
-        l->space_nodes[index] = load_node(l, pair->value);
-        if (!l->bad)
-            load_space(l, l->space_nodes[index], &l->own_spaces[index]);
-    }
 }
 
 /* Is the value of this name told by the answer: as {value}, or in the column that it names? */
@@ -184,8 +164,7 @@ void load_want_own_keys(load *l)
 void load_words(load *l, yaml_node_t *map, bil_format *format)
 {
     yaml_node_t *node = load_get(l, map, "words");
-    bool choice = format->type == BIL_CHOICE8 || format->type == BIL_CHOICE16;
-    size_t needs = choice ? format->choice_count : format->type == BIL_BOOL ? 2 : format->type == BIL_TEXT ? 1 : 0;
+    size_t needs = bil_words_of(format);
     uint8_t count = 0;
     if (!node || l->bad)
         return;

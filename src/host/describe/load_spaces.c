@@ -93,13 +93,24 @@ static int16_t load_want_unit(load *l, yaml_node_t *map)
     return (int16_t)(above ? -load_want_number(l, above, 1, 255) : load_want_number(l, unit, 0, 255) + 1);
 }
 
-void load_spaces(load *l, yaml_node_t *map)
+/* One of the device's cells: at another unit number, or in a mailbox. */
+static void load_cell_space(load *l, yaml_node_t *node, bil_space *space)
 {
     static const char *const keys[] = {"table", "unit", "above", "mailbox", NULL};
-    if (l->table->console) {
-        load_console_spaces(l, map);
+    load_check_keys(l, node, keys);
+    yaml_node_t *box = l->bad ? NULL : load_get(l, node, "mailbox"), *table = l->bad ? NULL
+                                                                              : box  ? load_get(l, node, "table")
+                                                                                     : load_need(l, node, "table");
+    if (l->bad)
         return;
-    }
+    *space = l->own_spaces[!table ? 0 : load_want_table(l, table)];
+    space->unit = load_want_unit(l, node);
+    if (box && !l->bad)
+        load_mailbox(l, box, space);
+}
+
+void load_spaces(load *l, yaml_node_t *map)
+{
     load_want_kind(l, map, YAML_MAPPING_NODE);
     if (!l->bad)
         load_check_keys(l, map, NULL);
@@ -107,26 +118,17 @@ void load_spaces(load *l, yaml_node_t *map)
          !l->bad && pair < map->data.mapping.pairs.top; pair++) {
         yaml_node_t *key = load_node(l, pair->key), *node = load_node(l, pair->value);
         uint16_t index = l->table->space_count;
-        load_check_keys(l, node, keys);
-        yaml_node_t *box = l->bad ? NULL : load_get(l, node, "mailbox"), *table = l->bad ? NULL
-                                                                                  : box  ? load_get(l, node, "table")
-                                                                                         : load_need(l, node, "table");
-        if (l->bad)
-            return;
         if (index == SPACES_LIMIT) {
             load_complain(l, key, "a description has at most %d spaces", SPACES_LIMIT);
             return;
         }
         l->spaces[index] = load_keep(l, load_want_text(l, key, NAME_LIMIT));
-        for (uint16_t i = 0; i < BIL_CELL_TABLES; i++)
+        for (uint16_t i = 0; !l->table->console && i < BIL_CELL_TABLES; i++)
             if (strcmp(l->spaces[i], l->spaces[index]) == 0)
                 load_complain(l, key, "\"%s\" is the space of the device itself", l->spaces[i]);
-        bil_space *space = &l->own_spaces[index];
-        *space = l->own_spaces[l->bad || !table ? 0 : load_want_table(l, table)];
-        space->unit = load_want_unit(l, node);
         l->space_nodes[index] = node;
-        if (box && !l->bad)
-            load_mailbox(l, box, space);
+        if (!l->bad)
+            (l->table->console ? load_console_space : load_cell_space)(l, node, &l->own_spaces[index]);
         l->table->space_count++;
     }
 }

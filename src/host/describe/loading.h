@@ -98,7 +98,7 @@ uint8_t load_want_way(load *l, yaml_node_t *node); /* bil_way */
 
 /* load_console.c */
 void load_console(load *l, yaml_node_t *link);
-void load_console_spaces(load *l, yaml_node_t *map);
+void load_console_space(load *l, yaml_node_t *node, bil_space *space);
 void load_key(load *l, bil_param *param, yaml_node_t *at);
 void load_want_own_keys(load *l); /* no two values have the same name in one space */
 void load_words(load *l, yaml_node_t *map, bil_format *format);

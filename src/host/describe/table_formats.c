@@ -3,6 +3,7 @@
 #include <stdlib.h>
 #include <string.h>
 
+#include "bilancia/console.h"
 #include "host/describe/table.h"
 
 static const char *const types[] = {
@@ -56,7 +57,7 @@ static void put_format(FILE *file, uint16_t i, const bil_format *f)
         table_put_string(file, f->choices[k].name);
         fputs(k + 1 < f->choice_count ? "}" : "}};\n", file);
     }
-    unsigned words = !f->words ? 0 : f->type == BIL_BOOL ? 2 : f->type == BIL_TEXT ? 1 : f->choice_count;
+    unsigned words = f->words ? bil_words_of(f) : 0;
     if (words) {
         char name[24];
         snprintf(name, sizeof name, "words_%u", i);
