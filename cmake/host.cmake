@@ -9,19 +9,27 @@ pkg_check_modules(SERIALPORT REQUIRED IMPORTED_TARGET libserialport)
 pkg_check_modules(SQLITE REQUIRED IMPORTED_TARGET sqlite3)
 pkg_check_modules(UTF8PROC REQUIRED IMPORTED_TARGET libutf8proc)
 pkg_check_modules(MINIZIP REQUIRED IMPORTED_TARGET minizip)
+pkg_check_modules(CURL REQUIRED libcurl) # these two are loaded when they are needed
+pkg_check_modules(MICROHTTPD REQUIRED libmicrohttpd)
 
 # Lists are made of what is there; `scripts` read them from the folder of the build.
 set(LISTS ${PROJECT_BINARY_DIR}/lists)
-function(list_of list type prefix header) # FILES...: the list is in ${LISTS}/<list>.c
-  add_custom_command(OUTPUT ${LISTS}/${list}.c
-    COMMAND ${CMAKE_COMMAND} "-DFILES=${ARGN}" "-DTYPE=${type}" -DPREFIX=${prefix} -DLIST=${list} -DHEADER=${header}
-            -DOUT=${LISTS}/${list}.c -P ${PROJECT_SOURCE_DIR}/cmake/list.cmake
-    DEPENDS ${ARGN} ${PROJECT_SOURCE_DIR}/cmake/list.cmake VERBATIM)
+function(list_of list type prefix header) # FILES... [INTO name]: the list is in ${LISTS}/<name>.c, else in <list>.c
+  cmake_parse_arguments(PARSE_ARGV 4 ARG "" "INTO" "")
+  set(files ${ARG_UNPARSED_ARGUMENTS})
+  set(name ${list})
+  if(ARG_INTO)
+    set(name ${ARG_INTO})
+  endif()
+  add_custom_command(OUTPUT ${LISTS}/${name}.c
+    COMMAND ${CMAKE_COMMAND} "-DFILES=${files}" "-DTYPE=${type}" -DPREFIX=${prefix} -DLIST=${list} -DHEADER=${header}
+            -DOUT=${LISTS}/${name}.c -P ${PROJECT_SOURCE_DIR}/cmake/list.cmake
+    DEPENDS ${files} ${PROJECT_SOURCE_DIR}/cmake/list.cmake VERBATIM)
 endfunction()
 
 file(GLOB PORT CONFIGURE_DEPENDS src/port/*.c)
 add_library(bilancia_port STATIC ${PORT})
-target_include_directories(bilancia_port PRIVATE src)
+target_include_directories(bilancia_port PRIVATE src ${CURL_INCLUDE_DIRS})
 target_link_libraries(bilancia_port PUBLIC bilancia PRIVATE PkgConfig::MODBUS PkgConfig::CRYPTO PkgConfig::SERIALPORT PkgConfig::SQLITE PkgConfig::MINIZIP z)
 
 file(GLOB HOST CONFIGURE_DEPENDS src/host/*/*.c)
@@ -42,11 +50,14 @@ set(PLAIN_HOST src/host/base/float_text.c src/host/base/arena.c src/host/base/er
 
 file(GLOB SIM CONFIGURE_DEPENDS src/sim/*.c)
 list_of(sim_models sim_model sim_ sim/unit.h ${SIM})
-set(PLAIN_SIM ${SIM} ${LISTS}/sim_models.c) # those that need no link of the computer's
-list(FILTER PLAIN_SIM EXCLUDE REGEX "/(crowd|server|pdu|channel)\\.c$")
+set(PLAIN_SIM ${SIM}) # those that need no link of the computer's, nor a library
+list(FILTER PLAIN_SIM EXCLUDE REGEX "/(crowd|server|pdu|channel|web|web_server|http|en2)\\.c$")
+list_of(sim_models sim_model sim_ sim/unit.h ${PLAIN_SIM} INTO plain_models)
+list(APPEND PLAIN_SIM ${LISTS}/plain_models.c)
+add_custom_target(plain_models ALL DEPENDS ${LISTS}/plain_models.c)
 add_library(bilancia_sim STATIC ${SIM} ${LISTS}/sim_models.c)
-target_include_directories(bilancia_sim PRIVATE src)
-target_link_libraries(bilancia_sim PUBLIC bilancia PRIVATE PkgConfig::MODBUS)
+target_include_directories(bilancia_sim PRIVATE src ${MICROHTTPD_INCLUDE_DIRS})
+target_link_libraries(bilancia_sim PUBLIC bilancia PRIVATE PkgConfig::MODBUS PkgConfig::JANSSON)
 
 foreach(target bilancia_port bilancia_host bilancia_show bilancia_sim)
   target_compile_definitions(${target} PRIVATE _GNU_SOURCE)

@@ -45,6 +45,21 @@ void free_image(bil_image *image)
     free(image->state);
 }
 
+#ifdef TESTS_PLAIN /* without the library that reads documents for the unit */
+static bil_link link_to_documents(bench *b)
+{
+    (void)b;
+    abort();
+}
+#else
+#include "sim/http.h"
+
+static bil_link link_to_documents(bench *b)
+{
+    return bil_http_link_over(&b->documents, sim_http_open(&b->sim), &host_floats, b->room, sizeof b->room);
+}
+#endif
+
 void bench_open(bench *b, const sim_model *model, const bil_description *description, bool as_delivered)
 {
     memset(b, 0, sizeof *b);
@@ -53,13 +68,16 @@ void bench_open(bench *b, const sim_model *model, const bil_description *descrip
     sim_start(b->unit, model, as_delivered, NULL, NULL);
     bil_cells cells = sim_link_open(&b->sim, b->unit);
     b->clock = sim_link_clock(&b->sim);
-    b->link = description->console ? bil_console_link_over(&b->words, sim_stream_open(&b->stream, &b->sim, false),
-                                                           b->clock, &host_floats)
-                                   : bil_cell_link_over(&b->over, cells);
+    if (description->console)
+        b->link = bil_console_link_over(&b->words, sim_stream_open(&b->stream, &b->sim, false), b->clock, &host_floats);
+    else if (description->http)
+        b->link = link_to_documents(b);
+    else
+        b->link = bil_cell_link_over(&b->over, cells);
     b->description = description;
     b->have = new_image(description);
     b->want = new_image(description);
-    b->password = model == &sim_ew4 ? "2604" : model == &sim_el16 ? "olive" : "mill-30";
+    b->password = description->http ? "label-1" : model == &sim_ew4 ? "2604" : model == &sim_el16 ? "olive" : "mill-30";
 }
 
 void bench_open_line(bench *b, const sim_model *model, const bil_description *description)

@@ -14,14 +14,16 @@
 
 #include "bilancia/compare.h"
 #include "bilancia/console.h"
+#include "bilancia/http.h"
 #include "bilancia/run.h"
 #include "host/base/float_text.h"
 #include "port/digest.h"
 #include "sim/link.h"
 #include "sim/stream.h"
 
-extern const bil_description bil_description_ed_30, bil_description_ec_8, bil_description_ew_4, bil_description_el_16;
-extern const sim_model sim_ed30, sim_ec8, sim_ew4, sim_el16;
+extern const bil_description bil_description_ed_30, bil_description_ec_8, bil_description_ew_4, bil_description_el_16,
+    bil_description_en_2;
+extern const sim_model sim_ed30, sim_ec8, sim_ew4, sim_el16, sim_en2;
 
 /* xorshift64*: the same numbers in every run. */
 typedef struct dice {
@@ -47,6 +49,8 @@ typedef struct bench {
     bil_cell_link over;
     sim_stream stream; /* of one that is asked in words */
     bil_console_link words;
+    bil_http_link documents; /* of one that has such */
+    char room[64 * 1024];
     bil_link link;
     bil_clock clock;
     const bil_description *description;

@@ -1,6 +1,6 @@
 /* What each port must do, whatever becomes of replies: they are late, lost, doubled, foreign or corrupted, thousands of
- * reads and writes over TCP and over a serial line (a pseudo-terminal), in registers and in words. Not one wrong value
- * is taken, not one write is reported that didn't happen. The peer frames its replies by itself. */
+ * reads and writes over TCP and over a serial line (a pseudo-terminal), in registers, in words and in documents. Not
+ * one wrong value is taken, not one write is reported that didn't happen. The peer frames its replies by itself. */
 #include <arpa/inet.h>
 #include <fcntl.h>
 #include <poll.h>
@@ -10,6 +10,7 @@
 
 #include "help.h"
 #include "port/clock.h"
+#include "port/http.h"
 #include "port/modbus.h"
 #include "port/stream.h"
 
@@ -28,13 +29,16 @@ typedef enum fault {
         FAULT_COUNT
 } fault;
 
+typedef enum manner { IN_CELLS, IN_WORDS, IN_DOCUMENTS } manner;
+
 typedef struct peer {
-    bool serial, words;
+    bool serial;
+    manner manner;
     int listener, line;
     volatile int stop;
     volatile bool busy; /* with a request, or a late reply to it */
     uint16_t cells[CELLS];
-    uint8_t before[300]; /* the last reply */
+    uint8_t before[1500]; /* the last reply */
     size_t before_size;
     dice d;
     unsigned faults[FAULT_COUNT];
@@ -157,6 +161,59 @@ static void answer_words(peer *p, const char *line)
     p->before_size = size;
 }
 
+/* The same in documents: one has all the cells, and a patch sets one of them. Replies of HTTP have no number: a second
+ * one is known by coming unasked. Where nothing guards the digits of a value, what is corrupted is no digit any more.
+ */
+static void answer_documents(peer *p, const char *request)
+{
+    static const char *const noise = "\a\xffU";
+    char body[1300] = "{", reply[3000], *to = body + 1;
+    unsigned cell = 0, value = 0;
+    const char *patch = strstr(request, "\r\n\r\n{"), *how = "200 OK", *length = "Content-Length: ";
+    fault f = roll_below(&p->d, 6) ? F_NONE : (fault)roll_below(&p->d, FAULT_COUNT);
+    bool writes = patch && sscanf(patch, "\r\n\r\n{\"c%u\":%u}", &cell, &value) == 2;
+    if (f == F_OLD_ONE_FIRST)
+        f = F_LOST;
+    p->faults[f]++;
+    if (writes && f != F_REFUSED)
+        p->cells[cell] = (uint16_t)value;
+    for (unsigned i = 0; i < CELLS && !writes; i++)
+        to += sprintf(to, "%s\"c%u\": %u", i ? ", " : "", f == F_FOREIGN_UNIT ? i + CELLS : i, p->cells[i]);
+    if (f == F_OTHER_ECHO && !writes)
+        to += sprintf(to, ", \"c5\": 7, \"c60\": 8, \"c0\": 1");
+    strcpy(to, "}");
+    if (f == F_REFUSED)
+        how = "422 No";
+    else if (f == F_FOREIGN_UNIT && writes)
+        how = "500 Oh";
+    else if (f == F_OTHER_FUNCTION)
+        how = writes ? "202 Later" : "204 Nothing";
+    else if (f == F_OTHER_ECHO && writes)
+        how = "999 What";
+    else if (f == F_OTHER_TRANSACTION)
+        length = "Transfer-Encoding: chunked\r\nX: ";
+    size_t size = (size_t)snprintf(reply, sizeof reply / 2, "HTTP/1.1 %s\r\n%s%zu\r\n\r\n%s", how, length,
+                                   strlen(body) + (f == F_OTHER_LENGTH ? 10 : 0), body);
+    if (f == F_OTHER_FUNCTION && !writes)
+        size -= strlen(body); /* a 204 has none */
+    if (f == F_BIT_TURNED)
+        reply[roll_below(&p->d, (uint32_t)size)] ^= (char)0x80;
+    if (f == F_LATE)
+        usleep((IN_WORDS_MS + 20) * 1000);
+    if (f == F_NOISE_BEFORE)
+        put(p, (const uint8_t *)noise, 3);
+    if (f == F_DOUBLED) {
+        memcpy(reply + size, reply, size);
+        size *= 2;
+    }
+    if (f == F_HANG_UP) {
+        close(p->line);
+        p->line = -1;
+    } else if (f != F_LOST) {
+        put(p, (const uint8_t *)reply, f == F_CUT ? roll_below(&p->d, (uint32_t)size) : size);
+    }
+}
+
 static void answer(peer *p, const uint8_t *request)
 {
     uint8_t reply[600] = {0};
@@ -242,9 +299,15 @@ static void answer(peer *p, const uint8_t *request)
 static size_t request_size(const peer *p, const uint8_t *bytes, size_t got)
 {
     size_t head = p->serial ? 0 : 6, tail = p->serial ? 2 : 0;
-    const uint8_t *end = p->words ? memchr(bytes, '\r', got) : NULL;
-    if (p->words)
+    const uint8_t *end = p->manner == IN_WORDS ? memchr(bytes, '\r', got) : NULL;
+    if (p->manner == IN_WORDS)
         return end ? (size_t)(end - bytes) + 1 : 0;
+    if (p->manner == IN_DOCUMENTS) {
+        const char *text = (const char *)bytes, *behind = memmem(bytes, got, "\r\n\r\n", 4),
+                   *length = memmem(bytes, got, "Content-Length: ", 16);
+        size_t size = behind ? (size_t)(behind + 4 - text) + (length ? strtoul(length + 16, NULL, 10) : 0) : got + 1;
+        return size <= got ? size : 0;
+    }
     if (got < head + 7)
         return got >= head + 6 + tail && bytes[head + 1] == 3 ? head + 6 + tail : 0;
     size_t size = bytes[head + 1] == 16 ? head + 7 + bytes[head + 6] + tail : head + 6 + tail;
@@ -254,7 +317,7 @@ static size_t request_size(const peer *p, const uint8_t *bytes, size_t got)
 static void *serve(void *ctx)
 {
     peer *p = ctx;
-    uint8_t bytes[300];
+    uint8_t bytes[1000];
     size_t got = 0;
     while (!p->stop) {
         struct pollfd wait[2] = {{.fd = p->line, .events = POLLIN}, {.fd = p->listener, .events = POLLIN}};
@@ -264,7 +327,7 @@ static void *serve(void *ctx)
             if (p->line >= 0)
                 close(p->line);
             p->line = accept(p->listener, NULL, NULL);
-            if (p->words)
+            if (p->manner == IN_WORDS)
                 put(p, (const uint8_t *)"W\r\n> ", 5);
             got = 0;
             continue;
@@ -286,10 +349,13 @@ static void *serve(void *ctx)
         if (size) {
             char line[60] = "";
             const uint8_t *from = bytes[0] == 0x15 ? bytes + 1 : bytes; /* what was typed before is forgotten */
-            if (p->words)
+            bytes[size < sizeof bytes ? size : sizeof bytes - 1] = '\0';
+            if (p->manner == IN_WORDS)
                 snprintf(line, sizeof line, "%.*s", (int)(size - 1 - (size_t)(from - bytes)), (const char *)from);
-            if (p->words)
+            if (p->manner == IN_WORDS)
                 answer_words(p, line);
+            else if (p->manner == IN_DOCUMENTS)
+                answer_documents(p, (const char *)bytes);
             else
                 answer(p, bytes);
             p->busy = false;
@@ -329,22 +395,44 @@ static const bil_description model = {.count = CELLS,
                                       .link = {.reply_ms = REPLY_MS, .late_ms = LATE_MS},
                                       .console = &talk};
 
+static bil_param members[CELLS];
+static char pointers[CELLS][5];
+static const bil_http web;
+static const bil_space in_documents = {.ask = "GET /cells",
+                                       .set = "PATCH /cells",
+                                       .reading = BIL_SHARE_ANY,
+                                       .writing = BIL_SHARE_ANY,
+                                       .keys = true,
+                                       .read_most = CELLS,
+                                       .write_most = CELLS};
+static const bil_description documented = {.count = CELLS,
+                                           .space_count = 1,
+                                           .spaces = &in_documents,
+                                           .params = members,
+                                           .by_place = by_place,
+                                           .link = {.reply_ms = REPLY_MS, .late_ms = LATE_MS},
+                                           .http = &web};
+static const bil_description in_cells, *const described[] = {&in_cells, &model, &documented};
+
 static void describe(void)
 {
     static const bil_format format = {.type = BIL_U16, .size = 2, .mul = 1};
     for (uint16_t i = 0; i < CELLS; i++) {
         snprintf(keys[i], sizeof keys[i], "%u", i);
         params[i] = (bil_param){.id = keys[i], .name = "", .unit = "", .format = &format, .at = {.key = keys[i]}};
+        snprintf(pointers[i], sizeof pointers[i], "/c%u", i);
+        members[i] = params[i];
+        members[i].at.key = pointers[i];
         by_place[i] = i;
     }
 }
 
 /* One request, for `count` cells from this one on; in words there is one value in it. */
-static bil_outcome request(const bil_link *link, bool words, bool writes, uint16_t address, uint16_t count,
+static bil_outcome request(const bil_link *link, manner how, bool writes, uint16_t address, uint16_t count,
                            uint16_t *cells, bil_result *result)
 {
     uint8_t raw[2], cause = BIL_OK;
-    if (!words) {
+    if (how == IN_CELLS) {
         const bil_cells under = ((bil_cell_link *)link->ctx)->below;
         const bil_span at = {.first = address, .count = count};
         return writes ? under.ops->write(under.ctx, &at, cells, result)
@@ -352,11 +440,13 @@ static bil_outcome request(const bil_link *link, bool words, bool writes, uint16
     }
     bil_value_put_number(raw, 2, cells[0]);
     const bil_transfer t = {
-        .description = &model, .items = &address, .count = 1, .write = writes, .raw = raw, .cause = &cause};
+        .description = described[how], .items = &address, .count = 1, .write = writes, .raw = raw, .cause = &cause};
     bil_outcome outcome = link->ops->transfer(link->ctx, &t, result);
     cells[0] = (uint16_t)bil_value_number(raw, 2);
     return outcome == BIL_DONE && cause ? BIL_NOT_SENT : outcome; /* it has no value, and says so */
 }
+
+static const char *const manners[] = {"", ", in words", ", in documents"};
 
 static void play(peer *p, bil_link *link, unsigned rounds_wanted)
 {
@@ -366,12 +456,11 @@ static void play(peer *p, bil_link *link, unsigned rounds_wanted)
     unsigned outcomes[BIL_UNKNOWN + 1] = {0};
     uint16_t next = 1;
     bool connected = false;
-    static const bil_description in_cells;
-    const bil_connect to = {.description = p->words ? &model : &in_cells};
+    const bil_connect to = {.description = described[p->manner]};
     for (unsigned i = 0; i < rounds_wanted; i++) {
         bil_result result = {0};
         if (!connected) {
-            usleep((p->words ? IN_WORDS_MS : LATE_MS) *
+            usleep((p->manner ? IN_WORDS_MS : LATE_MS) *
                    1000); /* silent for as long as a reply can be late; then a new connection */
             while (p->serial && is_at_work(p))
                 usleep(1000); /* a busy computer must not make the peer later than it may be */
@@ -379,23 +468,23 @@ static void play(peer *p, bil_link *link, unsigned rounds_wanted)
             connected = true;
         }
         uint16_t address = (uint16_t)roll_below(&d, CELLS - 8),
-                 count = (uint16_t)(p->words ? 1 : 2 + roll_below(&d, 6)), cells[8];
+                 count = (uint16_t)(p->manner ? 1 : 2 + roll_below(&d, 6)), cells[8];
         uint16_t before[CELLS];
         memcpy(before, p->cells, sizeof before); /* the peer is idle: it changes only when asked */
         bool writes = roll_below(&d, 2);
         for (uint16_t k = 0; k < count; k++)
             cells[k] = writes ? next++ : 0;
-        bil_outcome outcome = request(link, p->words, writes, address, count, cells, &result);
+        bil_outcome outcome = request(link, p->manner, writes, address, count, cells, &result);
         outcomes[outcome]++;
         if (outcome == BIL_DONE)
             assert_memory_equal(p->cells + address, cells, count * sizeof cells[0]);
         if (outcome == BIL_REFUSED) {
             assert_memory_equal(p->cells, before, sizeof before);
-            assert_int_equal(result.code, 3);
+            assert_int_equal(result.code, p->manner == IN_DOCUMENTS ? 422 : 3);
         }
         assert_true(outcome == BIL_DONE || outcome == BIL_REFUSED || outcome == BIL_UNKNOWN ||
-                    (p->words && outcome == BIL_NOT_SENT));
-        if (result.cause == BIL_E_GARBLED && outcome == BIL_NOT_SENT) /* what came unasked ended the connection */
+                    (p->manner && outcome == BIL_NOT_SENT));
+        if (result.cause && outcome == BIL_NOT_SENT) /* what came unasked ended the connection */
             connected = false;
         else
             connected = outcome != BIL_UNKNOWN;
@@ -403,8 +492,8 @@ static void play(peer *p, bil_link *link, unsigned rounds_wanted)
     p->stop = 1;
     pthread_join(thread, NULL);
     print_message("%s%s: %u done, %u refused, %u unknown; no wrong value, no write that didn't happen\n",
-                  p->serial ? "serial line" : "TCP", p->words ? ", in words" : "", outcomes[BIL_DONE],
-                  outcomes[BIL_REFUSED], outcomes[BIL_UNKNOWN]);
+                  p->serial ? "serial line" : "TCP", manners[p->manner], outcomes[BIL_DONE], outcomes[BIL_REFUSED],
+                  outcomes[BIL_UNKNOWN]);
     assert_true(outcomes[BIL_DONE] > rounds_wanted / 2 && outcomes[BIL_UNKNOWN] > rounds_wanted / 50);
     static const char *const names[FAULT_COUNT] = {
 #define NAME(NAME_) #NAME_,
@@ -417,11 +506,11 @@ static void play(peer *p, bil_link *link, unsigned rounds_wanted)
 
 static unsigned requests = 5000;
 
-static void over_tcp(bool words)
+static void over_tcp(manner how)
 {
     struct sockaddr_in name = {.sin_family = AF_INET};
     name.sin_addr.s_addr = htonl(INADDR_LOOPBACK);
-    peer p = {.words = words, .listener = socket(AF_INET, SOCK_STREAM, 0), .line = -1, .d = {1}};
+    peer p = {.manner = how, .listener = socket(AF_INET, SOCK_STREAM, 0), .line = -1, .d = {1}};
     assert_int_equal(bind(p.listener, (struct sockaddr *)&name, sizeof name), 0);
     assert_int_equal(listen(p.listener, 4), 0);
     socklen_t size = sizeof name;
@@ -436,8 +525,15 @@ static void over_tcp(bool words)
     tcp_stream_open(&tcp, "127.0.0.1", port, &stream);
     assert_true(modbus_link_open(&modbus, "127.0.0.1", port, UNIT, &link));
     modbus_link_reply_ms(&modbus, REPLY_MS);
-    if (words)
+    http_port http;
+    bil_http_link documents;
+    bil_http_port carrier;
+    char room[8000];
+    http_port_open(&http, "127.0.0.1", port, false, "", &carrier);
+    if (how == IN_WORDS)
         link = bil_console_link_over(&console, stream, clock_monotonic(), NULL);
+    if (how == IN_DOCUMENTS)
+        link = bil_http_link_over(&documents, carrier, NULL, room, sizeof room);
     play(&p, &link, rounds(requests));
     link.ops->close(link.ctx);
     modbus_link_free(&modbus);
@@ -446,9 +542,9 @@ static void over_tcp(bool words)
         close(p.line);
 }
 
-static void over_a_serial_line(bool words)
+static void over_a_serial_line(manner how)
 {
-    peer p = {.serial = true, .words = words, .listener = -1, .line = posix_openpt(O_RDWR | O_NOCTTY), .d = {2}};
+    peer p = {.serial = true, .manner = how, .listener = -1, .line = posix_openpt(O_RDWR | O_NOCTTY), .d = {2}};
     assert_true(p.line >= 0 && grantpt(p.line) == 0 && unlockpt(p.line) == 0);
     char path[100];
     snprintf(path, sizeof path, "%s", ptsname(p.line));
@@ -465,7 +561,7 @@ static void over_a_serial_line(bool words)
     serial_stream_open(&serial, path, 115200, 'N', 1, &stream);
     assert_true(modbus_link_open_serial(&modbus, path, 115200, 'E', 1, UNIT, &link));
     modbus_link_reply_ms(&modbus, REPLY_MS);
-    if (words)
+    if (how == IN_WORDS)
         link = bil_console_link_over(&console, stream, clock_monotonic(), NULL);
     play(&p, &link, rounds(requests));
     link.ops->close(link.ctx);
@@ -477,32 +573,38 @@ static void over_a_serial_line(bool words)
 static void tcp(void **state)
 {
     (void)state;
-    over_tcp(false);
+    over_tcp(IN_CELLS);
 }
 
 static void tcp_in_words(void **state)
 {
     (void)state;
-    over_tcp(true);
+    over_tcp(IN_WORDS);
+}
+
+static void tcp_in_documents(void **state)
+{
+    (void)state;
+    over_tcp(IN_DOCUMENTS);
 }
 
 static void serial(void **state)
 {
     (void)state;
-    over_a_serial_line(false);
+    over_a_serial_line(IN_CELLS);
 }
 
 static void serial_in_words(void **state)
 {
     (void)state;
-    over_a_serial_line(true);
+    over_a_serial_line(IN_WORDS);
 }
 
-/* test_faults tcp|serial|tcp_in_words|serial_in_words [REQUESTS] */
+/* test_faults tcp|serial|tcp_in_words|serial_in_words|tcp_in_documents [REQUESTS] */
 int main(int argc, char **argv)
 {
     const struct CMUnitTest tests[] = {cmocka_unit_test(tcp), cmocka_unit_test(serial), cmocka_unit_test(tcp_in_words),
-                                       cmocka_unit_test(serial_in_words)};
+                                       cmocka_unit_test(serial_in_words), cmocka_unit_test(tcp_in_documents)};
     describe();
     if (argc > 2)
         requests = (unsigned)strtoul(argv[2], NULL, 10);

@@ -4,8 +4,8 @@
  * run time by the host. Tables are never written to; all pointers in them outlive every use.
  *
  * Ids match [a-z0-9_]+(\.[a-z0-9_]+)*, at most BIL_ID_MAX bytes; the first part is the group. `params` is
- * sorted by id in byte order, `by_place` by space, there by number, and by bit in one cell, or by id where a space has
- * keys; no two share a bit.
+ * sorted by id in byte order, `by_place` by space, there by number, and by bit in one cell, or by key where a space has
+ * such; no two share a bit.
  *
  * Thread rules: all functions are pure; tables are const and may be shared. */
 #ifndef BILANCIA_DESCRIPTION_H
@@ -18,7 +18,7 @@ extern "C" {
 #endif
 
 /* Limits of a description, and the mark for "none" among indices. */
-#define BIL_TABLE_VERSION 8 /* of the structs below: a table that was made for another one doesn't compile */
+#define BIL_TABLE_VERSION 9 /* of the structs below: a table that was made for another one doesn't compile */
 #define BIL_ID_MAX 63
 #define BIL_NAME_MAX 48 /* bytes of a plain name */
 #define BIL_UNIT_MAX 15 /* bytes of a unit of measure */
@@ -352,7 +352,9 @@ typedef struct bil_description {
     const uint8_t *factory_known; /* 1 for each parameter that has one, else 0 */
     uint8_t bank_count;
     bil_link_limits link;
-    const struct bil_console *console; /* how it speaks, console.h; NULL: values lie in cells */
+    /* values lie in cells, unless one of these says otherwise: how it speaks (console.h), how it answers (http.h) */
+    const struct bil_console *console;
+    const struct bil_http *http;
     uint32_t raw_size;                 /* bytes of all raw values */
 } bil_description;
 

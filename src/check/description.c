@@ -4,6 +4,7 @@
 
 #include "bilancia/cells.h"
 #include "bilancia/console.h"
+#include "bilancia/http.h"
 
 enum { KEY = 255, SENTENCE = 400 }; /* bytes of a name on a link, and of what is said to people */
 
@@ -152,6 +153,35 @@ static void want_saying(checking *c, const char *text)
         want_text(c, text, BIL_CONSOLE_LINE);
 }
 
+/* A method and the path of a resource. */
+static void want_resource(checking *c, const char *text)
+{
+    if (!text)
+        return;
+    want_text(c, text, KEY + KEY);
+    size_t method = 0;
+    while (c->good && text[method] && text[method] != ' ')
+        method++;
+    want(c, method > 0 && text[method] && text[method + 1] == '/');
+}
+
+static void check_http(checking *c)
+{
+    const bil_description *d = c->d;
+    const bil_http *h = d->http;
+    if (!h)
+        return;
+    want(c, !d->console && h->login <= BIL_LOGIN_BEARER && (!h->refuses || h->refuses[0] == '/') &&
+                (h->user != NULL) == (h->login == BIL_LOGIN_BASIC || h->login == BIL_LOGIN_DIGEST));
+    for (uint16_t i = 0; c->good && i < d->space_count; i++) {
+        want(c, d->spaces[i].keys && !d->spaces[i].answer && d->spaces[i].reading == BIL_SHARE_ANY);
+        want_resource(c, d->spaces[i].ask);
+        want_resource(c, d->spaces[i].set);
+    }
+    for (uint16_t i = 0; c->good && i < d->count; i++)
+        want(c, d->params[i].at.key[0] == '/');
+}
+
 static void check_console(checking *c)
 {
     const bil_description *d = c->d;
@@ -165,13 +195,19 @@ static void check_console(checking *c)
     for (size_t i = 0; c->good && i < sizeof lines / sizeof lines[0]; i++)
         want_saying(c, lines[i]);
     want(c, !s->more || s->more[0]);
-    want(c, d->bank_count == 0 && d->link_unit == BIL_NONE);
     for (uint16_t i = 0; c->good && i < d->space_count; i++) {
         want_saying(c, d->spaces[i].ask);
         want_saying(c, d->spaces[i].set);
         want_saying(c, d->spaces[i].answer);
         want(c, d->spaces[i].keys && !d->spaces[i].ask == !d->spaces[i].answer && d->spaces[i].write_most == 1);
     }
+}
+
+/* What a device speaks by names has no numbers anywhere. */
+static void check_names(checking *c)
+{
+    const bil_description *d = c->d;
+    want(c, d->bank_count == 0 && d->link_unit == BIL_NONE);
     for (uint16_t i = 0; c->good && i < d->count; i++) {
         const bil_space *space = &d->spaces[d->params[i].space];
         want(c, (space->ask || !(d->params[i].flags & BIL_READABLE)) &&
@@ -204,7 +240,7 @@ static bool comes_before(const bil_description *d, const bil_param *a, const bil
                a->format->bit + a->format->width <= b->format->bit;
     if (neighbours)
         return a->at.number + a->cells <= b->at.number;
-    return d->spaces[a->space].keys ? strcmp(a->id, b->id) < 0 : a->at.number < b->at.number;
+    return d->spaces[a->space].keys ? strcmp(a->at.key, b->at.key) < 0 : a->at.number < b->at.number;
 }
 
 static void check_places(checking *c)
@@ -364,6 +400,10 @@ int bil_description_check(const bil_description *description, uint16_t *where)
         check_places(&c);
     if (c.good)
         check_console(&c);
+    if (c.good)
+        check_http(&c);
+    if (c.good && (description->console || description->http))
+        check_names(&c);
     if (c.good) {
         c.where = BIL_NONE;
         check_roles(&c);

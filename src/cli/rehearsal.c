@@ -9,6 +9,7 @@
 #include "cli/writing.h"
 #include "show/need.h"
 #include "sim/entry.h"
+#include "sim/http.h"
 #include "sim/link.h"
 #include "sim/stream.h"
 
@@ -19,6 +20,8 @@ typedef struct stage {
     bil_cell_link over;
     sim_stream stream; /* of one that is asked in words */
     bil_console_link words;
+    bil_http_link documents; /* of one that has such */
+    char room[128 * 1024];
 } stage;
 
 static const sim_model *model_of(const bil_description *d)
@@ -40,7 +43,7 @@ static bool dress(stage *s, const sim_model *model, const bil_image *image, cons
         const bil_param *param = &d->params[i];
         if (image->state[i] != BIL_PRESENT)
             continue;
-        if (d->console) {
+        if (d->console || d->http) {
             bil_format plain = *param->format; /* the unit has its own words */
             char text[BIL_VALUE_TEXT];
             plain.words = NULL;
@@ -74,9 +77,12 @@ static bool set_stage(void *ctx, const bil_writing *w, const char *password, bil
         return false;
     bil_cells cells = sim_link_open(&s->sim, &s->unit);
     *clock = sim_link_clock(&s->sim);
-    *link = have->description->console
-                ? bil_console_link_over(&s->words, sim_stream_open(&s->stream, &s->sim, false), *clock, NULL)
-                : bil_cell_link_over(&s->over, cells);
+    if (have->description->console)
+        *link = bil_console_link_over(&s->words, sim_stream_open(&s->stream, &s->sim, false), *clock, NULL);
+    else if (have->description->http)
+        *link = bil_http_link_over(&s->documents, sim_http_open(&s->sim), NULL, s->room, sizeof s->room);
+    else
+        *link = bil_cell_link_over(&s->over, cells);
     return true;
 }
 

@@ -129,6 +129,8 @@ static int serve(const chosen *which, int port, bool line, const char *control, 
     char at[100];
     if (line)
         snprintf(at, sizeof at, "console+serial:%s", server.path);
+    else if (model->web)
+        snprintf(at, sizeof at, "http://127.0.0.1:%d", server.port);
     else if (model->dialogue)
         snprintf(at, sizeof at, "console+tcp://127.0.0.1:%d", server.port);
     else
@@ -271,11 +273,14 @@ static int run(const command *self, int argc, const char **argv)
         return call_end(&c, say_error("", BIL_E_CALL, "1 to 2000 units (247 on a line), 1200 to 115200 bits a second"));
     chosen which = {.model = NULL};
     code = choose(&which, c.arguments[0], values, where);
-    bool words = which.model && which.model->dialogue, crowded = count || (line && !words);
+    bool words = which.model && which.model->dialogue, web = which.model && which.model->web,
+         crowded = count || (line && !words);
     if (code == EXIT_DONE && crowded && (factor != 1 || firmware))
         code = say_error("", BIL_E_CALL, "time factor and firmware are for a single unit");
-    else if (code == EXIT_DONE && crowded && words)
-        code = say_error("", BIL_E_CALL, "of what is asked in words there is one at a line, or at a port");
+    else if (code == EXIT_DONE && crowded && (words || web))
+        code = say_error("", BIL_E_CALL,
+                         web ? "of what has documents there is one at a port, and none at a line"
+                             : "of what is asked in words there is one at a line, or at a port");
     else if (code == EXIT_DONE)
         code = crowded ? serve_crowd(&which, &many, &who) : serve(&which, port, line, control, factor, &who);
     let_go(&which);
@@ -296,7 +301,7 @@ const command command_simulate = {
     "TIMES,\n"
     "  refused N, hand N NAME VALUE (N: requests from now), refuse NAME, clamp NAME VALUE, contest NAME NAME, counts,\n"
     "  other-unit SERIAL, no-return, other-address NUMBER, deaf NAME, mute NAME, slow NAME, ignores NAME\n"
-    "The password of a simulated drive is mill-30, the code of a station 2604, of a logger olive, or what "
+    "The password of a simulated drive is mill-30, the code of a station 2604, of a logger olive, of a labeller label-1, or what "
     "BILANCIA_SIMULATED_PASSWORD says.\n",
     run,
     710};

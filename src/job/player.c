@@ -57,7 +57,7 @@ static bil_error cause_of(const bil_job *job)
 
 static bool is_link_trouble(bil_error cause)
 {
-    return cause == BIL_E_GATEWAY_PATH || cause == BIL_E_GATEWAY_SILENT ||
+    return cause == BIL_E_GATEWAY_PATH || cause == BIL_E_GATEWAY_SILENT || cause >= BIL_E_ACCOUNT_LOCKED ||
            (cause >= BIL_E_NOT_REACHABLE && cause <= BIL_E_GARBLED);
 }
 

@@ -103,9 +103,11 @@ static flow answered(bil_job *job, exchange *x, bil_action *action)
         x->heard = x->heard || (result->cause != BIL_E_SILENT && result->cause != BIL_E_GATEWAY_SILENT);
         x->sent = x->sent || result->outcome == BIL_UNKNOWN;
         job->dirty = true;
-        /* Unknown may have happened: whoever asked reads back, it is never sent again blindly. */
-        if (x->looks || (result->outcome == BIL_UNKNOWN && !x->repeatable) || ++x->tries >= LINK_TRIES)
-            return give_up(job, x, result->outcome, result->cause);
+        /* Unknown may have happened: whoever asked reads back, it is never sent again blindly. And values that weren't
+         * sent would be refused now, where what was unlocked is locked with the connection. */
+        bool over = x->write && x->value && job->description->unlock_ends_with_link;
+        if (over || x->looks || (result->outcome == BIL_UNKNOWN && !x->repeatable) || ++x->tries >= LINK_TRIES)
+            return give_up(job, x, over ? BIL_UNKNOWN : result->outcome, result->cause);
         x->state = REQUEST_START;
         return FLOW_ON;
     }

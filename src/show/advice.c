@@ -78,7 +78,10 @@
     X(CHANGING, "wait until nobody changes anything at the device, then read it again") \
     X(NO_IDENTITY, "look at its name plate[; when it is the one that is meant say so: --as restore, replacement or clone]") \
     X(SESSION_TAKEN, "end the other session (a terminal, a panel, another computer), then run the command again") \
-    X(ADDRESS, "write modbus+tcp://host[:port]/unit, modbus+rtu:/dev/NAME?unit=N, console+tcp://host:port or console+serial:/dev/NAME?speed=9600") \
+    X(ACCOUNT_LOCKED, "wait until it opens again, or have it opened at the device; don't try another password now") \
+    X(NOT_TRUSTED, "compare that key with the one that the device shows or its papers have; when it is the same, put it behind the address: /?key=DIGITS") \
+    X(SENT_ELSEWHERE, "look who that is; when it is the device, use that address") \
+    X(ADDRESS, "write modbus+tcp://host[:port]/unit, modbus+rtu:/dev/NAME?unit=N, console+tcp://host:port, console+serial:/dev/NAME?speed=9600, http://host[:port] or https://host[:port]") \
     X(FILE_OPEN, "check the path and your rights") \
     X(FILE_WRITE, "check the folder and your rights[, or choose another with --folder]") \
     X(DISK_FULL, "free some space[, or choose another folder with --folder]") \

@@ -88,7 +88,7 @@ static const char *network_hint(const address *where, int error, int connect_err
     default:
         break;
     }
-    if (where->kind->words && error == BIL_E_SILENT)
+    if (where->kind->way == LINK_CONSOLE && error == BIL_E_SILENT)
         return "it takes the connection and says nothing: check the port";
     if (error == BIL_E_SILENT)
         return "it takes the connection and says nothing: check the unit number, and whether another master keeps it "
@@ -107,7 +107,7 @@ void hint_for(const char *text, int error, int connect_errno, char *out, size_t 
     out[0] = '\0';
     if (address_parse(text, &where, why, sizeof why) == BIL_OK)
         snprintf(out, size, "%s",
-                 where.serial ? serial_hint(where.kind->words, error, connect_errno)
+                 where.serial ? serial_hint(where.kind->way == LINK_CONSOLE, error, connect_errno)
                               : network_hint(&where, error, connect_errno));
 }
 

@@ -25,7 +25,7 @@ enum { WHAT = 1, WHICH = 2 };
     {"channel_" #n ".trim", SIM_HOLDING, ROW_CELLS * (n - 1) + 8, "i16", SIM_CALIBRATION, 4, true, ANY, "0.0000", "0.0" #n "7"}, \
     {"channel_" #n ".unit", SIM_HOLDING, ROW_CELLS * (n - 1) + 9, "t6", SIM_SETTING, 0, true, ANY, "", unit_}, \
     {"channel_" #n ".label", SIM_HOLDING, ROW_CELLS * (n - 1) + 12, "t12", SIM_SETTING, 0, true, ANY, "", label},
-enum { SET = ROWS * ROW_CELLS };
+enum { SET = ROWS * ROW_CELLS, INTERVAL = SET, LINES = SET + 20 };
 
 static const sim_entry map[] = {
     ROW(1, "1", "0.000", "12.500", "11.800", "m3", "Oil tank 1")
@@ -44,7 +44,7 @@ static const sim_entry map[] = {
     ROW(14, "0", NULL, NULL, NULL, NULL, NULL)
     ROW(15, "0", NULL, NULL, NULL, NULL, NULL)
     ROW(16, "4", "0.000", "99999.000", "0.000", "kWh", "Energy in")
-    {"logger.interval", SIM_HOLDING, SET, "u16", SIM_SETTING, 0, false, 1, 3600, "60", "30"},
+    {"logger.interval", SIM_HOLDING, INTERVAL, "u16", SIM_SETTING, 0, false, 1, 3600, "60", "30"},
     {"logger.memory", SIM_HOLDING, SET + 1, "u8", SIM_SETTING, 0, false, 0, 1, "0", "1"},
     {"logger.mean", SIM_HOLDING, SET + 2, "u8", SIM_SETTING, 0, false, 0, 1, "0", "1"},
     {"clock.offset", SIM_HOLDING, SET + 3, "i16", SIM_SETTING, 0, false, -720, 840, "0", "60"},
@@ -53,7 +53,7 @@ static const sim_entry map[] = {
     {"alarm.gap", SIM_HOLDING, SET + 6, "u16", SIM_SETTING, 1, false, 0, 1000, "0.5", "1.5"},
     {"alarm.relay", SIM_HOLDING, SET + 7, "u8", SIM_SETTING, 0, false, 0, 2, "0", "2"},
     {"alarm.text", SIM_HOLDING, SET + 8, "t24", SIM_SETTING, 0, false, ANY, "", "Call the mill master"},
-    {"display.lines", SIM_HOLDING, SET + 20, "u8", SIM_SETTING, 0, false, 0, 50, "24", NULL},
+    {"display.lines", SIM_HOLDING, LINES, "u8", SIM_SETTING, 0, false, 0, 50, "24", NULL},
     {"display.language", SIM_HOLDING, SET + 21, "u8", SIM_SETTING, 0, false, 0, 2, "0", "1"},
     {"display.contrast", SIM_HOLDING, SET + 22, "u8", SIM_SETTING, 0, false, 0, 100, "50", "62"},
     {"calc.1", SIM_HOLDING, SET + 23, "t40", SIM_SETTING, 0, true, ANY, "", "total = c1 + c2 + c3"},
@@ -199,13 +199,12 @@ static void written(sim_unit *unit, const sim_entry *entry, const uint16_t *cell
 
 static uint64_t live(const sim_unit *unit, const sim_entry *entry)
 {
-    const sim_entry *interval = sim_find(unit, "logger.interval");
     uint64_t seconds = unit->now / 1000 % 36000 + 22500; /* of the day, from a quarter past six on */
     if (sim_is(entry, "logger.state"))
         return unit->state;
     if (sim_is(entry, "samples.count"))
         return (unit->now - (unit->powered_at < unit->now ? unit->powered_at : unit->now)) / 1000 /
-               unit->running[interval->space][interval->address];
+               unit->running[SIM_HOLDING][INTERVAL];
     if (sim_is(entry, "access.open"))
         return unit->level;
     if (sim_is(entry, "settings.kept"))
@@ -349,8 +348,7 @@ static void obey(sim_session *s, char *line)
 
 static unsigned page(const sim_unit *unit)
 {
-    const sim_entry *lines = sim_find(unit, "display.lines");
-    return unit->running[lines->space][lines->address];
+    return unit->running[SIM_HOLDING][LINES];
 }
 
 static const sim_dialogue dialogue = {

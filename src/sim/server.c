@@ -30,8 +30,23 @@ static uint64_t simulated(const sim_server *s)
 
 /* ---- sockets ---- */
 
-static bool listen_modbus(sim_server *s)
+static uint64_t web_now(const void *ctx)
 {
+    return simulated(ctx);
+}
+
+static void web_wait(const void *ctx, uint32_t ms)
+{
+    usleep(ms * 1000 / ((const sim_server *)ctx)->factor);
+}
+
+static bool listen_there(sim_server *s)
+{
+    if (s->unit->model->web) {
+        bool good = web_server_listen(&s->web);
+        s->port = s->web.port;
+        return good;
+    }
     s->listener = modbus_tcp_listen(s->modbus, SERVER_CLIENTS);
     if (s->listener < 0)
         return false;
@@ -61,6 +76,7 @@ static void leave(sim_server *s, int i)
 static void go_dark(sim_server *s)
 {
     hang_up(&s->listener);
+    web_server_stop(&s->web);
     for (int i = s->line >= 0; i < SERVER_CLIENTS; i++)
         leave(s, i);
 }
@@ -111,8 +127,9 @@ int sim_server_open(sim_server *s, sim_unit *unit, int port, const char *control
                     size_t size)
 {
     begin(s, unit, factor);
+    s->web = (web_server){.unit = unit, .port = port, .now = web_now, .wait = web_wait, .ctx = s};
     s->modbus = modbus_new_tcp("127.0.0.1", port);
-    if (!s->modbus || !listen_modbus(s)) {
+    if (!s->modbus || !listen_there(s)) {
         snprintf(why, size, "port %d: %s", port, strerror(errno));
         sim_server_close(s);
         return BIL_E_NOT_REACHABLE;
@@ -232,14 +249,17 @@ void sim_server_run(sim_server *s, const volatile int *stop)
         bool up = sim_is_up(s->unit, simulated(s));
         if (!up)
             go_dark(s);
-        else if (s->listener < 0 && s->line < 0)
-            listen_modbus(s);
-        struct pollfd waiting[SERVER_CLIENTS + 2];
+        else if (s->listener < 0 && s->line < 0 && !s->web.daemon)
+            listen_there(s);
+        struct pollfd waiting[SERVER_CLIENTS + 3];
         waiting[0] = (struct pollfd){.fd = s->listener, .events = POLLIN};
         waiting[1] = (struct pollfd){.fd = s->control.fd, .events = POLLIN};
         for (int i = 0; i < SERVER_CLIENTS; i++)
             waiting[i + 2] = (struct pollfd){.fd = s->clients[i], .events = POLLIN};
-        int ready = poll(waiting, SERVER_CLIENTS + 2, up && !s->unit->model->dialogue ? 100 : 20);
+        waiting[SERVER_CLIENTS + 2] = (struct pollfd){.fd = web_server_fd(&s->web), .events = POLLIN};
+        int ready = poll(waiting, SERVER_CLIENTS + 3, up && !s->unit->model->dialogue ? 100 : 20);
+        s->web.silent = s->silent;
+        web_server_serve(&s->web);
         for (int i = 0; i < SERVER_CLIENTS; i++) /* late replies, and sessions that end by themselves */
             if (s->sessions[i] && !talk(s, i))
                 leave(s, i);

@@ -1,10 +1,11 @@
 /* A simulated unit on a real protocol, with a control channel beside it: Modbus TCP on 127.0.0.1, served by libmodbus,
- * or, of one that is asked in words, its console on such a port or on a serial line. */
+ * or, of one that is asked in words, its console on such a port or on a serial line, or its documents by HTTP. */
 #ifndef BIL_SIM_SERVER_H
 #define BIL_SIM_SERVER_H
 
 #include "channel.h"
 #include "console.h"
+#include "web_server.h"
 
 enum { SERVER_CLIENTS = 16 };
 
@@ -15,6 +16,7 @@ typedef struct sim_server {
     sim_channel control;
     int clients[SERVER_CLIENTS];           /* -1: free */
     sim_session *sessions[SERVER_CLIENTS]; /* of one that is asked in words */
+    web_server web;                        /* of one that has documents */
     int line;                              /* the far end of a serial line, whose client is the first one; -1: none */
     char path[64];                         /* of the line */
     int port;

@@ -211,6 +211,36 @@ void sim_take_gathered(sim_unit *unit, bool keep)
     unit->gathered_count = 0;
 }
 
+/* May this value be written now? */
+static sim_reply may_write(const sim_unit *unit, const sim_entry *entry, const uint16_t *cells)
+{
+    if ((!sim_lasts(entry) && entry->role != SIM_COMMAND) || !is_there(unit, entry))
+        return SIM_BAD_ADDRESS;
+    if (!sim_in_range(unit, entry, cells) || sim_fault_refuses(unit, entry))
+        return SIM_BAD_VALUE;
+    return unit->model->may(unit, entry, cells);
+}
+
+static void put_value(sim_unit *unit, const sim_entry *entry, const uint16_t *cells)
+{
+    size_t size = sim_cells_of(entry) * sizeof cells[0];
+    uint16_t *place = &unit->running[entry->space][entry->address];
+    bool changed = memcmp(place, cells, size) != 0;
+    if (sim_lasts(entry) && unit->gathers) {
+        gather(unit, entry, cells);
+        return;
+    }
+    if (sim_lasts(entry)) {
+        memcpy(place, cells, size);
+        unit->counters.values_written++;
+        unit->changes += changed;
+    }
+    unit->model->written(unit, entry, cells, changed);
+    sim_fault_written(unit, entry, changed);
+    if (unit->lasting && sim_lasts(entry))
+        sim_store(unit);
+}
+
 static sim_reply write_cells(sim_unit *unit, uint8_t space, uint16_t address, uint16_t count, const uint16_t *cells)
 {
     unit->counters.write_requests++;
@@ -224,35 +254,16 @@ static sim_reply write_cells(sim_unit *unit, uint8_t space, uint16_t address, ui
         if (owner < 0)
             return SIM_BAD_ADDRESS;
         const sim_entry *entry = &unit->entries[owner];
-        bool writable = sim_lasts(entry) || entry->role == SIM_COMMAND;
-        if (!writable || !is_there(unit, entry) || entry->address != address + i || i + sim_cells_of(entry) > count)
+        if (entry->address != address + i || i + sim_cells_of(entry) > count)
             return SIM_BAD_ADDRESS; /* part of a value can't be written */
-        if (!sim_in_range(unit, entry, cells + i) || sim_fault_refuses(unit, entry))
-            return SIM_BAD_VALUE;
-        sim_reply reply = unit->model->may(unit, entry, cells + i);
+        sim_reply reply = may_write(unit, entry, cells + i);
         if (reply != SIM_OK)
             return reply;
         i = (uint16_t)(i + sim_cells_of(entry));
     }
     for (uint16_t i = 0; i < count;) {
         const sim_entry *entry = &unit->entries[unit->owner[space][address + i]];
-        size_t size = sim_cells_of(entry) * sizeof cells[0];
-        uint16_t *place = &unit->running[space][entry->address];
-        bool changed = memcmp(place, cells + i, size) != 0;
-        if (sim_lasts(entry) && unit->gathers) {
-            gather(unit, entry, cells + i);
-            i = (uint16_t)(i + sim_cells_of(entry));
-            continue;
-        }
-        if (sim_lasts(entry)) {
-            memcpy(place, cells + i, size);
-            unit->counters.values_written++;
-            unit->changes += changed;
-        }
-        unit->model->written(unit, entry, cells + i, changed);
-        sim_fault_written(unit, entry, changed);
-        if (unit->lasting && sim_lasts(entry))
-            sim_store(unit);
+        put_value(unit, entry, cells + i);
         i = (uint16_t)(i + sim_cells_of(entry));
     }
     return SIM_OK;
@@ -379,6 +390,17 @@ sim_reply sim_identify(sim_unit *unit, uint64_t now, uint8_t category, uint8_t f
     return SIM_OK;
 }
 
+/* Taken, and done a little later: this value, or those that lie side by side. */
+static void put_later(sim_unit *unit, uint8_t space, uint16_t address, uint16_t count, const uint16_t *cells)
+{
+    enum { LATER_MS = 700 };
+    unit->later.space = space;
+    unit->later.address = address;
+    unit->later.count = count;
+    unit->later.at = unit->now + LATER_MS;
+    memcpy(unit->later.cells, cells, count * sizeof *cells);
+}
+
 sim_reply sim_write(sim_unit *unit, uint64_t now, uint8_t space, uint16_t address, uint16_t count,
                     const uint16_t *cells)
 {
@@ -401,19 +423,42 @@ sim_reply sim_write(sim_unit *unit, uint64_t now, uint8_t space, uint16_t addres
         return SIM_SILENT;
     if (reply == SIM_OK && unit->listener)
         unit->listener(unit->listener_ctx, unit, true, space, address, count, cells);
-    enum { LATER_MS = 700 };
     if (reply == SIM_OK && hearing == SIM_SLOW && count <= sizeof unit->later.cells / sizeof *cells) {
-        unit->later.space = space;
-        unit->later.address = address;
-        unit->later.count = count;
-        unit->later.at = unit->now + LATER_MS;
-        memcpy(unit->later.cells, cells, count * sizeof *cells);
+        put_later(unit, space, address, count, cells);
         return SIM_AT_WORK;
     }
     if (reply == SIM_OK && hearing != SIM_IGNORES)
         reply = write_cells(unit, space, address, count, cells);
     mute = mute || (reply == SIM_OK && hearing == SIM_MUTE);
     return mute ? SIM_SILENT : reply;
+}
+
+sim_reply sim_write_these(sim_unit *unit, uint64_t now, const sim_value *values, size_t count)
+{
+    if (!sim_is_up(unit, now))
+        return SIM_DEAD;
+    bool mute = false, slow = false;
+    sim_reply reply = struck(unit, &mute);
+    for (size_t i = 0; i < count && reply == SIM_OK; i++)
+        reply =
+            sim_fault_hears(unit, values[i].entry->space, values[i].entry->address) == SIM_DEAF ? SIM_SILENT : reply;
+    for (size_t i = 0; i < count && reply == SIM_OK && unit->listener; i++)
+        unit->listener(unit->listener_ctx, unit, true, values[i].entry->space, values[i].entry->address,
+                       (uint16_t)sim_cells_of(values[i].entry), values[i].cells);
+    unit->counters.write_requests++;
+    for (size_t i = 0; i < count && reply == SIM_OK; i++)
+        reply = may_write(unit, values[i].entry, values[i].cells);
+    for (size_t i = 0; i < count && reply == SIM_OK; i++) {
+        const sim_entry *entry = values[i].entry;
+        sim_hearing hearing = sim_fault_hears(unit, entry->space, entry->address);
+        mute = mute || hearing == SIM_MUTE;
+        slow = slow || hearing == SIM_SLOW;
+        if (hearing == SIM_SLOW)
+            put_later(unit, entry->space, entry->address, (uint16_t)sim_cells_of(entry), values[i].cells);
+        else if (hearing != SIM_IGNORES)
+            put_value(unit, entry, values[i].cells);
+    }
+    return mute ? SIM_SILENT : reply == SIM_OK && slow ? SIM_AT_WORK : reply;
 }
 
 sim_reply sim_write_bits(sim_unit *unit, uint64_t now, uint8_t space, uint16_t address, uint16_t mask, uint16_t value)

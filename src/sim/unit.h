@@ -12,7 +12,15 @@
 /* Spaces: holding cells, input cells, coils, discrete inputs; of the last two a cell is one bit. Objects of the
  * identification are texts, each from SIM_OBJECT times its number on. What lies behind a door of the model has spaces
  * of its own, from SIM_DOORS on. */
-enum { SIM_CELLS = 4096, SIM_SPACES = 8, SIM_PAGE = 256, SIM_BITS = 2000, SIM_OBJECT = 80, SIM_GATHERED = 256 };
+enum {
+    SIM_CELLS = 4096,
+    SIM_SPACES = 8,
+    SIM_PAGE = 256,
+    SIM_BITS = 2000,
+    SIM_OBJECT = 80,
+    SIM_GATHERED = 256,
+    SIM_VALUE = 32
+};
 enum { SIM_HOLDING, SIM_INPUT, SIM_COILS, SIM_DISCRETE, SIM_OBJECTS, SIM_DOORS, SIM_NOWHERE = 255 };
 
 /* How a request ends; the numbers are the exception codes of the Modbus Application Protocol 1.1b3, chapter 7. */
@@ -95,6 +103,7 @@ typedef struct sim_model {
     const sim_door *doors; /* the first of them leads to SIM_DOORS, and so on */
     uint8_t door_count;
     const struct sim_dialogue *dialogue; /* it is asked in words, see console.h; NULL: by requests for cells */
+    const struct sim_web *web;           /* it has documents, see web.h */
     bool single;                         /* it takes one value a request: functions 5 and 6, and neither 15 nor 16 */
     /* Where the cells of an address lie that begins with this byte: the first of SIM_PAGE in the unit, 0xffff: nowhere.
      * NULL: every address is where it says. */
@@ -181,6 +190,12 @@ void sim_take_gathered(sim_unit *unit, bool keep);
 sim_reply sim_read(sim_unit *unit, uint64_t now, uint8_t space, uint16_t address, uint16_t count, uint16_t *cells);
 sim_reply sim_write(sim_unit *unit, uint64_t now, uint8_t space, uint16_t address, uint16_t count,
                     const uint16_t *cells);
+/* Values wherever they lie, in one request: all of them, or none. */
+typedef struct sim_value {
+    const sim_entry *entry;
+    uint16_t cells[SIM_VALUE];
+} sim_value;
+sim_reply sim_write_these(sim_unit *unit, uint64_t now, const sim_value *values, size_t count);
 /* Only these bits of one cell; the others stay as they are. One request. */
 sim_reply sim_write_bits(sim_unit *unit, uint64_t now, uint8_t space, uint16_t address, uint16_t mask, uint16_t value);
 /* The identification from an object on, of the category 1 to 3: what a reply has behind that, its `size`. */

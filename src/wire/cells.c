@@ -128,7 +128,7 @@ static bil_outcome dial(void *ctx, const bil_connect *to, bil_result *result)
 {
     bil_cell_link *link = ctx;
     const bil_cell_ops *ops = link->below.ops;
-    if (to->description->console)
+    if (to->description->console || to->description->http)
         return bil_cells_refuse(result, BIL_E_OTHER_MODEL);
     if (ops->speak_to)
         ops->speak_to(

@@ -138,7 +138,7 @@ static void load_document(load *l, yaml_node_t *root)
     load_head(l, root);
     for (size_t i = 0; i < PARTS && !l->bad; i++) {
         yaml_node_t *node = load_get(l, root, parts[i].key);
-        if (node && l->table->console && parts[i].registers)
+        if (node && parts[i].registers && l->kind->keys)
             load_complain(l, node, "this is for registers");
         else if (node && parts[i].load)
             parts[i].load(l, node);

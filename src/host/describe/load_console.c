@@ -1,5 +1,4 @@
 /* A device that is asked in words: how it speaks, its spaces, and where a value has its name. */
-#include <stdlib.h>
 #include <string.h>
 
 #include "bilancia/console.h"
@@ -55,7 +54,7 @@ static const char *want_control(load *l, yaml_node_t *node)
     return load_keep(l, sent);
 }
 
-void load_console(load *l, yaml_node_t *map)
+static void load_how(load *l, yaml_node_t *map)
 {
     static const char *const ends[] = {"cr", "lf", "crlf", NULL}, *const sent[] = {"\r", "\n", "\r\n"};
     static const char *const keys[] = {"kind",     "prompt",  "ends",    "discard",    "done",
@@ -82,11 +81,9 @@ void load_console(load *l, yaml_node_t *map)
     if (!l->bad && !console->prompt[0])
         load_complain(l, prompt, "without a prompt nobody knows where an answer ends");
     l->table->console = console;
-    l->own_spaces = load_take(l, SPACES_LIMIT * sizeof *l->own_spaces);
-    l->table->spaces = l->own_spaces;
 }
 
-void load_console_space(load *l, yaml_node_t *node, bil_space *space)
+static void load_space(load *l, yaml_node_t *node, bil_space *space)
 {
     static const char *const keys[] = {"read", "answer", "write", "shares", NULL};
     static const char *const shares[] = {"any", "none", NULL};
@@ -125,7 +122,7 @@ static bool answers(const char *pattern, const char *key)
     return has(pattern, "value") || (column && column[1] && has(pattern, column + 1));
 }
 
-void load_key(load *l, bil_param *param, yaml_node_t *at)
+static void load_key(load *l, bil_param *param, yaml_node_t *at)
 {
     const bil_space *space = &l->own_spaces[param->space];
     const char *key = load_want_text(l, at, KEY);
@@ -141,44 +138,4 @@ void load_key(load *l, bil_param *param, yaml_node_t *at)
     param->at.key = load_keep(l, key);
 }
 
-static int by_key(const void *a, const void *b, void *of)
-{
-    const bil_param *x = (const bil_param *)of + *(const uint16_t *)a,
-                    *y = (const bil_param *)of + *(const uint16_t *)b;
-    return x->space != y->space ? x->space - y->space : strcmp(x->at.key, y->at.key);
-}
-
-void load_want_own_keys(load *l)
-{
-    uint16_t *order = load_take(l, l->table->count * sizeof *order);
-    for (uint16_t i = 0; i < l->table->count; i++)
-        order[i] = i;
-    qsort_r(order, l->table->count, sizeof *order, by_key, l->params);
-    for (uint16_t i = 1; i < l->table->count && !l->bad; i++)
-        if (by_key(&order[i - 1], &order[i], l->params) == 0)
-            load_complain(l, l->nodes[order[i]], "%s and %s have the same name there", l->params[order[i - 1]].id,
-                          l->params[order[i]].id);
-}
-
-/* `words: [off, on]`, as many as there are choices and in their order. */
-void load_words(load *l, yaml_node_t *map, bil_format *format)
-{
-    yaml_node_t *node = load_get(l, map, "words");
-    size_t needs = bil_words_of(format);
-    uint8_t count = 0;
-    if (!node || l->bad)
-        return;
-    if (!l->table->console || needs == 0) {
-        load_complain(l, node, "words are for choices, a bool or an empty text on a console");
-        return;
-    }
-    format->words = load_texts(l, node, NAME_LIMIT, &count);
-    if (!l->bad && count != needs)
-        load_complain(l, node,
-                      "there are %zu words here, as many as choices; of a bool two, of a text the one for an empty one",
-                      needs);
-    for (uint8_t i = 0; i < count && !l->bad; i++)
-        for (uint8_t k = 0; k < i && !l->bad; k++)
-            if (strcmp(format->words[i], format->words[k]) == 0)
-                load_complain(l, node, "\"%s\" stands here twice", format->words[i]);
-}
+const load_link_kind load_console = {"console", true, load_how, load_space, load_key, NULL};

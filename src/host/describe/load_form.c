@@ -27,7 +27,7 @@ void load_form(load *l, yaml_node_t *map, bil_format *format)
         NULL,          &bil_form_bcd, &bil_form_sign_magnitude, &bil_form_loose, &bil_form_blanks, &bil_form_length,
         &bil_form_wide};
     yaml_node_t *node = load_get(l, map, "form");
-    if (l->table->console) {
+    if (l->kind->keys) {
         format->form = format->type == BIL_TIME                             ? &bil_form_time
                        : format->type == BIL_IP4 || format->type == BIL_MAC ? &bil_form_address
                                                                             : NULL;
@@ -62,7 +62,7 @@ void load_form(load *l, yaml_node_t *map, bil_format *format)
 void load_part(load *l, yaml_node_t *map, bil_format *format)
 {
     yaml_node_t *node = load_get(l, map, "bit"), *first = node, *last = node;
-    if (node && l->table->console)
+    if (node && l->kind->keys)
         load_complain(l, node, "a bit is a part of a cell");
     if (!node || l->bad)
         return;

@@ -11,7 +11,7 @@
 static void load_way(load *l, yaml_node_t *map, bil_param *param)
 {
     yaml_node_t *writes = load_get(l, map, "writes");
-    if (writes && l->table->console && !l->bad)
+    if (writes && l->kind->keys && !l->bad)
         load_complain(l, writes, "this is for registers");
     const bil_format *f = param->format;
     uint8_t way = l->bad ? 0 : writes ? load_want_way(l, writes) : l->way;
@@ -146,16 +146,16 @@ static void load_cell(load *l, yaml_node_t *map, bil_param *param, bil_format *f
 
 static void load_at(load *l, yaml_node_t *map, bil_param *param, bil_format *format)
 {
-    yaml_node_t *space = l->table->console ? load_need(l, map, "space") : load_get(l, map, "space");
+    yaml_node_t *space = l->kind->keys ? load_need(l, map, "space") : load_get(l, map, "space");
     if (l->bad)
         return;
     param->space = load_want_space(l, space);
-    yaml_node_t *at = l->bad || !l->table->console ? NULL : load_need(l, map, "at");
+    yaml_node_t *at = l->bad || !l->kind->keys ? NULL : load_need(l, map, "at");
     yaml_node_t *cells = load_get(l, map, "cell_order"), *bytes = load_get(l, map, "byte_order");
     if (at && (cells || bytes))
         load_complain(l, cells ? cells : bytes, "this is for registers");
     else if (at)
-        load_key(l, param, at);
+        l->kind->key(l, param, at);
     else if (!l->bad)
         load_cell(l, map, param, format);
 }

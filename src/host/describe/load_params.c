@@ -63,9 +63,9 @@ static void gather_group(load *l, entries *all, yaml_node_t *group)
     yaml_node_t *word = l->bad ? NULL : load_need(l, repeat, "id"),
                 *count = l->bad ? NULL : load_need(l, repeat, "count"),
                 *stride = l->bad ? NULL : load_get(l, repeat, "stride");
-    if (!l->bad && !stride && !l->table->console)
+    if (!l->bad && !stride && !l->kind->keys)
         stride = load_need(l, repeat, "stride");
-    if (!l->bad && stride && l->table->console)
+    if (!l->bad && stride && l->kind->keys)
         load_complain(l, stride, "names have no stride: the number goes where they have {n}");
     if (l->bad)
         return;

@@ -35,7 +35,7 @@ uint8_t load_want_space(load *l, yaml_node_t *node)
         if (strcmp(l->spaces[i], name) == 0)
             return i;
     load_complain(l, node, "\"%s\" is no space: %sone of \"spaces\"", name,
-                  l->table->console ? "" : "holding, input, coils, discrete, identification, or ");
+                  l->kind->keys ? "" : "holding, input, coils, discrete, identification, or ");
     return BIL_HOLDING;
 }
 
@@ -56,7 +56,7 @@ static int by_place(const void *a, const void *b, void *of)
     const bil_description *d = of;
     const bil_param *x = &d->params[*(const uint16_t *)a], *y = &d->params[*(const uint16_t *)b];
     return x->space != y->space           ? x->space - y->space
-           : d->spaces[x->space].keys     ? strcmp(x->id, y->id)
+           : d->spaces[x->space].keys     ? strcmp(x->at.key, y->at.key)
            : x->at.number != y->at.number ? (int)x->at.number - (int)y->at.number
                                           : x->format->bit - y->format->bit;
 }
@@ -83,6 +83,14 @@ static bool has_numbers(const bil_space *space)
     return space->reading != BIL_SHARE_NEIGHBOURS;
 }
 
+/* No two values have the same name there. */
+static void want_own_key(load *l, uint16_t before, uint16_t index)
+{
+    const bil_param *a = &l->params[before], *b = &l->params[index];
+    if (before != index && a->space == b->space && strcmp(a->at.key, b->at.key) == 0)
+        load_complain(l, l->nodes[index], "%s and %s have the same name there", a->id, b->id);
+}
+
 void load_by_place(load *l)
 {
     uint16_t *order = load_take(l, l->table->count * sizeof *order);
@@ -90,11 +98,15 @@ void load_by_place(load *l)
         order[i] = i;
     qsort_r(order, l->table->count, sizeof *order, by_place, l->table);
     l->table->by_place = order;
-    if (l->table->console)
-        load_want_own_keys(l);
-    for (uint16_t i = 0; i < l->table->count && !l->bad && !l->table->console; i++) {
+    for (uint16_t i = 0; i < l->table->count && !l->bad; i++) {
         const bil_param *param = &l->params[order[i]];
         const bil_space *space = &l->table->spaces[param->space];
+        if (space->keys) {
+            want_own_key(l, i ? order[i - 1] : order[i], order[i]);
+            if (!l->bad && l->kind->check)
+                l->kind->check(l, order[i]);
+            continue;
+        }
         uint16_t most =
             param->flags & BIL_WRITABLE && space->write_most < space->read_most ? space->write_most : space->read_most;
         unsigned carried = param->cells + (space->mailbox && space->mailbox->echo ? 1u : 0); /* with its number */
@@ -180,7 +192,7 @@ static void load_tables(load *l, yaml_node_t *map)
     l->table->space_count = BIL_CELL_TABLES;
 }
 
-static void load_cells(load *l, yaml_node_t *map)
+static void load_cell_link(load *l, yaml_node_t *map)
 {
     static const char *const keys[] = {"kind",
                                        "largest_read",
@@ -212,14 +224,21 @@ static void load_cells(load *l, yaml_node_t *map)
 /* What the link is, and how it keeps time. */
 void load_link(load *l, yaml_node_t *map)
 {
-    static const char *const kinds[] = {"registers", "console", NULL};
+    static const load_link_kind registers = {"registers", false, load_cell_link, load_cell_space, NULL, NULL};
+    static const load_link_kind *const kinds[] = {&registers, &load_console, &load_http};
+    enum { KINDS = sizeof kinds / sizeof kinds[0] };
+    const char *names[KINDS + 1] = {NULL};
+    for (size_t i = 0; i < KINDS; i++)
+        names[i] = kinds[i]->name;
     load_want_kind(l, map, YAML_MAPPING_NODE);
     yaml_node_t *kind = l->bad ? NULL : load_get(l, map, "kind");
-    bool console = kind && load_want_name(l, kind, kinds) == 1;
+    l->kind = kinds[kind ? load_want_name(l, kind, names) : 0];
     if (!l->bad)
-        (console ? load_console : load_cells)(l, map);
+        l->kind->link(l, map);
     if (l->bad)
         return;
+    if (l->kind->keys)
+        l->table->spaces = l->own_spaces = load_take(l, SPACES_LIMIT * sizeof *l->own_spaces);
     l->table->link = (bil_link_limits){
         .reply_ms = link_number(l, map, "reply_ms", 1, 60000, 500),
         .late_ms = link_number(l, map, "late_ms", 1, 60000, 2000),

@@ -94,7 +94,7 @@ static int16_t load_want_unit(load *l, yaml_node_t *map)
 }
 
 /* One of the device's cells: at another unit number, or in a mailbox. */
-static void load_cell_space(load *l, yaml_node_t *node, bil_space *space)
+void load_cell_space(load *l, yaml_node_t *node, bil_space *space)
 {
     static const char *const keys[] = {"table", "unit", "above", "mailbox", NULL};
     load_check_keys(l, node, keys);
@@ -123,12 +123,12 @@ void load_spaces(load *l, yaml_node_t *map)
             return;
         }
         l->spaces[index] = load_keep(l, load_want_text(l, key, NAME_LIMIT));
-        for (uint16_t i = 0; !l->table->console && i < BIL_CELL_TABLES; i++)
+        for (uint16_t i = 0; !l->kind->keys && i < BIL_CELL_TABLES; i++)
             if (strcmp(l->spaces[i], l->spaces[index]) == 0)
                 load_complain(l, key, "\"%s\" is the space of the device itself", l->spaces[i]);
         l->space_nodes[index] = node;
         if (!l->bad)
-            (l->table->console ? load_console_space : load_cell_space)(l, node, &l->own_spaces[index]);
+            l->kind->space(l, node, &l->own_spaces[index]);
         l->table->space_count++;
     }
 }

@@ -9,7 +9,19 @@
 #include "bilancia/description.h"
 #include "host/base/arena.h"
 
+struct load;
 enum { FILE_LIMIT = 8 << 20, DECIMALS_LIMIT = 9, NAME_LIMIT = 31, SPACES_LIMIT = 64 };
+
+/* How devices of one kind of link are described; the first one has registers. */
+typedef struct load_link_kind {
+    const char *name;
+    bool keys; /* values are told by names rather than by numbers */
+    void (*link)(struct load *l, yaml_node_t *map);
+    void (*space)(struct load *l, yaml_node_t *node, bil_space *space);
+    /* where they are told by names: one of them, and once all is known of it; the latter may be NULL */
+    void (*key)(struct load *l, bil_param *param, yaml_node_t *at);
+    void (*check)(struct load *l, uint16_t index);
+} load_link_kind;
 
 typedef struct load {
     yaml_document_t document;
@@ -18,6 +30,7 @@ typedef struct load {
     size_t why_size;
     arena *memory;
     bil_description *table;
+    const load_link_kind *kind;
     bil_param *params;
     yaml_node_t **nodes; /* of the parameters, in the order of params */
     uint16_t *numbers;   /* and which repetition of its group each is, from 1; 0: it stands for itself */
@@ -96,15 +109,15 @@ bool load_can_write(const load *l, uint8_t space);
 bool load_can_read(const load *l, uint8_t space);
 uint8_t load_want_way(load *l, yaml_node_t *node); /* bil_way */
 
-/* load_console.c */
-void load_console(load *l, yaml_node_t *link);
-void load_console_space(load *l, yaml_node_t *node, bil_space *space);
-void load_key(load *l, bil_param *param, yaml_node_t *at);
-void load_want_own_keys(load *l); /* no two values have the same name in one space */
+/* load_words.c */
 void load_words(load *l, yaml_node_t *map, bil_format *format);
+
+/* load_console.c, load_http.c */
+extern const load_link_kind load_console, load_http;
 
 /* load_spaces.c */
 void load_spaces(load *l, yaml_node_t *map);
+void load_cell_space(load *l, yaml_node_t *node, bil_space *space);
 void load_check_mailboxes(load *l); /* once all parameters have their place */
 /* Nothing that is read to tell who answers lies in a mailbox. */
 void load_check_harmless(load *l);

@@ -3,6 +3,7 @@
 #include <string.h>
 
 #include "bilancia/console.h"
+#include "bilancia/http.h"
 #include "host/describe/load.h"
 #include "host/describe/table.h"
 
@@ -175,6 +176,14 @@ static void put_console(FILE *file, const bil_console *c)
     fprintf(file, ".echo = %s};\n", c->echo ? "true" : "false");
 }
 
+static void put_http(FILE *file, const bil_http *h)
+{
+    fprintf(file, "static const bil_http http = {.login = %u, ", h->login);
+    put_text(file, "user", h->user);
+    put_text(file, "refuses", h->refuses);
+    fputs("};\n", file);
+}
+
 /* The lists that the table points to. */
 static void put_lists(FILE *file, const bil_description *d)
 {
@@ -202,6 +211,8 @@ static void put_lists(FILE *file, const bil_description *d)
     put_banks(file, d);
     if (d->console)
         put_console(file, d->console);
+    if (d->http)
+        put_http(file, d->http);
     for (uint8_t i = 0; i < d->sign_count; i++) {
         fputs(i ? ", {" : "static const bil_sign signs[] = {{", file);
         table_put_index(file, d, d->signs[i].param);
@@ -298,9 +309,11 @@ static void put_rest(FILE *file, const bil_description *d)
     fprintf(file, "    .link = {.reply_ms = %u, .late_ms = %u, .busy_ms = %u, .busy_tries = %u, .pause_ms = %u,\n",
             l->reply_ms, l->late_ms, l->busy_ms, l->busy_tries, l->pause_ms);
     fprintf(file, "             .write_pause_ms = %u,\n", l->write_pause_ms);
-    fprintf(file,
-            "             .request_cost = %u, .cell_cost = %u},\n    .console = %s, .raw_size = %" PRIu32 "u,\n};\n",
-            l->request_cost, l->cell_cost, d->console ? "&console" : "NULL", d->raw_size);
+    fprintf(
+        file,
+        "             .request_cost = %u, .cell_cost = %u},\n    .console = %s, .http = %s,\n    .raw_size = %" PRIu32
+        "u,\n};\n",
+        l->request_cost, l->cell_cost, d->console ? "&console" : "NULL", d->http ? "&http" : "NULL", d->raw_size);
 }
 
 void description_write_c(const bil_description *d, const char *name, FILE *file)
@@ -309,7 +322,10 @@ void description_write_c(const bil_description *d, const char *name, FILE *file)
     fprintf(file,
             "#include \"bilancia/%s.h\"\n\n#if BIL_TABLE_VERSION != %d\n#error \"this table was made for "
             "another version of bilancia: make it again with its bilancia-table\"\n#endif\n\n",
-            d->console ? "console" : "cells", BIL_TABLE_VERSION);
+            d->console ? "console"
+            : d->http  ? "http"
+                       : "cells",
+            BIL_TABLE_VERSION);
     fprintf(file,
             "#ifdef __cplusplus\nextern \"C\" {\n#endif\nextern const bil_description %s;\n#ifdef "
             "__cplusplus\n}\n#endif\n\n",

@@ -1,5 +1,6 @@
 /* Device addresses: modbus+tcp://host[:port]/unit, modbus+rtu:/dev/NAME?unit=N[&speed=N][&parity=P][&stop=N],
- * console+tcp://host:port, console+serial:/dev/NAME[?speed=N][&parity=P][&stop=N]. What has no scheme is a file. */
+ * console+tcp://host:port, console+serial:/dev/NAME[?speed=N][&parity=P][&stop=N], http://host[:port],
+ * https://host[:port][/?key=DIGITS]. What has no scheme is a file. */
 #ifndef BIL_HOST_RUN_ADDRESS_H
 #define BIL_HOST_RUN_ADDRESS_H
 
@@ -16,6 +17,7 @@ typedef struct address {
     int speed, stop_bits;    /* what is usual stands in place.h and with each kind of link */
     char parity;             /* 'N', 'E', 'O' */
     int unit;                /* 0 to 247 */
+    char key[65];            /* of who is meant, over TLS; "": whoever is vouched for */
 } address;
 
 /* Does this text have a scheme (so that it is meant as a device)? */

@@ -209,12 +209,12 @@ int device_look(device *dev, uint16_t index)
 static bool is_shown_by(const bil_description *a, const bil_sign *sign, const bil_description *b)
 {
     const bil_param *p = &a->params[sign->param];
-    if (!a->console != !b->console)
+    if (link_way_of(a) != link_way_of(b))
         return false;
     for (uint8_t i = 0; i < b->sign_count; i++) {
         const bil_param *q = &b->params[b->signs[i].param];
         const bil_space *s = &a->spaces[p->space], *t = &b->spaces[q->space];
-        if (a->console) {
+        if (s->keys) {
             if (sign->value == b->signs[i].value && strcmp(s->ask, t->ask) == 0 && strcmp(p->at.key, q->at.key) == 0)
                 return true;
             continue;
@@ -273,8 +273,7 @@ static bool asks_objects(const bil_description *d)
 {
     bool asks = false;
     for (int i = 0; i < BIL_ID_COUNT; i++)
-        asks = asks || (!d->console && d->identity[i] != BIL_NONE &&
-                        d->spaces[d->params[d->identity[i]].space].table == BIL_OBJECTS);
+        asks = asks || (d->identity[i] != BIL_NONE && d->spaces[d->params[d->identity[i]].space].table == BIL_OBJECTS);
     return asks;
 }
 
@@ -297,6 +296,12 @@ static size_t in_order(const catalogue *known, const link_kind *kind, const char
     return used;
 }
 
+/* Is what was heard the name of somebody, rather than an answer? */
+static bool says_who(int error)
+{
+    return error == BIL_E_SESSION_TAKEN || error == BIL_E_NOT_TRUSTED || error == BIL_E_SENT_ELSEWHERE;
+}
+
 /* Tries the descriptions until one fits who answers. */
 static int find_description(device *dev, const char *model, const catalogue *known, char *why, size_t size)
 {
@@ -315,8 +320,9 @@ static int find_description(device *dev, const char *model, const catalogue *kno
         }
         const char *said = link_heard(&dev->below);
         if (said[0])
-            snprintf(seen, sizeof seen, its == BIL_E_SESSION_TAKEN ? ": %s" : "; it says \"%s\"", said);
-        bool other = its == BIL_E_OTHER_MODEL || (list[i]->console && its == BIL_E_GARBLED); /* another one's prompt */
+            snprintf(seen, sizeof seen, says_who(its) ? ": %s" : "; it says \"%s\"", said);
+        bool other = its == BIL_E_OTHER_MODEL ||
+                     (link_way_of(list[i]) != LINK_CELLS && its == BIL_E_GARBLED); /* it speaks otherwise */
         if (!other && !(its == BIL_E_SILENT && heard && asks_objects(list[i]))) {
             error = its;
             break;

@@ -167,7 +167,7 @@ static bool knock(find_hit *hit, const address *where, const catalogue *known)
     }
     below.kind->wait_at_most(below.memory, CONNECT_MS);
     bil_outcome outcome = link.ops->connect(link.ctx, &(bil_connect){.description = d}, &result);
-    if (outcome != BIL_DONE && (result.cause == BIL_E_GARBLED || result.cause == BIL_E_SESSION_TAKEN))
+    if (outcome == BIL_REFUSED || result.cause == BIL_E_GARBLED || result.cause == BIL_E_SESSION_TAKEN)
         hit->end = FIND_REFUSED; /* somebody is there, and speaks another way, or with somebody else */
     if (outcome == BIL_DONE) {
         below.kind->wait_at_most(below.memory, patience_ms(known));

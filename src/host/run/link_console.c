@@ -90,7 +90,7 @@ static const char *heard(const void *memory)
 }
 
 const link_kind link_console_tcp = {.scheme = "console+tcp://",
-                                    .words = true,
+                                    .way = LINK_CONSOLE,
                                     .range_from = "://",
                                     .range_after = ".:",
                                     .range_before = ":",
@@ -104,7 +104,7 @@ const link_kind link_console_tcp = {.scheme = "console+tcp://",
                                     .reason = reason,
                                     .heard = heard};
 const link_kind link_console_serial = {.scheme = "console+serial:",
-                                       .words = true,
+                                       .way = LINK_CONSOLE,
                                        .serial = true,
                                        .range_from = "?",
                                        .range_after = "",

@@ -5,9 +5,10 @@
 #include <stdlib.h>
 #include <string.h>
 
-extern const link_kind link_modbus_tcp, link_modbus_rtu, link_console_tcp, link_console_serial;
+extern const link_kind link_modbus_tcp, link_modbus_rtu, link_console_tcp, link_console_serial, link_http, link_https;
 
-static const link_kind *const kinds[] = {&link_modbus_tcp, &link_modbus_rtu, &link_console_tcp, &link_console_serial};
+static const link_kind *const kinds[] = {&link_modbus_tcp,     &link_modbus_rtu, &link_console_tcp,
+                                         &link_console_serial, &link_http,       &link_https};
 enum { KINDS = sizeof kinds / sizeof kinds[0] };
 
 const link_kind *link_kind_of(const char *text)
@@ -18,9 +19,14 @@ const link_kind *link_kind_of(const char *text)
     return NULL;
 }
 
+link_way link_way_of(const bil_description *d)
+{
+    return d->console ? LINK_CONSOLE : d->http ? LINK_HTTP : LINK_CELLS;
+}
+
 bool link_fits(const link_kind *kind, const bil_description *d)
 {
-    return !kind || kind->words == (d->console != NULL);
+    return !kind || kind->way == link_way_of(d);
 }
 
 const char *link_heard(const linked *l)

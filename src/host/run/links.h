@@ -6,10 +6,14 @@
 #include "bilancia/link.h"
 #include "host/run/address.h"
 
+/* How devices are asked; each description is for one way. */
+typedef enum link_way { LINK_CELLS, LINK_CONSOLE, LINK_HTTP } link_way;
+link_way link_way_of(const bil_description *d);
+
 typedef struct link_kind {
     const char *scheme; /* with what ends it: "modbus+tcp://" */
-    bool words;         /* it asks in words: for descriptions with a console */
-    bool serial;        /* a line at a port of this computer, rather than a network: what its failures mean */
+    link_way way;
+    bool serial; /* a line at a port of this computer, rather than a network: what its failures mean */
     /* A range a-b may stand for a number behind this text, between these characters: "find_expand" */
     const char *range_from, *range_after, *range_before;
     /* What follows the scheme, to an address and back; the address was zeroed. BIL_OK, or BIL_E_ADDRESS with the

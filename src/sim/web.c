@@ -1,0 +1,361 @@
+#include "web.h"
+
+#include <jansson.h>
+#include <stdio.h>
+#include <stdlib.h>
+#include <string.h>
+
+#include "entry.h"
+
+enum { STEP = 40, VALUES = 160, DOCUMENT = 60000, RESOURCES = 16 };
+
+/* ---- where entries stand ---- */
+
+/* In the document itself, in a member of it, or in an element of its array. */
+typedef struct place {
+    const char *group; /* the member that it is in; NULL: none */
+    int number;        /* that follows the name of that one, or of the element from 1 on; 0: none */
+    bool element;
+    const char *member;
+} place;
+
+static bool place_of(const sim_resource *r, const sim_entry *entry, place *p)
+{
+    *p = (place){.member = "do"};
+    if (r->alone && strcmp(entry->name, r->alone) == 0)
+        return true;
+    for (const char *const *group = r->groups; group && *group; group++) {
+        size_t length = strlen(*group);
+        bool numbered = (*group)[length - 1] == '_';
+        if (strncmp(entry->name, *group, length) != 0 || (!numbered && entry->name[length] != '.'))
+            continue;
+        p->element = numbered && r->array;
+        p->group = p->element ? r->array : numbered || r->groups[1] ? *group : NULL;
+        p->number = numbered ? atoi(entry->name + length) : 0;
+        p->member = strchr(entry->name, '.') + 1;
+        return true;
+    }
+    return false;
+}
+
+/* "product3": as it is called in the document. */
+static void put_group(const place *p, char out[STEP])
+{
+    size_t length = strlen(p->group);
+    if (p->number && !p->element)
+        snprintf(out, STEP, "%.*s%d", (int)length - 1, p->group, p->number);
+    else
+        snprintf(out, STEP, "%s", p->group);
+}
+
+/* ---- documents ---- */
+
+/* An entry as it is shown, looked up once. */
+typedef struct shown {
+    const sim_entry *entry;
+    place place;
+    const char *const *words;
+    bool yes_no, string;
+    uint16_t cells;
+} shown;
+
+typedef struct document {
+    const sim_resource *resource;
+    shown *list;
+    size_t count;
+    uint16_t
+        cells;  /* from those of the first entry to those of the last: they lie side by side, one request reads them */
+    char *text; /* as it was said last, when its cells had this hash */
+    uint64_t hash;
+} document;
+
+static document document_for(const sim_model *model, const sim_resource *r)
+{
+    document d = {.resource = r, .list = calloc(model->count, sizeof *d.list)};
+    for (size_t i = 0; i < model->count && d.list; i++) {
+        const sim_entry *entry = &model->entries[i];
+        place p;
+        if (entry->role == SIM_SECRET || entry->role == SIM_COMMAND || !place_of(r, entry, &p))
+            continue;
+        const char *const *words = model->web->words(entry);
+        bool yes_no = model->web->yes_no(entry);
+        d.list[d.count++] = (shown){.entry = entry,
+                                    .place = p,
+                                    .words = words,
+                                    .yes_no = yes_no,
+                                    .string = words || entry->kind[0] == 't',
+                                    .cells = (uint16_t)sim_cells_of(entry)};
+    }
+    if (d.count)
+        d.cells = (uint16_t)(d.list[d.count - 1].entry->address + d.list[d.count - 1].cells - d.list[0].entry->address);
+    return d;
+}
+
+/* NULL: there is nothing to be seen at this resource. */
+static document *document_at(const sim_model *model, const sim_resource *r)
+{
+    static _Thread_local const sim_model *of; /* made once: a test asks some ten million times */
+    static _Thread_local document all[RESOURCES];
+    static _Thread_local size_t count;
+    if (of != model)
+        for (count = 0, of = model; count < RESOURCES && model->web->resources[count].path; count++) {
+            free(all[count].list);
+            free(all[count].text);
+            all[count] = document_for(model, &model->web->resources[count]);
+        }
+    size_t i = (size_t)(r - model->web->resources);
+    return i < count && all[i].count ? &all[i] : NULL;
+}
+
+/* ---- values ---- */
+
+static char *put_text(char *to, const char *text)
+{
+    size_t length = strlen(text);
+    memcpy(to, text, length);
+    return to + length;
+}
+
+/* JSON, RFC 8259. */
+static char *put_value(const sim_unit *unit, const shown *v, const uint16_t *cells, char *to)
+{
+    char text[100];
+    if (v->yes_no)
+        return put_text(to, cells[0] ? "true" : "false");
+    if (!v->words)
+        sim_show(unit, v->entry, cells, text, sizeof text);
+    if (!v->string)
+        return put_text(to, text);
+    *to++ = '"';
+    for (const char *c = v->words ? v->words[cells[0]] : text; *c; c++) {
+        if (*c == '"' || *c == '\\')
+            *to++ = '\\';
+        *to++ = *c;
+    }
+    *to++ = '"';
+    return to;
+}
+
+static bool take_value(const sim_unit *unit, const sim_entry *entry, const json_t *json, uint16_t cells[SIM_VALUE])
+{
+    const sim_web *web = unit->model->web;
+    const char *const *words = web->words(entry);
+    memset(cells, 0, SIM_VALUE * sizeof cells[0]);
+    for (uint16_t i = 0; words && words[i] && json_is_string(json); i++)
+        if (strcmp(words[i], json_string_value(json)) == 0) {
+            cells[0] = i;
+            return true;
+        }
+    if (words)
+        return false;
+    if (web->yes_no(entry)) {
+        cells[0] = json_is_true(json);
+        return json_is_boolean(json);
+    }
+    if (entry->kind[0] == 't')
+        return json_is_string(json) && sim_parse(unit, entry, json_string_value(json), cells);
+    char *text = json_is_number(json) ? json_dumps(json, JSON_ENCODE_ANY | JSON_REAL_PRECISION(15)) : NULL;
+    bool good = text && sim_parse(unit, entry, text, cells);
+    free(text);
+    return good;
+}
+
+/* What stands there in a document; NULL: nothing. */
+static const json_t *at_place(const json_t *json, const place *p)
+{
+    char group[STEP];
+    if (p->group) {
+        put_group(p, group);
+        json = json_object_get(json, group);
+    }
+    if (p->element)
+        json = json_array_get(json, (size_t)p->number - 1);
+    return json_object_get(json, p->member);
+}
+
+static size_t leaves_of(const json_t *json)
+{
+    size_t count = 0, index;
+    const char *name;
+    json_t *inner;
+    if (json_is_object(json))
+        json_object_foreach((json_t *)(uintptr_t)json, name, inner) count += leaves_of(inner);
+    else if (json_is_array(json))
+        json_array_foreach(json, index, inner) count += leaves_of(inner);
+    else
+        return 1;
+    return count;
+}
+
+/* ---- requests ---- */
+
+static int status_of(sim_reply reply)
+{
+    switch (reply) {
+    case SIM_OK:
+        return 200;
+    case SIM_BAD_ADDRESS:
+        return 404;
+    case SIM_NOT_NOW:
+        return 409;
+    case SIM_AT_WORK:
+        return 202;
+    case SIM_BUSY:
+        return 503;
+    case SIM_SILENT:
+    case SIM_DEAD:
+        return 0;
+    default:
+        return 422;
+    }
+}
+
+/* Entries of one group follow each other. */
+static void put_document(const sim_unit *unit, const document *d, const uint16_t *cells, char *out)
+{
+    place before = {.group = NULL};
+    char group[STEP];
+    *out++ = '{';
+    for (size_t i = 0; i < d->count; i++) {
+        const place *p = &d->list[i].place;
+        bool other = i == 0 || p->group != before.group || p->number != before.number;
+        if (other && before.group)
+            *out++ = '}';
+        if (i)
+            *out++ = ',';
+        if (other && p->group && p->element && before.element) {
+            *out++ = '{';
+        } else if (other && p->group) {
+            put_group(p, group);
+            out = put_text(out, "\n \"");
+            out = put_text(put_text(out, group), p->element ? "\": [{" : "\": {");
+        }
+        out = put_text(put_text(put_text(out, "\n  \""), p->member), "\": ");
+        out = put_value(unit, &d->list[i], cells + (d->list[i].entry->address - d->list[0].entry->address), out);
+        before = *p;
+    }
+    strcpy(out, before.element ? "}]}" : before.group ? "}}" : "}");
+}
+
+/* What tells one state of a document from another: all that it shows lies in these cells. */
+static uint64_t hash_of(const uint16_t *cells, uint16_t count)
+{
+    uint64_t hash = UINT64_C(1469598103934665603);
+    for (uint16_t i = 0; i < count; i++)
+        hash = (hash ^ cells[i]) * UINT64_C(1099511628211);
+    return hash;
+}
+
+static char *text_of(sim_unit *unit, document *d, uint64_t now, sim_reply *reply)
+{
+    uint16_t cells[SIM_CELLS];
+    const sim_entry *first = d->list[0].entry;
+    *reply = sim_read(unit, now, first->space, first->address, d->cells, cells);
+    if (*reply != SIM_OK)
+        return NULL;
+    uint64_t hash = hash_of(cells, d->cells);
+    if (!d->text || d->hash != hash) {
+        d->text = d->text ? d->text : malloc(DOCUMENT);
+        if (d->text)
+            put_document(unit, d, cells, d->text);
+        d->hash = hash;
+    }
+    return d->text ? strdup(d->text) : NULL;
+}
+
+static void put_tag(const sim_unit *unit, const document *d, sim_web_reply *to)
+{
+    const sim_entry *first = d->list[0].entry;
+    const uint16_t *cells = &unit->running[first->space][first->address];
+    if (d->resource->method) /* what is measured has none */
+        snprintf(to->tag, sizeof to->tag, "\"%016llx\"", (unsigned long long)hash_of(cells, d->cells));
+}
+
+/* A patch, an order, or a whole document, of which only what is another value counts. */
+static sim_reply take(sim_unit *unit, const sim_resource *r, uint64_t now, const sim_web_request *q)
+{
+    sim_value *values = calloc(VALUES, sizeof *values);
+    json_t *json = json_loadb(q->body ? q->body : "", q->size, JSON_REJECT_DUPLICATES, NULL);
+    sim_reply reply = json_is_object(json) && values ? SIM_OK : SIM_BAD_VALUE;
+    bool whole = strcmp(q->method, "PUT") == 0;
+    size_t count = 0, known = 0;
+    for (size_t i = 0; i < unit->count && reply == SIM_OK; i++) {
+        const sim_entry *entry = &unit->entries[i];
+        place p;
+        const json_t *value = place_of(r, entry, &p) ? at_place(json, &p) : NULL;
+        if (!value && !(whole && place_of(r, entry, &p) && entry->role != SIM_SECRET))
+            continue;
+        known++;
+        if (!value || count == VALUES || !take_value(unit, entry, value, values[count].cells))
+            reply = SIM_BAD_VALUE;
+        values[count < VALUES ? count : 0].entry = entry;
+        count += !whole || memcmp(values[count].cells, &unit->running[entry->space][entry->address],
+                                  sim_cells_of(entry) * sizeof(uint16_t)) != 0;
+    }
+    if (reply == SIM_OK && leaves_of(json) != known)
+        reply = SIM_BAD_VALUE;
+    if (reply == SIM_OK)
+        reply = sim_write_these(unit, now, values, count);
+    json_decref(json);
+    free(values);
+    return reply;
+}
+
+/* 200 where that one may come in, else what is said to it. */
+static int door(sim_unit *unit, uint64_t now, const sim_web_request *q, const sim_resource *r)
+{
+    const sim_web *web = unit->model->web;
+    bool wants = r->closed || strcmp(q->method, "GET") != 0;
+    if (q->login == SIM_NOBODY)
+        return wants ? 401 : 200;
+    if (now < unit->powered_at)
+        return 423;
+    unit->level = q->login == SIM_RIGHT ? 0 : unit->level + 1;
+    if (unit->level >= web->wrong_most) {
+        unit->level = 0;
+        unit->powered_at = now + web->locked_ms;
+        return 423;
+    }
+    return q->login == SIM_RIGHT ? 200 : 401;
+}
+
+void sim_web_code(const sim_unit *unit, char out[64])
+{
+    const sim_entry *code = sim_find(unit, unit->model->web->code);
+    sim_show(unit, code, &unit->running[code->space][code->address], out, 64);
+}
+
+sim_web_reply sim_web_answer(sim_unit *unit, uint64_t now, const sim_web_request *q)
+{
+    sim_web_reply to = {.status = 404};
+    const sim_resource *r = unit->model->web->resources;
+    bool reads = strcmp(q->method, "GET") == 0;
+    sim_reply reply = SIM_OK;
+    if (!sim_is_up(unit, now))
+        return (sim_web_reply){.status = 0};
+    while (r->path && strcmp(r->path, q->path) != 0)
+        r++;
+    if (!r->path)
+        return to;
+    document *d = document_at(unit->model, r);
+    to.status = door(unit, now, q, r);
+    if (to.status == 200 && !reads && (!r->method || strcmp(r->method, q->method) != 0))
+        to.status = 405;
+    if (to.status == 200 && q->tag && !reads && d) {
+        put_tag(unit, d, &to);
+        to.status = strcmp(to.tag, q->tag) == 0 ? 200 : 412;
+        to.tag[0] = '\0';
+    }
+    if (to.status == 200 && reads && d)
+        to.body = text_of(unit, d, now, &reply);
+    else if (to.status == 200 && !reads)
+        reply = take(unit, r, now, q);
+    to.status = to.status == 200 ? status_of(reply) : to.status;
+    if (to.status == 0)
+        return to;
+    if (to.status == 200 && d)
+        put_tag(unit, d, &to);
+    if (!to.body)
+        to.body = strdup(to.status < 300 ? "{\"ok\": true}" : "{\"ok\": false}");
+    return to;
+}
