@@ -96,7 +96,7 @@ extern "C" {
     X(111, SESSION_TAKEN, "session_taken", "somebody else has the session of the device") \
     X(112, ACCOUNT_LOCKED, "account_locked", "the device has locked the account") \
     X(113, NOT_TRUSTED, "not_trusted", "nothing proves who answers there") \
-    X(114, SENT_ELSEWHERE, "sent_elsewhere", "what answers there sends to another host")
+    X(114, SENT_ELSEWHERE, "sent_elsewhere", "what answers there sends elsewhere")
 /* clang-format on */
 
 /* BIL_OK, BIL_E_RANGE, ... */

@@ -75,7 +75,8 @@ typedef struct bil_http_ops {
      * would be of no use, as whoever is there doesn't prove who it is. */
     bil_outcome (*connect)(void *ctx, bil_result *result);
     /* BIL_DONE: a whole reply came, whatever its status. BIL_NOT_SENT, BIL_UNKNOWN with a cause; a body that doesn't
-     * fit is BIL_E_GARBLED. Nothing of it comes from a cache, and it leads to no other host. */
+     * fit is BIL_E_GARBLED. Nothing of it comes from a cache, and it leads to no other host: where it is sent there
+     * that is BIL_E_SENT_ELSEWHERE. */
     bil_outcome (*request)(void *ctx, const bil_http_request *request, bil_http_reply *reply, bil_result *result);
     void (*close)(void *ctx);
 } bil_http_ops;

@@ -68,7 +68,8 @@ typedef struct reading {
     bil_http_reply *reply;
     size_t headers;
     unsigned replies; /* on the way: a login by digest takes two */
-    bool too_long, closes;
+    unsigned lengths; /* how often it says how long its body is: twice is no reply, RFC 9112, 6.3 */
+    bool bad, closes;
 } reading;
 
 static size_t take_body(char *bytes, size_t one, size_t count, void *ctx)
@@ -76,7 +77,7 @@ static size_t take_body(char *bytes, size_t one, size_t count, void *ctx)
     reading *r = ctx;
     (void)one;
     if (count > r->reply->room - r->reply->size) {
-        r->too_long = true;
+        r->bad = true;
         return 0;
     }
     memcpy(r->reply->body + r->reply->size, bytes, count);
@@ -99,12 +100,13 @@ static size_t take_header(char *line, size_t one, size_t count, void *ctx)
     char text[200];
     (void)one;
     r->headers += count;
-    if (r->headers > HEADERS_MOST) {
-        r->too_long = true;
-        return 0;
-    }
     snprintf(text, sizeof text, "%.*s", (int)count, line);
     text[strcspn(text, "\r\n")] = '\0';
+    r->lengths = strncmp(text, "HTTP/", 5) == 0 ? 0 : r->lengths;
+    r->lengths += value_of(text, strlen(text), "Content-Length:") || value_of(text, strlen(text), "Transfer-Encoding:");
+    r->bad = r->headers > HEADERS_MOST || r->lengths > 1;
+    if (r->bad)
+        return 0;
     const char *tag = value_of(text, strlen(text), "ETag:"), *how = value_of(text, strlen(text), "Connection:");
     if (strncmp(text, "HTTP/", 5) == 0) {
         r->replies += !strstr(text, " 1"); /* not where it only says that it is about to reply */
@@ -314,7 +316,8 @@ static const char *sent_to(http_port *p)
     if (usual && strncasecmp(url, own, bare) == 0 && url[bare] == '/')
         return url + bare;
     const char *host = strstr(url, "://");
-    snprintf(p->shown, sizeof p->shown, "%.*s", host ? (int)strcspn(host + 3, "/?#@") : 0, host ? host + 3 : "");
+    host = host ? host + 3 : url;
+    snprintf(p->shown, sizeof p->shown, "%.*s", (int)(host - url + (long)strcspn(host, "/?#@")), url);
     return NULL;
 }
 
@@ -353,7 +356,7 @@ static bil_outcome send_one(http_port *p, const bil_http_request *q, const char 
         result->cause = BIL_E_NOT_TRUSTED;
         return BIL_NOT_SENT;
     }
-    result->cause = r.too_long                         ? BIL_E_GARBLED
+    result->cause = r.bad                              ? BIL_E_GARBLED
                     : code == CURLE_OPERATION_TIMEDOUT ? BIL_E_SILENT
                     : code == CURLE_COULDNT_CONNECT || code == CURLE_GOT_NOTHING || code == CURLE_SEND_ERROR ||
                             code == CURLE_RECV_ERROR || code == CURLE_PARTIAL_FILE
@@ -379,7 +382,7 @@ static bil_outcome request(void *ctx, const bil_http_request *q, bil_http_reply 
         const char *to = sent_to(p);
         if (!to || i == REDIRECTS || strlen(to) >= sizeof path) {
             result->cause = to ? BIL_E_GARBLED : BIL_E_SENT_ELSEWHERE;
-            return to ? BIL_UNKNOWN : BIL_REFUSED;
+            return BIL_UNKNOWN;
         }
         snprintf(path, sizeof path, "%s", to);
         result->more++;

@@ -14,7 +14,7 @@ typedef struct http_port {
              1]; /* whoever has this key is meant, and nobody else; "": who the computer's authorities vouch for */
     uint32_t connect_ms;
     int connect_errno;        /* why the last connection failed, 0 when it didn't */
-    char shown[HTTP_KEY + 1]; /* key of who answered and wasn't trusted, or the host that it sends to; "" */
+    char shown[HTTP_KEY + 20]; /* key of who answered and wasn't trusted, or where it sends to; "" */
     void *easy;               /* CURL; NULL: nothing is connected */
     bool may_open;            /* the next request may open a connection: there is none, and none was lost */
     bool closes;              /* the reply said that this was its last one on this connection */

@@ -322,7 +322,7 @@ static int find_description(device *dev, const char *model, const catalogue *kno
         if (said[0])
             snprintf(seen, sizeof seen, says_who(its) ? ": %s" : "; it says \"%s\"", said);
         bool other = its == BIL_E_OTHER_MODEL ||
-                     (link_way_of(list[i]) != LINK_CELLS && its == BIL_E_GARBLED); /* it speaks otherwise */
+                     (link_way_of(list[i]) != LINK_CELLS && its == BIL_E_GARBLED && said[0]); /* it speaks otherwise */
         if (!other && !(its == BIL_E_SILENT && heard && asks_objects(list[i]))) {
             error = its;
             break;
