@@ -202,7 +202,7 @@ int main(void)
     int error = load_set();
     size_t load_stack = board_used_stack();
     if (error) {
-        printf("the set in flash: %s\n", bil_error_text(error));
+        printf("the set in flash: %s\n", bil_error_name(error));
         return 1;
     }
     printf("set: whole and unaltered, of serial number %s\n", serial);

@@ -117,9 +117,9 @@ typedef enum bil_outcome {
     BIL_UNKNOWN   /* a reply was lost or late: it may have happened */
 } bil_outcome;
 
-/* The short name and the sentence. Never NULL: an unknown number gives "unknown" and "unknown error". */
+/* The short name. Never NULL: an unknown number gives "unknown". The sentences take room: who wants them makes a table of
+ * them by BIL_ERRORS, as host_error.h has one. */
 const char *bil_error_name(int error);
-const char *bil_error_text(int error);
 
 /* The error with this name, or BIL_ERROR_UNKNOWN. `name` needs no terminator. */
 int bil_error_from_name(const char *name, unsigned long length);

@@ -13,7 +13,7 @@
 
 #include "cli/cli.h"
 
-enum { UNITS = 3 };
+enum { UNITS = 4 };
 
 typedef struct plant {
     char folder[PATH_MAX], tool[PATH_MAX];
@@ -187,13 +187,26 @@ static int logger(const plant *p, const char *address)
     return play_all(p, scenes, sizeof scenes / sizeof scenes[0], "tank-room", address);
 }
 
+static int labeller(const plant *p, const char *address)
+{
+    static const scene scenes[] = {
+        {"The labeller is asked by HTTP. Its values are in five JSON documents; one request brings each of them.",
+         "bilancia read @", EXIT_DONE},
+        {"The labels of the quarter bottle sit too low. Its account is asked for; what others have in the same document "
+         "stays.",
+         "bilancia set @ product_3.lift=9.5 head_2.delay=95 --yes --prove --password-fd 3 3< account", EXIT_DONE},
+    };
+    return play_all(p, scenes, sizeof scenes / sizeof scenes[0], "labeller", address);
+}
+
 /* The plant: what there is, and what is played on it. */
 static const struct {
     const char *kind, *model, *name, *text;
     int (*story)(const plant *p, const char *address);
 } devices[UNITS] = {{"drive", "ed-30", "crusher", "drive ED-30", drive},
                     {"controller", "ec-8", "kneading", "kneading controller EC-8", controller},
-                    {"logger", "el-16", "tank-room", "tank logger EL-16", logger}};
+                    {"logger", "el-16", "tank-room", "tank logger EL-16", logger},
+                    {"labeller", "en-2", "labeller", "labeller EN-2", labeller}};
 
 static bool own_path(char *out, size_t size)
 {
@@ -227,7 +240,7 @@ static int run(const command *self, int argc, const char **argv)
 {
     char *only = NULL;
     struct poptOption options[] = {
-        {"only", 'o', POPT_ARG_STRING, &only, 0, "what only this can: drive, controller or logger", "KIND"},
+        {"only", 'o', POPT_ARG_STRING, &only, 0, "what only this can: drive, controller, logger or labeller", "KIND"},
         {"help", 'h', POPT_ARG_NONE, NULL, 'h', "this text", NULL},
         POPT_TABLEEND};
     call c;
@@ -239,9 +252,9 @@ static int run(const command *self, int argc, const char **argv)
         known = known || strcmp(only, devices[i].kind) == 0;
     plant p = {.folder = "/tmp/bilancia-demo-XXXXXX"};
     if (!known)
-        return call_end(&c, say_error(only, BIL_E_CALL, "the plant has a drive, a controller and a logger"));
+        return call_end(&c, say_error(only, BIL_E_CALL, "the plant has a drive, a controller, a logger and a labeller"));
     if (!own_path(p.tool, sizeof p.tool) || !mkdtemp(p.folder) || !write_password(&p, "password", "mill-30\n") ||
-        !write_password(&p, "code", "olive\n"))
+        !write_password(&p, "code", "olive\n") || !write_password(&p, "account", "label-1\n"))
         return call_end(&c, say_error(p.folder, BIL_E_FILE_WRITE, strerror(errno)));
     setenv("XDG_STATE_HOME", p.folder, 1); /* what is played here is no story of this person's devices */
     say("%sPoggio Finto%s, an olive mill. Some of its devices are simulated now, in %s\n", bold(), plain(), p.folder);
@@ -254,7 +267,7 @@ static int run(const command *self, int argc, const char **argv)
 }
 
 const command command_demo = {"demo",
-                              "[--only drive|controller|logger]",
+                              "[--only drive|controller|logger|labeller]",
                               "plays the whole job on a simulated plant, in less than a minute",
                               "  bilancia demo\n"
                               "  bilancia demo --only logger    what only that can\n",

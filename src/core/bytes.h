@@ -17,8 +17,8 @@ bool bil_value_magnitude(const bil_format *format, const uint8_t *raw, uint64_t 
 /* The n-th of texts that lie behind each other, each ended by a NUL, the last one empty: so that none costs a pointer.
  * "?" behind the last. description.c */
 const char *bil_nth(const char *texts, unsigned n);
-/* Its place, or -1. `stride`: 1, or 2 where each second one is to be passed over. */
-int bil_place(const char *texts, unsigned stride, const char *text, size_t length);
+/* Its place, or -1. */
+int bil_place(const char *texts, const char *text, size_t length);
 
 /* A struct of the caller's that begins with its size: what an older program left out counts as zero; BIL_E_BAD_CALL
  * where a newer one asks for something behind what is `known` here. description.c */

@@ -19,11 +19,11 @@ int bil_take_struct(void *out, size_t known, const void *given, size_t size)
     return size < sizeof size ? BIL_E_BAD_CALL : BIL_OK;
 }
 
-int bil_place(const char *texts, unsigned stride, const char *text, size_t length)
+int bil_place(const char *texts, const char *text, size_t length)
 {
-    for (unsigned i = 0; *texts; i++, texts += strlen(texts) + 1)
-        if (i % stride == 0 && strlen(texts) == length && memcmp(texts, text, length) == 0)
-            return (int)(i / stride);
+    for (int i = 0; *texts; i++, texts += strlen(texts) + 1)
+        if (text_is(texts, text, length))
+            return i;
     return -1;
 }
 
@@ -39,7 +39,7 @@ const char *bil_class_name(bil_class cls)
 
 int bil_class_from_name(const char *name, size_t length)
 {
-    return bil_place(class_names, 1, name, length);
+    return bil_place(class_names, name, length);
 }
 
 bool bil_class_left_out(bil_class cls)

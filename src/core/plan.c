@@ -14,7 +14,7 @@ const char *bil_purpose_name(bil_purpose purpose)
 
 int bil_purpose_from_name(const char *name)
 {
-    return bil_place(purposes, 1, name, strlen(name));
+    return bil_place(purposes, name, strlen(name));
 }
 
 bool bil_plan_goes(const bil_param *param, bil_purpose purpose, bool with_calibration)

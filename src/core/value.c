@@ -22,7 +22,7 @@ const char *bil_type_name(bil_type type)
 
 int bil_type_from_name(const char *name, size_t length)
 {
-    return bil_place(names, 1, name, length);
+    return bil_place(names, name, length);
 }
 
 size_t bil_type_size(bil_type type)

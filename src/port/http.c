@@ -8,7 +8,6 @@
 #include <errno.h>
 #include <openssl/evp.h>
 #include <openssl/pem.h>
-#include <pthread.h>
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
@@ -17,6 +16,7 @@
 #include <unistd.h>
 
 #include "line.h"
+#include "memory.h"
 
 enum { HEADERS_MOST = 64 * 1024, REDIRECTS = 3, PIN = 64 };
 
@@ -25,7 +25,7 @@ enum { HEADERS_MOST = 64 * 1024, REDIRECTS = 3, PIN = 64 };
 /* X(result, name, parameters) */
 /* clang-format off */
 #define CALLS(X) \
-    X(CURLcode, global_init, (long)) X(CURL *, easy_init, (void)) X(void, easy_cleanup, (CURL *)) \
+    X(CURL *, easy_init, (void)) X(void, easy_cleanup, (CURL *)) \
     X(CURLcode, easy_setopt, (CURL *, CURLoption, ...)) \
     X(CURLcode, easy_perform, (CURL *)) X(CURLcode, easy_getinfo, (CURL *, CURLINFO, ...)) \
     X(struct curl_slist *, slist_append, (struct curl_slist *, const char *)) \
@@ -33,33 +33,31 @@ enum { HEADERS_MOST = 64 * 1024, REDIRECTS = 3, PIN = 64 };
 /* clang-format on */
 #undef curl_easy_setopt
 #undef curl_easy_getinfo
-static struct {
+struct http_calls {
 #define CALL(result, name, parameters) result(*name) parameters;
     CALLS(CALL)
 #undef CALL
-    bool good;
-} curl;
+};
+#define curl (*p->calls)
 
-static void load(void)
+/* False: there is no libcurl on this computer. */
+static bool load(http_port *p)
 {
-    void *library = dlopen("libcurl.so.4", RTLD_NOW | RTLD_LOCAL);
-    curl.good = library != NULL;
+    void *library = dlopen("libcurl.so.4", RTLD_NOW | RTLD_LOCAL | RTLD_NODELETE);
+    p->calls = p->calls ? p->calls : mem_new(1, sizeof *p->calls);
+    bool good = library && p->calls;
 #define CALL(result, name, parameters)                                                                                 \
     {                                                                                                                  \
-        void *found = library ? dlsym(library, "curl_" #name) : NULL;                                                  \
-        memcpy(&curl.name, &found, sizeof found);                                                                      \
-        curl.good = curl.good && found;                                                                                \
+        void *found = good ? dlsym(library, "curl_" #name) : NULL;                                                     \
+        good = good && found;                                                                                          \
+        if (good)                                                                                                      \
+            memcpy(&curl.name, &found, sizeof found);                                                                  \
     }
     CALLS(CALL)
 #undef CALL
-    curl.good = curl.good && curl.global_init(CURL_GLOBAL_DEFAULT) == CURLE_OK;
-}
-
-static bool is_there(void)
-{
-    static pthread_once_t once = PTHREAD_ONCE_INIT;
-    pthread_once(&once, load);
-    return curl.good;
+    if (library)
+        dlclose(library);
+    return good;
 }
 
 /* ---- what comes back ---- */
@@ -244,6 +242,8 @@ static void hang_up(void *ctx)
     if (p->easy)
         curl.easy_cleanup(p->easy);
     p->easy = NULL;
+    mem_free(p->calls);
+    p->calls = NULL;
 }
 
 /* A first connection tells whether anybody is there, and who, before anything is asked; requests go over another one.
@@ -254,7 +254,7 @@ static bil_outcome dial(void *ctx, bil_result *result)
     hang_up(p);
     p->connect_errno = 0;
     p->shown[0] = '\0';
-    p->easy = is_there() ? curl.easy_init() : NULL;
+    p->easy = load(p) ? curl.easy_init() : NULL;
     if (!p->easy) {
         p->connect_errno = ELIBACC;
         result->cause = BIL_E_NOT_REACHABLE;
@@ -266,13 +266,13 @@ static bil_outcome dial(void *ctx, bil_result *result)
     CURLcode code = curl.easy_perform(p->easy);
     bil_outcome outcome = code == CURLE_OK ? BIL_DONE : not_connected(p, code, result);
     hang_up(p); /* some devices bear one connection */
-    p->easy = outcome == BIL_DONE ? curl.easy_init() : NULL;
+    p->easy = outcome == BIL_DONE && load(p) ? curl.easy_init() : NULL;
     return outcome;
 }
 
 /* ---- requests ---- */
 
-static struct curl_slist *headers_of(const bil_http_request *q)
+static struct curl_slist *headers_of(http_port *p, const bil_http_request *q)
 {
     char line[200];
     struct curl_slist *list = curl.slist_append(NULL, "Accept: application/json");
@@ -335,7 +335,7 @@ static bil_outcome send_one(http_port *p, const bil_http_request *q, const char 
     curl.easy_setopt(p->easy, CURLOPT_WRITEDATA, &r);
     curl.easy_setopt(p->easy, CURLOPT_HEADERFUNCTION, take_header);
     curl.easy_setopt(p->easy, CURLOPT_HEADERDATA, &r);
-    struct curl_slist *list = headers_of(q);
+    struct curl_slist *list = headers_of(p, q);
     curl.easy_setopt(p->easy, CURLOPT_HTTPHEADER, list);
     if (q->type) {
         curl.easy_setopt(p->easy, CURLOPT_POSTFIELDS, q->body);

@@ -13,11 +13,12 @@ typedef struct http_port {
     char key[HTTP_KEY +
              1]; /* whoever has this key is meant, and nobody else; "": who the computer's authorities vouch for */
     uint32_t connect_ms;
-    int connect_errno;        /* why the last connection failed, 0 when it didn't */
+    int connect_errno;         /* why the last connection failed, 0 when it didn't */
     char shown[HTTP_KEY + 20]; /* key of who answered and wasn't trusted, or where it sends to; "" */
-    void *easy;               /* CURL; NULL: nothing is connected */
-    bool may_open;            /* the next request may open a connection: there is none, and none was lost */
-    bool closes;              /* the reply said that this was its last one on this connection */
+    struct http_calls *calls;  /* of libcurl, while something is connected */
+    void *easy;                /* CURL; NULL: nothing is connected */
+    bool may_open;             /* the next request may open a connection: there is none, and none was lost */
+    bool closes;               /* the reply said that this was its last one on this connection */
 } http_port;
 
 /* Nothing is connected yet. Ended by its `close`. */

@@ -13,7 +13,7 @@ static const entry *find(int error)
 {
     static const entry entries[] = {
 #define ENTRY(number, NAME, name, text) {number, name, text},
-        BIL_HOST_ERRORS(ENTRY)
+        BIL_ERRORS(ENTRY) BIL_HOST_ERRORS(ENTRY)
 #undef ENTRY
     };
     for (size_t i = 0; i < sizeof entries / sizeof entries[0]; i++)
@@ -31,7 +31,7 @@ const char *bil_host_error_name(int error)
 const char *bil_host_error_text(int error)
 {
     const entry *own = find(error);
-    return own ? own->text : bil_error_text(error);
+    return own ? own->text : "unknown error";
 }
 
 const char *bil_event_name(unsigned event)

@@ -124,12 +124,6 @@ void load_by_place(load *l)
     }
 }
 
-static uint16_t link_number(load *l, yaml_node_t *map, const char *key, long low, long high, long usual)
-{
-    yaml_node_t *node = load_get(l, map, key);
-    return (uint16_t)(node ? load_want_number(l, node, low, high) : usual);
-}
-
 /* Once the spaces are known. */
 void load_across(load *l, yaml_node_t *link)
 {
@@ -181,8 +175,8 @@ static void load_tables(load *l, yaml_node_t *map)
         bool bits = is_in_bits(i);
         long most = bits ? BIL_CELL_BITS_MAX : BIL_CELLS_MAX, write = bits ? WRITE_BITS : WRITE;
         spaces[i] = (bil_space){.bits = bits, .table = i};
-        spaces[i].read_most = link_number(l, map, bits ? "largest_read_bits" : "largest_read", 1, most, most);
-        spaces[i].write_most = link_number(l, map, bits ? "largest_write_bits" : "largest_write", 1, write, write);
+        spaces[i].read_most = load_number(l, map, bits ? "largest_read_bits" : "largest_read", 1, most, most);
+        spaces[i].write_most = load_number(l, map, bits ? "largest_write_bits" : "largest_write", 1, write, write);
         l->spaces[i] = tables[i];
     }
     spaces[BIL_OBJECTS].reading = BIL_SHARE_ANY; /* they all come in one reply, or in few */
@@ -192,7 +186,7 @@ static void load_tables(load *l, yaml_node_t *map)
     l->table->space_count = BIL_CELL_TABLES;
 }
 
-static void load_cell_link(load *l, yaml_node_t *map)
+void load_cell_link(load *l, yaml_node_t *map)
 {
     static const char *const keys[] = {"kind",
                                        "largest_read",
@@ -219,35 +213,4 @@ static void load_cell_link(load *l, yaml_node_t *map)
     yaml_node_t *writes = load_get(l, map, "writes");
     l->way = writes ? load_want_way(l, writes) : BIL_WAY_TOGETHER;
     l->order = load_order(l, map, 0);
-}
-
-/* What the link is, and how it keeps time. */
-void load_link(load *l, yaml_node_t *map)
-{
-    static const load_link_kind registers = {"registers", false, load_cell_link, load_cell_space, NULL, NULL};
-    static const load_link_kind *const kinds[] = {&registers, &load_console, &load_http};
-    enum { KINDS = sizeof kinds / sizeof kinds[0] };
-    const char *names[KINDS + 1] = {NULL};
-    for (size_t i = 0; i < KINDS; i++)
-        names[i] = kinds[i]->name;
-    load_want_kind(l, map, YAML_MAPPING_NODE);
-    yaml_node_t *kind = l->bad ? NULL : load_get(l, map, "kind");
-    l->kind = kinds[kind ? load_want_name(l, kind, names) : 0];
-    if (!l->bad)
-        l->kind->link(l, map);
-    if (l->bad)
-        return;
-    if (l->kind->keys)
-        l->table->spaces = l->own_spaces = load_take(l, SPACES_LIMIT * sizeof *l->own_spaces);
-    l->table->link = (bil_link_limits){
-        .reply_ms = link_number(l, map, "reply_ms", 1, 60000, 500),
-        .late_ms = link_number(l, map, "late_ms", 1, 60000, 2000),
-        .busy_ms = link_number(l, map, "busy_ms", 1, 60000, 200),
-        .busy_tries = link_number(l, map, "busy_tries", 0, 1000, 25),
-        .pause_ms = link_number(l, map, "pause_ms", 0, 5000, 0),
-        .request_cost = link_number(l, map, "request_cost", 1, 10000, 1),
-        .cell_cost = link_number(l, map, "cell_cost", 0, 10000, 0),
-    };
-    bil_link_limits *link = &l->table->link;
-    link->write_pause_ms = link_number(l, map, "write_pause_ms", link->pause_ms, 5000, link->pause_ms);
 }

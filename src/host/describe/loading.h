@@ -66,6 +66,8 @@ yaml_node_t *load_need(load *l, yaml_node_t *map, const char *key);
 void load_check_keys(load *l, yaml_node_t *map, const char *const *keys);
 const char *load_keep(load *l, const char *text);
 size_t load_want_list(load *l, yaml_node_t *list, size_t most);
+/* A number, or what it is where it isn't given. */
+uint16_t load_number(load *l, yaml_node_t *map, const char *key, long low, long high, long usual);
 const char *const *load_texts(load *l, yaml_node_t *list, size_t most, uint8_t *count);
 
 /* decimal.c */
@@ -102,12 +104,15 @@ void load_params(load *l, yaml_node_t *map);
 uint8_t load_want_space(load *l, yaml_node_t *node); /* NULL: holding cells */
 uint8_t load_order(load *l, yaml_node_t *map, uint8_t usual);
 void load_by_place(load *l);
-void load_link(load *l, yaml_node_t *map);
+void load_cell_link(load *l, yaml_node_t *map);
 uint8_t load_want_table(load *l, yaml_node_t *node); /* bil_cell_table */
 void load_across(load *l, yaml_node_t *link);
 bool load_can_write(const load *l, uint8_t space);
 bool load_can_read(const load *l, uint8_t space);
 uint8_t load_want_way(load *l, yaml_node_t *node); /* bil_way */
+
+/* load_link.c */
+void load_link(load *l, yaml_node_t *map);
 
 /* load_words.c */
 void load_words(load *l, yaml_node_t *map, bil_format *format);

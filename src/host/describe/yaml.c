@@ -166,3 +166,9 @@ const char *const *load_texts(load *l, yaml_node_t *list, size_t most, uint8_t *
     *count = (uint8_t)n;
     return texts;
 }
+
+uint16_t load_number(load *l, yaml_node_t *map, const char *key, long low, long high, long usual)
+{
+    yaml_node_t *node = load_get(l, map, key);
+    return (uint16_t)(node ? load_want_number(l, node, low, high) : usual);
+}
