@@ -35,6 +35,7 @@ enum { PRODUCT_CELLS = 26, HEAD_CELLS = 8, PRINT = PRODUCTS * PRODUCT_CELLS, HEA
     {"head_" #n ".side", SIM_HOLDING, HEAD + HEAD_CELLS * (n - 1) + 7, "u8", SIM_SETTING, 0, true, 0, 2, "0", NULL},
 
 static const sim_entry map[] = {
+    {"access.code", SIM_HOLDING, 1000, "t16", SIM_SECRET, 0, false, ANY, "label-1", NULL},
     PRODUCT(1, "Extra vergine 0.75", "96.0", "72.0", "12.5", "0.0", "1", "bottle-75")
     PRODUCT(2, "Extra vergine 0.5", "84.0", "64.0", "10.0", "0.5", "1", "bottle-50")
     PRODUCT(3, "Extra vergine 0.25", "70.0", "52.0", "8.0", "0.5", "1", "bottle-25")
@@ -94,7 +95,6 @@ static const sim_entry map[] = {
     {"alarm.text", SIM_HOLDING, SYSTEM + 25, "t40", SIM_SETTING, 0, false, ANY, "", "Roll empty: call \"Line 2\""},
     {"plant.name", SIM_HOLDING, SYSTEM + 45, "t16", SIM_SETTING, 0, false, ANY, "labeller", "labeller-1"},
     {"plant.line", SIM_HOLDING, SYSTEM + 53, "u8", SIM_SETTING, 0, false, 0, 99, "0", "2"},
-    {"access.code", SIM_HOLDING, 1000, "t16", SIM_SECRET, 0, false, ANY, "label-1", NULL},
     {"broker.key", SIM_HOLDING, 1010, "t32", SIM_SECRET, 0, false, ANY, "", "green-gold"},
     {"command.order", SIM_HOLDING, 1030, "u8", SIM_COMMAND, 0, false, 0, 5, NULL, NULL},
     {"id.vendor", SIM_INPUT, 0, "t12", SIM_IDENTITY, 0, false, ANY, "Esempio", NULL},

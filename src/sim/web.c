@@ -62,36 +62,43 @@ typedef struct shown {
 typedef struct document {
     const sim_resource *resource;
     shown *list;
-    size_t count;
+    size_t count, all; /* that can be seen, and behind them those that can only be written */
     uint16_t
         cells;  /* from those of the first entry to those of the last: they lie side by side, one request reads them */
     char *text; /* as it was said last, when its cells had this hash */
     uint64_t hash;
 } document;
 
-static document document_for(const sim_model *model, const sim_resource *r)
+static void add_entries(document *d, const sim_model *model, bool hidden)
 {
-    document d = {.resource = r, .list = calloc(model->count, sizeof *d.list)};
-    for (size_t i = 0; i < model->count && d.list; i++) {
+    for (size_t i = 0; i < model->count; i++) {
         const sim_entry *entry = &model->entries[i];
         place p;
-        if (entry->role == SIM_SECRET || entry->role == SIM_COMMAND || !place_of(r, entry, &p))
+        if (hidden != (entry->role == SIM_SECRET || entry->role == SIM_COMMAND) || !place_of(d->resource, entry, &p))
             continue;
         const char *const *words = model->web->words(entry);
-        bool yes_no = model->web->yes_no(entry);
-        d.list[d.count++] = (shown){.entry = entry,
+        d->list[d->all++] = (shown){.entry = entry,
                                     .place = p,
                                     .words = words,
-                                    .yes_no = yes_no,
+                                    .yes_no = model->web->yes_no(entry),
                                     .string = words || entry->kind[0] == 't',
                                     .cells = (uint16_t)sim_cells_of(entry)};
     }
+}
+
+static document document_for(const sim_model *model, const sim_resource *r)
+{
+    document d = {.resource = r, .list = calloc(model->count, sizeof *d.list)};
+    if (!d.list)
+        return d;
+    add_entries(&d, model, false);
+    d.count = d.all;
+    add_entries(&d, model, true);
     if (d.count)
         d.cells = (uint16_t)(d.list[d.count - 1].entry->address + d.list[d.count - 1].cells - d.list[0].entry->address);
     return d;
 }
 
-/* NULL: there is nothing to be seen at this resource. */
 static document *document_at(const sim_model *model, const sim_resource *r)
 {
     static _Thread_local const sim_model *of; /* made once: a test asks some ten million times */
@@ -104,7 +111,7 @@ static document *document_at(const sim_model *model, const sim_resource *r)
             all[count] = document_for(model, &model->web->resources[count]);
         }
     size_t i = (size_t)(r - model->web->resources);
-    return i < count && all[i].count ? &all[i] : NULL;
+    return &all[i < count ? i : 0];
 }
 
 /* ---- values ---- */
@@ -116,16 +123,39 @@ static char *put_text(char *to, const char *text)
     return to + length;
 }
 
+/* A whole number or one with decimals; what is measured in 64 bits is left to whoever shows it to people. */
+static char *put_number(const sim_unit *unit, const sim_entry *entry, const uint16_t *cells, char *to)
+{
+    char digits[24];
+    int at = (int)sizeof digits, bits = atoi(entry->kind + 1);
+    uint64_t number = sim_number(unit, entry, cells);
+    if (bits < 16) /* these stand sign-extended in their cell */
+        bits = 16;
+    bool negative = entry->kind[0] == 'i' && number >> (bits - 1) & 1;
+    if (negative)
+        number = (~number + 1) & ((UINT64_C(1) << (bits - 1) << 1) - 1);
+    for (int i = 0; i <= entry->decimals || number; i++) {
+        if (i == entry->decimals && i)
+            digits[--at] = '.';
+        digits[--at] = (char)('0' + number % 10);
+        number /= 10;
+    }
+    if (negative)
+        digits[--at] = '-';
+    memcpy(to, digits + at, sizeof digits - (size_t)at);
+    return to + (sizeof digits - (size_t)at);
+}
+
 /* JSON, RFC 8259. */
 static char *put_value(const sim_unit *unit, const shown *v, const uint16_t *cells, char *to)
 {
     char text[100];
     if (v->yes_no)
         return put_text(to, cells[0] ? "true" : "false");
+    if (!v->string)
+        return put_number(unit, v->entry, cells, to);
     if (!v->words)
         sim_show(unit, v->entry, cells, text, sizeof text);
-    if (!v->string)
-        return put_text(to, text);
     *to++ = '"';
     for (const char *c = v->words ? v->words[cells[0]] : text; *c; c++) {
         if (*c == '"' || *c == '\\')
@@ -136,26 +166,24 @@ static char *put_value(const sim_unit *unit, const shown *v, const uint16_t *cel
     return to;
 }
 
-static bool take_value(const sim_unit *unit, const sim_entry *entry, const json_t *json, uint16_t cells[SIM_VALUE])
+static bool take_value(const sim_unit *unit, const shown *v, const json_t *json, uint16_t cells[SIM_VALUE])
 {
-    const sim_web *web = unit->model->web;
-    const char *const *words = web->words(entry);
     memset(cells, 0, SIM_VALUE * sizeof cells[0]);
-    for (uint16_t i = 0; words && words[i] && json_is_string(json); i++)
-        if (strcmp(words[i], json_string_value(json)) == 0) {
+    for (uint16_t i = 0; v->words && v->words[i] && json_is_string(json); i++)
+        if (strcmp(v->words[i], json_string_value(json)) == 0) {
             cells[0] = i;
             return true;
         }
-    if (words)
+    if (v->words)
         return false;
-    if (web->yes_no(entry)) {
+    if (v->yes_no) {
         cells[0] = json_is_true(json);
         return json_is_boolean(json);
     }
-    if (entry->kind[0] == 't')
-        return json_is_string(json) && sim_parse(unit, entry, json_string_value(json), cells);
+    if (v->string)
+        return json_is_string(json) && sim_parse(unit, v->entry, json_string_value(json), cells);
     char *text = json_is_number(json) ? json_dumps(json, JSON_ENCODE_ANY | JSON_REAL_PRECISION(15)) : NULL;
-    bool good = text && sim_parse(unit, entry, text, cells);
+    bool good = text && sim_parse(unit, v->entry, text, cells);
     free(text);
     return good;
 }
@@ -272,25 +300,24 @@ static void put_tag(const sim_unit *unit, const document *d, sim_web_reply *to)
 }
 
 /* A patch, an order, or a whole document, of which only what is another value counts. */
-static sim_reply take(sim_unit *unit, const sim_resource *r, uint64_t now, const sim_web_request *q)
+static sim_reply take(sim_unit *unit, const document *d, uint64_t now, const sim_web_request *q)
 {
     sim_value *values = calloc(VALUES, sizeof *values);
     json_t *json = json_loadb(q->body ? q->body : "", q->size, JSON_REJECT_DUPLICATES, NULL);
     sim_reply reply = json_is_object(json) && values ? SIM_OK : SIM_BAD_VALUE;
     bool whole = strcmp(q->method, "PUT") == 0;
     size_t count = 0, known = 0;
-    for (size_t i = 0; i < unit->count && reply == SIM_OK; i++) {
-        const sim_entry *entry = &unit->entries[i];
-        place p;
-        const json_t *value = place_of(r, entry, &p) ? at_place(json, &p) : NULL;
-        if (!value && !(whole && place_of(r, entry, &p) && entry->role != SIM_SECRET))
+    for (size_t i = 0; i < d->all && reply == SIM_OK; i++) {
+        const shown *v = &d->list[i];
+        const json_t *value = at_place(json, &v->place);
+        if (!value && !(whole && i < d->count))
             continue;
         known++;
-        if (!value || count == VALUES || !take_value(unit, entry, value, values[count].cells))
+        if (!value || count == VALUES || !take_value(unit, v, value, values[count].cells))
             reply = SIM_BAD_VALUE;
-        values[count < VALUES ? count : 0].entry = entry;
-        count += !whole || memcmp(values[count].cells, &unit->running[entry->space][entry->address],
-                                  sim_cells_of(entry) * sizeof(uint16_t)) != 0;
+        values[count < VALUES ? count : 0].entry = v->entry;
+        count += !whole || memcmp(values[count].cells, &unit->running[v->entry->space][v->entry->address],
+                                  v->cells * sizeof(uint16_t)) != 0;
     }
     if (reply == SIM_OK && leaves_of(json) != known)
         reply = SIM_BAD_VALUE;
@@ -341,19 +368,19 @@ sim_web_reply sim_web_answer(sim_unit *unit, uint64_t now, const sim_web_request
     to.status = door(unit, now, q, r);
     if (to.status == 200 && !reads && (!r->method || strcmp(r->method, q->method) != 0))
         to.status = 405;
-    if (to.status == 200 && q->tag && !reads && d) {
+    if (to.status == 200 && q->tag && !reads && d->count) {
         put_tag(unit, d, &to);
         to.status = strcmp(to.tag, q->tag) == 0 ? 200 : 412;
         to.tag[0] = '\0';
     }
-    if (to.status == 200 && reads && d)
+    if (to.status == 200 && reads && d->count)
         to.body = text_of(unit, d, now, &reply);
     else if (to.status == 200 && !reads)
-        reply = take(unit, r, now, q);
+        reply = take(unit, d, now, q);
     to.status = to.status == 200 ? status_of(reply) : to.status;
     if (to.status == 0)
         return to;
-    if (to.status == 200 && d)
+    if (to.status == 200 && d->count)
         put_tag(unit, d, &to);
     if (!to.body)
         to.body = strdup(to.status < 300 ? "{\"ok\": true}" : "{\"ok\": false}");
