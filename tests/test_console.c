@@ -342,6 +342,41 @@ static void what_comes_unasked(void **state)
     assert_false(s.connected);
 }
 
+/* What the device keeps of the same values is asked for by the question of another space. */
+static void copies_that_it_keeps(void **state)
+{
+    (void)state;
+    static bil_space three[3];
+    static const bil_bank banks[] = {{.kind = BIL_BANK_KEPT, .copy = 2, .space = 0, .at = 2, .when = BIL_NONE}};
+    bil_description keeps = model;
+    memcpy(three, spaces, sizeof spaces);
+    three[2] = spaces[0];
+    three[2].ask = "old 2 {key}";
+    three[2].answer = "old {key}: {value}";
+    keeps.spaces = three;
+    keeps.space_count = 3;
+    keeps.banks = banks;
+    keeps.bank_count = 1;
+    bil_console_link link;
+    bil_result result = {0};
+    uint8_t raw[BIL_TEXT_MAX], cause = BIL_OK;
+    const uint16_t flow = FLOW;
+    speaker s = saying("old 2 flow\r\nold flow: -7\r\n> ", 28);
+    bil_link over = bil_console_link_over(&link, (bil_stream){&speaking, &s, true, 2}, (bil_clock){&watch, &s}, NULL);
+    assert_int_equal(over.ops->connect(over.ctx, &(bil_connect){.description = &keeps}, &result), BIL_DONE);
+    const bil_transfer t = {.description = &keeps,
+                            .items = &flow,
+                            .count = 1,
+                            .value = true,
+                            .bank = 1 + BIL_BANK_KEPT,
+                            .copy = 2,
+                            .raw = raw,
+                            .cause = &cause};
+    assert_int_equal(over.ops->transfer(over.ctx, &t, &result), BIL_DONE);
+    assert_int_equal(cause, BIL_OK);
+    assert_int_equal((int16_t)bil_value_number(raw, 2), -7);
+}
+
 /* A secret goes out, and nothing of it stays behind, whatever is echoed. */
 static void a_secret_leaves_no_trace(void **state)
 {
@@ -479,7 +514,11 @@ static void descriptions_that_make_no_sense(void **state)
         {"NO {code}", "", "can be seen"},
         {"kind: console, ", "", "no key that belongs here"}, /* of registers */
         {"spaces:", "link_unit: x.on\nspaces:", "for registers"},
-        {"spaces:", "banks: [{holds: stored, cells: [0, 1], at: 2}]\nspaces:", "for registers"},
+        {"spaces:", "banks: [{holds: stored, cells: [0, 1], at: 2}]\nspaces:", "no key that belongs here"},
+        {"stored_values", "banks: [{holds: stored, space: one, in: one}]\nstored_values",
+         "another space that can be read"},
+        {"stored_values", "banks: [{holds: stored, space: one, in: rows}]\nstored_values", "in the same way"},
+        {"stored_values", "banks: [{holds: kept, space: one, in: rows}]\nstored_values", "numbered with"},
         {"  one: {read", "  one: {table: holding, read", "no key that belongs here"},
         {"read: \"show {key}\", ", "", "belong together"},
         {", answer: \"{key} = {value}\"", "", "belong together"},
@@ -723,6 +762,7 @@ int main(void)
         cmocka_unit_test(every_byte_changed),
         cmocka_unit_test(what_a_device_may_say),
         cmocka_unit_test(what_comes_unasked),
+        cmocka_unit_test(copies_that_it_keeps),
         cmocka_unit_test(a_secret_leaves_no_trace),
         cmocka_unit_test(patterns_there_and_back),
         cmocka_unit_test(values_there_and_back),

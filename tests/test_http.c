@@ -514,7 +514,7 @@ static void writes_by_the_book(void **state)
         bil_result result = {0};
         bil_link link = bil_http_link_over(&memory, (bil_http_port){&telling, &t}, &host_floats, room, sizeof room);
         link.ops->connect(link.ctx, &(bil_connect){.description = d}, &result);
-        uint8_t space = (uint8_t)roll_below(&dice_, d->space_count);
+        uint8_t space = d->params[roll_below(&dice_, d->count)].space;
         uint16_t items[40], count = 0;
         uint8_t raw[40 * BIL_TEXT_MAX], *to = raw;
         for (uint16_t k = 0; k < d->count && count < 40; k++) {
@@ -557,7 +557,7 @@ static void writes_by_the_book(void **state)
     assert_true(values > 5000);
 }
 
-/* The labeller has its 203 values in five documents: a read takes one request for each, and one that tells who it is.
+/* The labeller has its 205 values in five documents: a read takes one request for each, and one that tells who it is.
  * What is written takes one for each document, and one more for that which is written whole. */
 static void requests_counted_by_hand(void **state)
 {

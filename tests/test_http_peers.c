@@ -35,7 +35,7 @@ static void a_labeller_with_documents(void **state)
     start_unit(6, "en-2", NULL);
     start_unit(7, "en-2 --as-delivered --serial EN2-9001", NULL);
     const char *from = unit_at[6], *to = unit_at[7];
-    expect(0, "all 203 values read with 5 requests and 1 for who answers",
+    expect(0, "all 205 values read with 5 requests and 1 for who answers",
            sh("rm -rf lb; mkdir lb; b read '%s' --folder lb", from));
     expect(0, "180.0 mm", sh("b show lb/*.bset"));
     expect(0, "a simulated EN-2 with the values of the device: verified",
@@ -57,6 +57,15 @@ static void a_labeller_with_documents(void **state)
     expect(0, "= 9.5\n", sh("b simulate --at unit7.ctl get product_3.lift"));
     expect(0, "→ product_3.lift  9.5", sh("b undo $(ls -t lb/*.brec | head -1) --yes"));
     expect(0, "= 8.0\n", sh("b simulate --at unit7.ctl get product_3.lift"));
+    /* copies that it keeps: compared, read into a folder of their own, written */
+    expect(1, "≠ head_2.delay  120 ms",
+           sh("b set '%s' head_2.delay=95 --yes --folder lb >/dev/null; b compare '%s#kept1' '%s'", to, to, to));
+    expect(0, "all 205 values read with 5 requests", sh("mkdir lb/kept; b read '%s#kept1' --folder lb/kept", to));
+    assert_non_null(strstr(output, "those of copy 1 that it keeps"));
+    expect(0, "✓ equal: 205 values", sh("b compare lb/kept/*.bset '%s#kept1'", to));
+    expect(0, "→ head_2.delay  95 ms", sh("b write lb/kept/*.bset '%s' --yes --folder lb", to));
+    expect(0, "= 120\n", sh("b simulate --at unit7.ctl get head_2.delay"));
+    expect(2, "it keeps #kept1, #kept2", sh("$B read '%s#kept3' --folder lb 2>&1", to));
     expect(3, "doesn't accept the password",
            sh("BILANCIA_PASSWORD=label-2 $B set '%s' alarm.delay=7 --yes --folder lb 2>&1", to));
     expect(5, "restarted in the middle",
@@ -70,9 +79,10 @@ static void a_labeller_with_documents(void **state)
               to));
     expect(0, "EN-2, firmware 5.1, serial number EN2-8841, labeller-1", sh("b find '%s' 2>/dev/null", from));
     expect(0, "✓ added", sh("b site make lb/site >/dev/null; cd lb/site; b device add labeller %s", from));
-    expect(0, "203 values", sh("cd lb/site; b read labeller"));
+    expect(0, "205 values", sh("cd lb/site; b read labeller"));
     expect(0, "✓ equal", sh("cd lb/site; b compare labeller#1 labeller"));
     expect(0, "labeller", sh("cd lb/site; b overview"));
+    expect(2, "isn't what it holds", sh("cd lb/site; $B read 'labeller#kept1' 2>&1"));
     expect(0, "✓ fits", sh("b check %s/descriptions/en-2.yaml --against %s", BILANCIA_SOURCE, from));
     stop_unit(6);
     stop_unit(7);

@@ -242,8 +242,8 @@ typedef struct bil_procedure {
 /* Can the values that survive a power cut be read? */
 typedef enum bil_stored_values { BIL_STORED_BY_RESTART, BIL_STORED_NOT_READABLE } bil_stored_values;
 
-/* Other places of a device where the values of some cells lie once more: those of one kind and copy don't overlap, and
- * nothing that belongs to the unit itself lies among them. */
+/* Other places of a device where some values lie once more, those of cells or of a whole space that has names: those of
+ * one kind and copy don't overlap, and nothing that belongs to the unit itself lies among them. */
 typedef enum bil_bank_kind {
     BIL_BANK_STORED,  /* what survives a power cut */
     BIL_BANK_FACTORY, /* as delivered */
@@ -254,9 +254,9 @@ typedef enum bil_bank_kind {
 typedef struct bil_bank {
     uint8_t kind;         /* bil_bank_kind */
     uint8_t copy;         /* of kept ones: their number, from 1 */
-    uint16_t space;       /* of the cells and of the place alike */
-    uint16_t first, last; /* these cells, both ends included */
-    uint16_t at;          /* lie here too, the first of them */
+    uint16_t space;       /* of the cells and of the place alike; or that has names */
+    uint16_t first, last; /* these cells, both ends included; with names 0 */
+    uint16_t at;          /* lie here too, the first of them; with names, which space has them once more */
     uint16_t when;        /* index of what tells when a kept copy was made, or BIL_NONE */
 } bil_bank;
 
@@ -355,7 +355,7 @@ typedef struct bil_description {
     /* values lie in cells, unless one of these says otherwise: how it speaks (console.h), how it answers (http.h) */
     const struct bil_console *console;
     const struct bil_http *http;
-    uint32_t raw_size;                 /* bytes of all raw values */
+    uint32_t raw_size; /* bytes of all raw values */
 } bil_description;
 
 /* For tables made by hand; those of the generator and of the loader are sound. Looks at every member that something in

@@ -17,9 +17,9 @@ typedef struct bil_device bil_device;
 
 /* Connects, and finds out by which description it goes. `where` is an address (modbus+tcp://HOST[:PORT]/UNIT,
  * modbus+rtu:/dev/NAME?unit=N[&speed=N][&parity=P][&stop=N], console+tcp://HOST:PORT,
- * console+serial:/dev/NAME[?speed=N][&parity=P][&stop=N]) or the name of a device of the host's site. BIL_E_ADDRESS,
- * BIL_E_NO_DEVICE, BIL_E_DISPUTED, BIL_E_UNKNOWN_MODEL, or what the line says: BIL_E_NOT_REACHABLE, BIL_E_SILENT, ...
- * On an error *device is NULL. */
+ * console+serial:/dev/NAME[?speed=N][&parity=P][&stop=N], http://HOST[:PORT], https://HOST[:PORT][/?key=DIGITS]) or the
+ * name of a device of the host's site. BIL_E_ADDRESS, BIL_E_NO_DEVICE, BIL_E_DISPUTED, BIL_E_UNKNOWN_MODEL, or what the
+ * line says: BIL_E_NOT_REACHABLE, BIL_E_SILENT, ... On an error *device is NULL. */
 int bil_device_open(bil_host *host, const char *where, bil_device **device);
 
 /* The same, not spoken to yet: whatever needs it connects. What asks for its description, its image or what it says of
@@ -55,6 +55,10 @@ typedef struct bil_read_wish {
  * watches. BIL_OK where values can't be read, too: they are marked in the image (BIL_UNREADABLE, with a cause).
  * BIL_E_NOTHING_READ, BIL_E_CHANGING, BIL_E_CANCELLED, or what the line says. */
 int bil_device_read(bil_device *device, const bil_read_wish *wish);
+
+/* The values of a copy that the device keeps by itself, by its number from 1, in place of those in force; what it
+ * doesn't keep is absent afterwards, but for who it is. BIL_E_NO_COPY, or as bil_device_read. */
+int bil_device_read_kept(bil_device *device, unsigned copy, const bil_read_wish *wish);
 
 /* What the last read took. */
 void bil_device_counts(const bil_device *device, bil_job_progress *counts);

@@ -207,7 +207,7 @@ static void check_console(checking *c)
 static void check_names(checking *c)
 {
     const bil_description *d = c->d;
-    want(c, d->bank_count == 0 && d->link_unit == BIL_NONE);
+    want(c, d->link_unit == BIL_NONE);
     for (uint16_t i = 0; c->good && i < d->count; i++) {
         const bil_space *space = &d->spaces[d->params[i].space];
         want(c, (space->ask || !(d->params[i].flags & BIL_READABLE)) &&
@@ -258,9 +258,11 @@ static void check_places(checking *c)
     want(c, d->banks || d->bank_count == 0);
     for (uint8_t i = 0; c->good && i < d->bank_count; i++) {
         const bil_bank *b = &d->banks[i];
-        want(c, b->kind <= BIL_BANK_KEPT && b->first <= b->last && b->space < d->space_count &&
-                    b->at + (uint32_t)(b->last - b->first) <= UINT16_MAX &&
-                    (b->when == BIL_NONE || b->when < d->count));
+        want(c, b->kind <= BIL_BANK_KEPT && b->first <= b->last && b->space < d->space_count);
+        if (c->good && d->spaces[b->space].keys)
+            want(c, b->at < d->space_count && d->spaces[b->at].keys && d->spaces[b->at].ask &&
+                        d->spaces[b->at].reading == d->spaces[b->space].reading);
+        want(c, b->at + (uint32_t)(b->last - b->first) <= UINT16_MAX && (b->when == BIL_NONE || b->when < d->count));
     }
 }
 

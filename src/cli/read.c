@@ -24,6 +24,7 @@ typedef struct reading {
     bool in_site, unstored;
     char device[DEVICE_NAME]; /* in a site */
     char last_serial[100];    /* of its last copy there; or "" */
+    unsigned kept;            /* which of the copies that it keeps was asked for; 0: what is in force */
 } reading;
 
 static void say_left_out(const bil_description *d)
@@ -85,6 +86,8 @@ static void tell_copy(library *l, const reading *r, const bil_copy_info *copy)
     unit_says says = {copy->vendor,   copy->model,  copy->hardware,
                       copy->firmware, copy->serial, known ? NULL : " (the description doesn't name it)"};
     say("Unit     %s\n", unit_text(&says, unit));
+    if (r->kept)
+        say("Values   those of copy %u that it keeps, not what is in force\n", r->kept);
     say_left_out(r->d);
     if (copy->unreadable)
         say_unreadable(r->image);
@@ -140,14 +143,32 @@ static int exit_of_read(int code, int error)
     return refused || code == EXIT_CALL ? code : EXIT_INCOMPLETE;
 }
 
-static int read_one(read_call *c, const char *where)
+/* "kneading#kept1": its name, and which of the copies that it keeps; 0: what is in force. */
+static unsigned kept_of(const char *text, char *name, size_t size)
 {
-    reading r = {0};
+    const char *hash = strrchr(text, '#');
+    unsigned copy = 0;
+    int used = 0;
+    snprintf(name, size, "%s", text);
+    if (hash && sscanf(hash, "#kept%2u%n", &copy, &used) == 1 && !hash[used] && copy && (size_t)(hash - text) < size)
+        name[hash - text] = '\0';
+    else
+        copy = 0;
+    return copy;
+}
+
+static int read_one(read_call *c, const char *text)
+{
+    char where[400];
+    reading r = {.kept = kept_of(text, where, sizeof where)};
     bil_read_wish watch = {.struct_size = sizeof watch, .progress = progress_of_reading};
     const char *folder = c->folder ? c->folder : ".";
     int error = meet(c, &r, where), code = -1;
     if (error)
         return library_failed(&c->l, error);
+    if (r.kept && r.in_site) /* among its copies it would be taken for what it holds */
+        return say_error(text, BIL_E_CALL,
+                         "a copy that the device keeps isn't what it holds: name a folder for it, --folder DIR");
     if (!r.in_site && access(folder, W_OK | X_OK) != 0) /* before a long read, not after */
         return say_error(folder, BIL_E_FILE_WRITE, NULL);
     progress_line("Connecting", "", 0, 0, 0);
@@ -156,7 +177,7 @@ static int read_one(read_call *c, const char *where)
     if (error)
         code = library_failed(&c->l, error);
     if (!error) {
-        error = bil_device_read(r.dev, &watch);
+        error = r.kept ? bil_device_read_kept(r.dev, r.kept, &watch) : bil_device_read(r.dev, &watch);
         progress_clear();
         r.d = bil_device_description(r.dev);
         r.image = bil_device_image(r.dev);
@@ -228,10 +249,11 @@ static int run(const command *self, int argc, const char **argv)
 }
 
 const command command_read = {"read",
-                              "[options] ADDRESS  |  read DEVICE or GROUP...  |  read --all",
+                              "[options] ADDRESS[#keptN]  |  read DEVICE or GROUP...  |  read --all",
                               "reads devices and saves their values as copies",
                               "  bilancia read modbus+tcp://127.0.0.1:5020/3 --why \"before the motor is changed\"\n"
                               "  bilancia read kneader-2\n"
-                              "  bilancia read --all --if-changed\n",
+                              "  bilancia read --all --if-changed\n"
+                              "  bilancia read kneader-2#kept1 --folder aside    a copy that it keeps by itself\n",
                               run,
                               110};

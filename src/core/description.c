@@ -129,8 +129,9 @@ const bil_bank *bil_description_bank(const bil_description *d, const bil_param *
 {
     for (uint8_t i = 0; bank && i < d->bank_count; i++) {
         const bil_bank *b = &d->banks[i];
-        if (b->kind + 1u == bank && b->copy == copy && b->space == param->space && param->at.number >= b->first &&
-            param->at.number + param->cells - 1u <= b->last)
+        if (b->kind + 1u == bank && b->copy == copy && b->space == param->space &&
+            (d->spaces[b->space].keys ||
+             (param->at.number >= b->first && param->at.number + param->cells - 1u <= b->last)))
             return b;
     }
     return NULL;

@@ -105,8 +105,10 @@ static const sim_entry map[] = {
     {"hours.starts", SIM_INPUT, 24, "u32", SIM_IDENTITY, 0, false, ANY, "0", "31"},
     {"hours.labels", SIM_INPUT, 26, "u32", SIM_IDENTITY, 0, false, ANY, "0", "884120"},
     {"hours.changes", SIM_INPUT, 28, "u32", SIM_IDENTITY, 0, false, ANY, "0", NULL},
-    {"state.now", SIM_INPUT, 30, "u8", SIM_LIVE, 0, false, ANY, NULL, NULL},
-    {"state.saved", SIM_INPUT, 31, "u8", SIM_LIVE, 0, false, ANY, NULL, NULL},
+    {"keeps.labels_1", SIM_INPUT, 30, "u32", SIM_IDENTITY, 0, false, ANY, "0", NULL},
+    {"keeps.labels_2", SIM_INPUT, 32, "u32", SIM_IDENTITY, 0, false, ANY, "0", NULL},
+    {"state.now", SIM_INPUT, 34, "u8", SIM_LIVE, 0, false, ANY, NULL, NULL},
+    {"state.saved", SIM_INPUT, 35, "u8", SIM_LIVE, 0, false, ANY, NULL, NULL},
 };
 /* clang-format on */
 
@@ -149,6 +151,37 @@ static bool yes_no(const sim_entry *entry)
 
 /* ---- what it does ---- */
 
+static uint32_t labels_of(const sim_unit *unit)
+{
+    const sim_entry *labels = sim_find(unit, "hours.labels");
+    return (uint32_t)sim_number(unit, labels, &unit->running[labels->space][labels->address]);
+}
+
+/* Each save keeps what was saved before; the two last ones can be read. */
+static void keep_and_save(sim_unit *unit)
+{
+    memcpy(unit->kept[1], unit->kept[0], sizeof unit->kept[1]);
+    memcpy(unit->kept[0], unit->stored[SIM_HOLDING], sizeof unit->kept[0]);
+    unit->kept_hours[1] = unit->kept_hours[0];
+    unit->kept_hours[0] = labels_of(unit);
+    sim_store(unit);
+}
+
+static const uint16_t *saved(const sim_unit *unit)
+{
+    return unit->stored[SIM_HOLDING];
+}
+
+static const uint16_t *kept_1(const sim_unit *unit)
+{
+    return unit->kept[0];
+}
+
+static const uint16_t *kept_2(const sim_unit *unit)
+{
+    return unit->kept[1];
+}
+
 static void start(sim_unit *unit)
 {
     unit->state = READY;
@@ -161,7 +194,7 @@ static void tick(sim_unit *unit)
 {
     if (unit->storing && unit->now >= unit->store_at) {
         unit->storing = false;
-        sim_store(unit);
+        keep_and_save(unit);
     }
 }
 
@@ -200,14 +233,19 @@ static uint64_t live(const sim_unit *unit, const sim_entry *entry)
         return !unit->storing && sim_all_stored(unit);
     if (sim_is(entry, "hours.changes"))
         return unit->changes;
+    if (sim_is(entry, "keeps.labels_1"))
+        return unit->kept_hours[0];
+    if (sim_is(entry, "keeps.labels_2"))
+        return unit->kept_hours[1];
     if (sim_is(entry, "hours.starts"))
         return sim_number(unit, entry, &unit->running[entry->space][entry->address]) + unit->starts;
     return UINT64_MAX;
 }
 
-static const char *const unit_groups[] = {"id", "hours", "state", NULL}, *const products[] = {"product_", NULL},
-                         *const prints[] = {"print", NULL}, *const heads[] = {"head_", NULL},
-                         *const systems[] = {"network", "broker", "clock", "panel", "alarm", "plant", NULL};
+static const char *const unit_groups[] = {"id", "hours", "keeps", "state", NULL},
+                         *const products[] = {"product_", NULL}, *const prints[] = {"print", NULL},
+                         *const heads[] = {"head_", NULL}, *const systems[] = {"network", "broker", "clock", "panel",
+                                                                               "alarm",   "plant",  NULL};
 static const sim_resource resources[] = {
     {.path = "/api/unit", .groups = unit_groups},
     {.path = "/api/products", .method = "PATCH", .groups = products},
@@ -219,7 +257,12 @@ static const sim_resource resources[] = {
     {.path = NULL},
 };
 
+static const sim_shelf shelves[] = {
+    {"/api/saved", saved}, {"/api/kept/1", kept_1}, {"/api/kept/2", kept_2}, {NULL, NULL}};
+
 static const sim_web web = {.resources = resources,
+                            .root = "/api",
+                            .shelves = shelves,
                             .user = "setup",
                             .code = "access.code",
                             .words = words_of,

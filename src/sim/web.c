@@ -274,13 +274,15 @@ static uint64_t hash_of(const uint16_t *cells, uint16_t count)
     return hash;
 }
 
-static char *text_of(sim_unit *unit, document *d, uint64_t now, sim_reply *reply)
+static char *text_of(sim_unit *unit, document *d, const sim_shelf *shelf, uint64_t now, sim_reply *reply)
 {
     uint16_t cells[SIM_CELLS];
     const sim_entry *first = d->list[0].entry;
     *reply = sim_read(unit, now, first->space, first->address, d->cells, cells);
     if (*reply != SIM_OK)
         return NULL;
+    if (shelf)
+        memcpy(cells, shelf->cells(unit) + first->address, d->cells * sizeof cells[0]);
     uint64_t hash = hash_of(cells, d->cells);
     if (!d->text || d->hash != hash) {
         d->text = d->text ? d->text : malloc(DOCUMENT);
@@ -352,6 +354,15 @@ void sim_web_code(const sim_unit *unit, char out[64])
     sim_show(unit, code, &unit->running[code->space][code->address], out, 64);
 }
 
+/* The shelf that this path leads to; NULL: to none. */
+static const sim_shelf *shelf_of(const sim_web *web, const char *path)
+{
+    for (const sim_shelf *s = web->shelves; s && s->path; s++)
+        if (strncmp(path, s->path, strlen(s->path)) == 0)
+            return s;
+    return NULL;
+}
+
 sim_web_reply sim_web_answer(sim_unit *unit, uint64_t now, const sim_web_request *q)
 {
     sim_web_reply to = {.status = 404};
@@ -360,13 +371,15 @@ sim_web_reply sim_web_answer(sim_unit *unit, uint64_t now, const sim_web_request
     sim_reply reply = SIM_OK;
     if (!sim_is_up(unit, now))
         return (sim_web_reply){.status = 0};
-    while (r->path && strcmp(r->path, q->path) != 0)
+    const sim_shelf *shelf = shelf_of(unit->model->web, q->path);
+    const char *path = shelf ? q->path + strlen(shelf->path) : q->path;
+    while (r->path && strcmp(r->path + (shelf ? strlen(unit->model->web->root) : 0), path) != 0)
         r++;
     if (!r->path)
         return to;
     document *d = document_at(unit->model, r);
     to.status = door(unit, now, q, r);
-    if (to.status == 200 && !reads && (!r->method || strcmp(r->method, q->method) != 0))
+    if (to.status == 200 && !reads && (shelf || !r->method || strcmp(r->method, q->method) != 0))
         to.status = 405;
     if (to.status == 200 && q->tag && !reads && d->count) {
         put_tag(unit, d, &to);
@@ -374,13 +387,13 @@ sim_web_reply sim_web_answer(sim_unit *unit, uint64_t now, const sim_web_request
         to.tag[0] = '\0';
     }
     if (to.status == 200 && reads && d->count)
-        to.body = text_of(unit, d, now, &reply);
+        to.body = text_of(unit, d, shelf, now, &reply);
     else if (to.status == 200 && !reads)
         reply = take(unit, d, now, q);
     to.status = to.status == 200 ? status_of(reply) : to.status;
     if (to.status == 0)
         return to;
-    if (to.status == 200 && d->count)
+    if (to.status == 200 && d->count && !shelf)
         put_tag(unit, d, &to);
     if (!to.body)
         to.body = strdup(to.status < 300 ? "{\"ok\": true}" : "{\"ok\": false}");

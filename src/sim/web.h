@@ -14,9 +14,17 @@ typedef struct sim_resource {
     bool closed;               /* only who logs in may read it */
 } sim_resource;
 
+/* Where its documents lie once more: below `path` in place of the root of them. */
+typedef struct sim_shelf {
+    const char *path;
+    const uint16_t *(*cells)(const sim_unit *unit); /* of the first space */
+} sim_shelf;
+
 /* How a model answers. */
 typedef struct sim_web {
     const sim_resource *resources;                       /* ended by one without a path */
+    const char *root;                                    /* that their paths begin with */
+    const sim_shelf *shelves;                            /* ended by one without a path */
     const char *user, *code;                             /* who logs in, and the entry of the password */
     const char *const *(*words)(const sim_entry *entry); /* of a choice; NULL: it is a number, or a text */
     bool (*yes_no)(const sim_entry *entry);

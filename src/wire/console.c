@@ -32,10 +32,16 @@ static const bil_param *param_of(const bil_transfer *t, uint16_t i)
     return &t->description->params[t->items[i]];
 }
 
+static const bil_space *space_of(const bil_transfer *t)
+{
+    const bil_bank *bank = bil_description_bank(t->description, param_of(t, 0), t->bank, t->copy);
+    return &t->description->spaces[bank ? bank->at : param_of(t, 0)->space];
+}
+
 /* Is the question for one value, rather than for a table? */
 static bool asks_one(const bil_transfer *t)
 {
-    return t->description->spaces[param_of(t, 0)->space].reading == BIL_SHARE_NONE;
+    return space_of(t)->reading == BIL_SHARE_NONE;
 }
 
 /* ---- lines ---- */
@@ -52,7 +58,7 @@ static void remember(bil_console_link *link, const char *text, size_t length)
 static bool take_values(answer *a)
 {
     const bil_transfer *t = a->transfer;
-    const bil_space *space = &t->description->spaces[param_of(t, 0)->space];
+    const bil_space *space = space_of(t);
     uint8_t *raw = t->raw;
     bool any = false;
     for (uint16_t i = 0; i < t->count; i++) {
@@ -247,7 +253,7 @@ static bil_outcome doubt(bil_console_link *link, bil_result *result, bil_error c
 static bool compose(bil_console_link *link, const bil_transfer *t)
 {
     const bil_param *param = param_of(t, 0);
-    const bil_space *space = &t->description->spaces[param->space];
+    const bil_space *space = space_of(t);
     const char *pattern = t->write ? space->set : space->ask, *ends = t->description->console->ends;
     char value[BIL_VALUE_TEXT] = "";
     bool good =

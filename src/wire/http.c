@@ -13,9 +13,16 @@ static const bil_param *param_of(const bil_transfer *t, uint16_t i)
     return &t->description->params[t->items[i]];
 }
 
+/* The number of the space that they lie in, in the bank that is asked for. */
+static uint16_t index_of(const bil_transfer *t)
+{
+    const bil_bank *bank = bil_description_bank(t->description, param_of(t, 0), t->bank, t->copy);
+    return bank ? bank->at : param_of(t, 0)->space;
+}
+
 static const bil_space *space_of(const bil_transfer *t)
 {
-    return &t->description->spaces[param_of(t, 0)->space];
+    return &t->description->spaces[index_of(t)];
 }
 
 static bool is_called(const char *pattern, const char *method)
@@ -46,7 +53,7 @@ static void remember(bil_http_link *link, const bil_http_reply *reply)
 /* Where the tag of a space is kept; NULL: there is no room for one. */
 static char *tag_of(bil_http_link *link, const bil_transfer *t)
 {
-    uint8_t space = param_of(t, 0)->space;
+    uint16_t space = index_of(t);
     return space < BIL_HTTP_TAGS ? link->tags[space] : NULL;
 }
 

@@ -114,7 +114,7 @@ static const struct {
     {"link_unit", false, load_link_unit, true},
     {"changes", false, load_changes, false},
     {"unstored", false, load_unstored, false},
-    {"banks", false, load_banks, true},
+    {"banks", false, load_banks, false},
     {"expect", false, load_expect, false},
     {"by_hand", false, load_by_hand, false},
     {"tests", false, load_tests, false},

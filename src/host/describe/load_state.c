@@ -211,11 +211,16 @@ void load_restart_shows(load *l, yaml_node_t *map)
 
 static void load_bank(load *l, yaml_node_t *map, bil_bank *bank)
 {
-    static const char *const keys[] = {"holds", "copy", "space", "cells", "at", "when", NULL};
+    static const char *const keys[] = {"holds", "copy", "space", "cells", "at", "when", NULL}, *const names[] = {
+                                                                                                   "holds", "copy",
+                                                                                                   "space", "in",
+                                                                                                   "when",  NULL};
     static const char *const kinds[] = {"stored", "factory", "kept", NULL};
-    load_check_keys(l, map, keys);
+    bool named = l->kind->keys;
+    load_check_keys(l, map, named ? names : keys);
     yaml_node_t *holds = l->bad ? NULL : load_need(l, map, "holds"),
-                *cells = l->bad ? NULL : load_need(l, map, "cells"), *at = l->bad ? NULL : load_need(l, map, "at");
+                *cells = l->bad ? NULL : load_need(l, map, named ? "space" : "cells"),
+                *at = l->bad ? NULL : load_need(l, map, named ? "in" : "at");
     if (l->bad)
         return;
     yaml_node_t *space = load_get(l, map, "space"), *copy = load_get(l, map, "copy"), *when = load_get(l, map, "when");
@@ -227,6 +232,13 @@ static void load_bank(load *l, yaml_node_t *map, bil_bank *bank)
     if ((bank->kind == BIL_BANK_KEPT) != (copy != NULL))
         load_complain(l, copy ? copy : map, "copies that the device keeps are numbered with \"copy\", others aren't");
     bank->copy = copy && !l->bad ? (uint8_t)load_want_number(l, copy, 1, 99) : 0;
+    if (named) { /* the whole of it lies there under the same names */
+        bank->at = load_want_space(l, at);
+        if (!l->bad && (bank->at == bank->space || !load_can_read(l, (uint8_t)bank->at) ||
+                        l->own_spaces[bank->at].reading != l->own_spaces[bank->space].reading))
+            load_complain(l, at, "this is another space that can be read, in the same way");
+        return;
+    }
     load_want_kind(l, cells, YAML_SEQUENCE_NODE);
     if (!l->bad && cells->data.sequence.items.top - cells->data.sequence.items.start != 2)
         load_complain(l, cells, "cells are [first, last]");
@@ -242,14 +254,15 @@ static void check_bank(load *l, const yaml_node_t *node, const bil_bank *banks, 
 {
     for (uint16_t i = 0; i < l->table->count; i++) {
         const bil_param *p = &l->params[i];
-        if ((p->cls == BIL_CLASS_UNIT || p->cls == BIL_CLASS_LIVE) && p->space == b->space && p->at.number <= b->last &&
-            p->at.number + p->cells > b->first)
-            load_complain(l, node, "%s is of the unit, or measured, and lies among these cells", p->id);
+        bool among =
+            p->space == b->space && (l->kind->keys || (p->at.number <= b->last && p->at.number + p->cells > b->first));
+        if ((p->cls == BIL_CLASS_UNIT || p->cls == BIL_CLASS_LIVE) && among)
+            load_complain(l, node, "%s is of the unit, or measured, and lies among these values", p->id);
     }
     for (const bil_bank *other = banks; other < b; other++)
         if (other->kind == b->kind && other->copy == b->copy && other->space == b->space && other->first <= b->last &&
             b->first <= other->last)
-            load_complain(l, node, "these cells lie in another place of the same kind, too");
+            load_complain(l, node, "these values lie in another place of the same kind, too");
 }
 
 void load_banks(load *l, yaml_node_t *list)

@@ -120,7 +120,10 @@ int bil_copy_of_device(bil_device *dev, bil_copy **out)
     copy->work.description = from->description = image->description;
     bil_image_init(&from->image, image->description, from->memory, size);
     bil_image_copy(&from->image, image);
-    keep_origin(&from->origin, image, h->who, "", dev->address, "");
+    char where[ADDRESS_TEXT + 20];
+    copy->kept = dev->kept;
+    snprintf(where, sizeof where, dev->kept ? "%s#kept%u" : "%s", dev->address, dev->kept);
+    keep_origin(&from->origin, image, h->who, "", where, "");
     count(copy);
     lib_copy_tells(copy);
     *out = copy;
@@ -275,6 +278,9 @@ int bil_copy_save(bil_copy *copy, const char *folder, const char *why)
     if (error)
         return error;
     error = lib_note(h, why);
+    if (!error && copy->kept && !folder)
+        error = trouble_of(&h->trouble, BIL_E_CALL, copy->device,
+                           "a copy that the device keeps isn't what it holds, and stands in no site: name a folder");
     if (error)
         return lib_end_of(h, error);
     copy->work.why[0] = '\0';

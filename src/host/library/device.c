@@ -212,25 +212,56 @@ static bool is_said_held(bil_host *h, const char *name)
     return left.held;
 }
 
-int bil_device_read(bil_device *dev, const bil_read_wish *wish)
+/* The place of a copy that it keeps; NULL, with what it keeps in the host's trouble. */
+static const bil_bank *kept_by(bil_device *dev, unsigned copy)
+{
+    const bil_description *d = dev->device.description;
+    char why[300] = "";
+    for (uint8_t i = 0; i < d->bank_count; i++)
+        if (d->banks[i].kind == BIL_BANK_KEPT && d->banks[i].copy == copy)
+            return &d->banks[i];
+    device_keeps_no(d, copy, why, sizeof why);
+    trouble_of(&dev->part.host->trouble, BIL_E_NO_COPY, dev->name, why);
+    return NULL;
+}
+
+/* What is in force, or a copy that is kept (from 1). */
+static int read_values(bil_device *dev, unsigned copy, const bil_read_wish *wish)
 {
     bil_host *h = dev->part.host;
     bil_read_wish own;
-    int error = lib_begin(h);
-    if (error)
-        return error;
     if (!lib_take(&own, sizeof own, wish))
         return lib_end_of(h, BIL_E_BAD_CALL);
-    error = lib_device_meet(dev);
+    int error = lib_device_meet(dev);
     if (error)
         return lib_end_of(h, error);
-    error = device_read_all(&dev->device, (read_watch){progress, &own, lib_secrets(h)}, &dev->counts, NULL);
+    const read_watch by = {progress, &own, lib_secrets(h)};
+    const bil_bank *bank = copy ? kept_by(dev, copy) : NULL;
+    if (copy && !bank)
+        return lib_end_of(h, BIL_E_NO_COPY);
+    error = bank ? device_read_bank(&dev->device, bank, by, &dev->counts)
+                 : device_read_all(&dev->device, by, &dev->counts, NULL);
     dev->was_read = dev->was_read || !error;
+    dev->kept = copy;
     dev->let_go = !error && is_said_held(h, dev->name) && device_says_let_go(&dev->device);
     lib_device_says(dev);
     if (error && !dev->own_link)
         note_silence(h, dev->name, error);
     return lib_end(h, error, dev->address, NULL);
+}
+
+int bil_device_read(bil_device *dev, const bil_read_wish *wish)
+{
+    int error = lib_begin(dev->part.host);
+    return error ? error : read_values(dev, 0, wish);
+}
+
+int bil_device_read_kept(bil_device *dev, unsigned copy, const bil_read_wish *wish)
+{
+    int error = lib_begin(dev->part.host);
+    if (!error && !copy)
+        return lib_end_of(dev->part.host, BIL_E_BAD_CALL);
+    return error ? error : read_values(dev, copy, wish);
 }
 
 int lib_value(const bil_image *image, const char *id, char *text, size_t size)

@@ -92,6 +92,7 @@ struct bil_device {
     device device;
     bool own_link; /* of the program's */
     bool was_read;
+    unsigned kept; /* which of the copies that it keeps was read; 0: what is in force */
     bool unstored; /* as it said when it was asked last */
     bool let_go;   /* a job left it held, and when it was read it said that it isn't */
     bil_job_progress counts;
@@ -113,6 +114,7 @@ struct bil_copy {
     char called[SITE_NAME];    /* as a person named it, where a site knows it so; or "" */
     char owner[SITE_NAME];     /* the device of the site that it was named by; or "" */
     char device[STORAGE_PATH]; /* what it was read from just now, as given; "" else */
+    unsigned kept;             /* it is a copy that the device keeps, of this number; 0: what was in force */
     bool unstored, let_go;     /* which said then that its values aren't stored yet; that it isn't held any more */
     edited work;               /* its values */
     bil_copy_info info;

@@ -107,15 +107,7 @@ static int hidden(const side *s, const device *dev, char *why, size_t size)
 {
     const bil_description *d = dev->description;
     if (s->kind == SIDE_KEPT) {
-        size_t used = (size_t)snprintf(why, size, "%s keeps no copy %d; it keeps", d->model, s->copy);
-        bool any = false;
-        for (uint8_t i = 0; i < d->bank_count && used < size; i++)
-            if (d->banks[i].kind == BIL_BANK_KEPT && d->banks[i].when != BIL_NONE) {
-                used += (size_t)snprintf(why + used, size - used, "%s #kept%u", any ? "," : "", d->banks[i].copy);
-                any = true;
-            }
-        if (!any && used < size)
-            snprintf(why + used, size - used, " none by itself");
+        device_keeps_no(d, (unsigned)s->copy, why, size);
         return BIL_E_NO_COPY;
     }
     snprintf(why, size,
@@ -157,7 +149,7 @@ static int read_elsewhere(side *s, device *dev, read_watch by, char *why, size_t
     if (bank) {
         if (s->kind == SIDE_KEPT)
             tell_when(s, dev);
-        return device_read_bank(dev, bank, by);
+        return device_read_bank(dev, bank, by, NULL);
     }
     if (s->kind == SIDE_STORED && device_says_stored(dev)) {
         snprintf(s->extra, sizeof s->extra, "those in force: the device says that all are stored");

@@ -87,15 +87,28 @@ int device_read_all(device *dev, read_watch by, bil_job_progress *counts, bil_ve
     return read_values(dev, (bil_job_config){0}, by, counts, verdict);
 }
 
-int device_read_bank(device *dev, const bil_bank *bank, read_watch by)
+int device_read_bank(device *dev, const bil_bank *bank, read_watch by, bil_job_progress *counts)
 {
     const bil_description *d = dev->description;
     bil_job_config config = {.bank = (uint8_t)(bank->kind + 1), .copy = bank->copy};
-    int error = read_values(dev, config, by, NULL, NULL);
+    int error = read_values(dev, config, by, counts, NULL);
     for (uint16_t i = 0; i < d->count; i++) /* what was watched meanwhile */
         if (d->params[i].cls != BIL_CLASS_UNIT && !bil_description_bank(d, &d->params[i], config.bank, config.copy))
             dev->image.state[i] = BIL_ABSENT;
     return error;
+}
+
+void device_keeps_no(const bil_description *d, unsigned copy, char *why, size_t size)
+{
+    size_t used = (size_t)snprintf(why, size, "%s keeps no copy %u; it keeps", d->model, copy);
+    unsigned last = 0; /* those of one copy follow each other */
+    for (uint8_t i = 0; i < d->bank_count && used < size; i++)
+        if (d->banks[i].kind == BIL_BANK_KEPT && d->banks[i].copy != last) {
+            used += (size_t)snprintf(why + used, size - used, "%s #kept%u", last ? "," : "", d->banks[i].copy);
+            last = d->banks[i].copy;
+        }
+    if (!last && used < size)
+        snprintf(why + used, size - used, " none by itself");
 }
 
 static bool use(device *dev, const bil_description *description)

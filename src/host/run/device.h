@@ -40,8 +40,10 @@ typedef struct read_watch {
 /* Reads every value into the image. `counts` gets what it took, `verdict` is that of the job; both may be NULL. BIL_OK
  * (values that can't be read are marked so in the image), or why it ended. */
 int device_read_all(device *dev, read_watch by, bil_job_progress *counts, bil_verdict *verdict);
+/* Why there is no such kept copy, and which there are. */
+void device_keeps_no(const bil_description *d, unsigned copy, char *why, size_t size);
 /* Reads what lies in a bank: what doesn't is absent afterwards; who the unit is stays. */
-int device_read_bank(device *dev, const bil_bank *bank, read_watch by);
+int device_read_bank(device *dev, const bil_bank *bank, read_watch by, bil_job_progress *counts);
 /* Reads one parameter by itself into the image. */
 int device_look(device *dev, uint16_t param);
 void device_close(device *dev);
