@@ -67,7 +67,7 @@ static bil_description singly;
     .name = called, .sim = &sim_ew4, .description = &table, .running = 1,                                              \
     .groups = "tank,panel,product_3,channel_2,rinse", .other_serial = "440999",                                        \
     .contested = {"tank.target", "rinse.time"}, .hand = "rinse.time", .hand_value = "321",                             \
-    .clamp = "channel_2.amount", .clamp_value = "5.0", .refuse = "product_3.density", .stride = 9, .actions = 5,       \
+    .clamp = "channel_2.amount", .clamp_value = "5.0", .refuse = "product_3.density", .stride = 16, .actions = 9,      \
     .look = 1
 
 /* asked in words, one value a request but for a table, in a session that ends with the connection, or by itself; at
@@ -157,7 +157,7 @@ static size_t all_plays(play *plays)
         plays[count].on = &settings[i < 4 ? LOGGERS - 1 - i % 3 : i < 8 ? LABELLERS - 1 - i % 3 : SETTINGS - 1 - i % 2];
         plays[count++].restart = BIL_RESTART_NOW;
     }
-    for (int i = 0; i < 12; i++) /* few requests a write: more ways of writing */
+    for (int i = 0; i < 11; i++) /* few requests a write: more ways of writing */
         plays[count++] = (play){.on = &settings[LABELLERS + (i + i / 4) % 2],
                                 .purpose = (bil_purpose)(i / 4),
                                 .calibration = i & 1,

@@ -40,6 +40,21 @@ int bil_out_end(text_out *out)
     return BIL_OK;
 }
 
+void bil_text_seen(const char *bytes, size_t count, char *out, size_t most)
+{
+    size_t n = count < most ? count : most;
+    for (size_t i = 0; i < n; i++)
+        out[i] = (char)(bytes[i] >= 0x20 && bytes[i] < 0x7f ? bytes[i] : '.');
+    out[n] = '\0';
+}
+
+void bil_wipe(void *memory, size_t size)
+{
+    volatile uint8_t *bytes = memory;
+    while (size--)
+        *bytes++ = 0;
+}
+
 /* ---- digits ---- */
 
 size_t bil_decimal(uint64_t number, char digits[DIGITS])

@@ -21,6 +21,11 @@ void bil_out_hex(text_out *out, const uint8_t *bytes, size_t count);
 /* Ends it with a NUL, for which there is room behind `end`. BIL_OK, or BIL_E_SPACE where it is full. */
 int bil_out_end(text_out *out);
 
+/* So many bytes as people may see them: those that aren't printable are dots. NUL-terminated. */
+void bil_text_seen(const char *bytes, size_t count, char *out, size_t most);
+/* Wiped so that a compiler leaves it in. */
+void bil_wipe(void *memory, size_t size);
+
 /* A number as decimal digits, at the end of `digits`; returns where they begin. */
 enum { DIGITS = 20 };
 size_t bil_decimal(uint64_t number, char digits[DIGITS]);

@@ -4,6 +4,7 @@
 #include <string.h>
 
 #include "../core/bytes.h"
+#include "../core/text.h"
 
 typedef struct running {
     bil_link link;
@@ -30,8 +31,7 @@ static void transfer(const running *r, const bil_transfer *t, bil_result *result
     result->outcome = BIL_REFUSED;
     if (!size || (h->secret && h->secret(h->ctx, t->secret, format, t->raw)))
         result->outcome = r->link.ops->transfer(r->link.ctx, t, result);
-    for (volatile uint8_t *secret = t->raw; size > 0;) /* no compiler leaves that out */
-        secret[--size] = 0;
+    bil_wipe(t->raw, size);
 }
 
 static bool answer(const bil_run_hooks *h, const bil_action *action)

@@ -4,6 +4,7 @@
 
 #include "../core/bytes.h"
 #include "../core/require.h"
+#include "../core/text.h"
 #include "in_cells.h"
 
 size_t bil_value_cells(const bil_format *format)
@@ -118,9 +119,8 @@ static bil_outcome transfer(void *ctx, const bil_transfer *t, bil_result *result
     result->cause = BIL_OK;
     result->more = 0;
     bil_outcome outcome = reach ? reach->transfer(link, t, &span, result) : bil_cells_transfer(link, t, &span, result);
-    volatile uint16_t *spoken = link->cells;
-    for (uint16_t i = 0; t->secret && i < BIL_CELLS_MAX; i++)
-        spoken[i] = 0;
+    if (t->secret)
+        bil_wipe(link->cells, sizeof link->cells);
     return outcome;
 }
 

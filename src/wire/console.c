@@ -3,6 +3,7 @@
 
 #include "../core/bytes.h"
 #include "../core/require.h"
+#include "../core/text.h"
 
 enum {
     WAKING_MS = 100,    /* who is woken may say its prompt more than once: so long no other one comes */
@@ -48,10 +49,18 @@ static bool asks_one(const bil_transfer *t)
 
 static void remember(bil_console_link *link, const char *text, size_t length)
 {
-    size_t n = length < BIL_CONSOLE_HEARD ? length : BIL_CONSOLE_HEARD;
-    for (size_t i = 0; i < n; i++)
-        link->heard[i] = (char)(text[i] >= 0x20 && text[i] < 0x7f ? text[i] : '.');
-    link->heard[n] = '\0';
+    bil_text_seen(text, length, link->heard, BIL_CONSOLE_HEARD);
+}
+
+/* Does the line begin as it has to where the pattern begins with the name? Of a table most lines are of other rows. */
+static bool may_begin(const char *pattern, const char *key, const char *line, size_t length)
+{
+    size_t n = 0, name = strlen(pattern) < 5 ? 0 : 5;
+    if (!text_is("{row}", pattern, name) && !text_is("{key}", pattern, name))
+        return true;
+    while (n < length && key[n] == line[n] && key[n] != ' ')
+        n++;
+    return key[n] == ' ' || !key[n];
 }
 
 /* The value of this line, where it has one of those that are read. Two for the same value are none. */
@@ -64,7 +73,8 @@ static bool take_values(answer *a)
     for (uint16_t i = 0; i < t->count; i++) {
         const bil_param *param = param_of(t, i);
         bil_part part;
-        if (bil_pattern_fits(space->answer, param->at.key, a->link->line, a->length, &part) && part.text) {
+        if (may_begin(space->answer, param->at.key, a->link->line, a->length) &&
+            bil_pattern_fits(space->answer, param->at.key, a->link->line, a->length, &part) && part.text) {
             bool first = t->cause[i] == BIL_E_REFUSED;
             int error = bil_value_hear(param->format, part.text, part.length, a->link->floats, raw);
             t->cause[i] = (uint8_t)(!first ? BIL_E_GARBLED : error ? BIL_E_ENCODING : BIL_OK);
@@ -262,9 +272,8 @@ static bool compose(bil_console_link *link, const bil_transfer *t)
     good = good && bil_text_is_printable(link->said, strlen(link->said));
     if (good)
         memcpy(link->said + strlen(link->said), ends, strlen(ends) + 1);
-    volatile char *spoken = value;
-    for (size_t i = 0; t->secret && i < sizeof value; i++)
-        spoken[i] = 0;
+    if (t->secret)
+        bil_wipe(value, sizeof value);
     return good;
 }
 
@@ -315,9 +324,11 @@ static bil_outcome transfer(void *ctx, const bil_transfer *t, bil_result *result
     int came = link->stream.ops->receive(link->stream.ctx, &stray, 1, 0);
     bil_outcome outcome =
         came ? doubt(link, result, came < 0 ? BIL_E_LOST : BIL_E_GARBLED, BIL_NOT_SENT) : ask(link, t, result);
-    volatile char *spoken = link->said, *line = link->line, *piece = link->piece;
-    for (size_t i = 0; t->secret && i < BIL_CONSOLE_LINE; i++)
-        spoken[i] = line[i] = piece[i % sizeof link->piece] = 0;
+    if (t->secret) { /* nothing of it stays */
+        bil_wipe(link->said, sizeof link->said);
+        bil_wipe(link->line, sizeof link->line);
+        bil_wipe(link->piece, sizeof link->piece);
+    }
     return outcome;
 }
 

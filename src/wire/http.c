@@ -37,17 +37,12 @@ static const char *path_of(const char *pattern)
 
 static void forget_password(bil_http_link *link)
 {
-    volatile char *password = link->password;
-    for (size_t i = 0; i < sizeof link->password; i++)
-        password[i] = 0;
+    bil_wipe(link->password, sizeof link->password);
 }
 
 static void remember(bil_http_link *link, const bil_http_reply *reply)
 {
-    size_t n = reply->size < BIL_HTTP_HEARD ? reply->size : BIL_HTTP_HEARD;
-    for (size_t i = 0; i < n; i++)
-        link->heard[i] = (char)(reply->body[i] >= 0x20 && reply->body[i] < 0x7f ? reply->body[i] : '.');
-    link->heard[n] = '\0';
+    bil_text_seen(reply->body, reply->size, link->heard, BIL_HTTP_HEARD);
 }
 
 /* Where the tag of a space is kept; NULL: there is no room for one. */
@@ -312,9 +307,8 @@ static bil_outcome transfer(void *ctx, const bil_transfer *t, bil_result *result
     bil_outcome outcome = !t->write                              ? read_values(link, t, result)
                           : is_called(space_of(t)->set, "LOGIN") ? log_in(link, t, result)
                                                                  : write_values(link, t, result);
-    volatile char *said = link->room;
-    for (size_t i = 0; t->secret && i < 2 * link->half; i++)
-        said[i] = 0;
+    if (t->secret)
+        bil_wipe(link->room, 2 * link->half);
     return outcome;
 }
 
