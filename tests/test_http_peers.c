@@ -87,6 +87,10 @@ static void a_labeller_with_documents(void **state)
     stop_unit(6);
     stop_unit(7);
     expect(4, "nothing accepts a connection", sh("$B read %s --folder lb 2>&1", from));
+    expect(2, "isn't played",
+           sh("cp %s/descriptions/en-2.yaml lb/other.yaml; sed -i 's/^model: EN-2/model: EN-3/' lb/other.yaml; "
+              "$B simulate lb/other.yaml 2>&1",
+              BILANCIA_SOURCE));
     expect(2, "nothing but /?key=", sh("b read http://127.0.0.1/x 2>&1"));
     expect(2, "a key is proved by https", sh("b read http://127.0.0.1/?key=00 2>&1"));
     expect(2, "64 digits", sh("b read https://127.0.0.1/?key=00 2>&1"));

@@ -117,8 +117,8 @@ typedef enum bil_outcome {
     BIL_UNKNOWN   /* a reply was lost or late: it may have happened */
 } bil_outcome;
 
-/* The short name. Never NULL: an unknown number gives "unknown". The sentences take room: who wants them makes a table of
- * them by BIL_ERRORS, as host_error.h has one. */
+/* The short name. Never NULL: an unknown number gives "unknown". The sentences take room: who wants them makes a table
+ * of them by BIL_ERRORS, as host_error.h has one. */
 const char *bil_error_name(int error);
 
 /* The error with this name, or BIL_ERROR_UNKNOWN. `name` needs no terminator. */

@@ -192,7 +192,8 @@ static int labeller(const plant *p, const char *address)
     static const scene scenes[] = {
         {"The labeller is asked by HTTP. Its values are in five JSON documents; one request brings each of them.",
          "bilancia read @", EXIT_DONE},
-        {"The labels of the quarter bottle sit too low. Its account is asked for; what others have in the same document "
+        {"The labels of the quarter bottle sit too low. Its account is asked for; what others have in the same "
+         "document "
          "stays.",
          "bilancia set @ product_3.lift=9.5 head_2.delay=95 --yes --prove --password-fd 3 3< account", EXIT_DONE},
     };
@@ -252,7 +253,8 @@ static int run(const command *self, int argc, const char **argv)
         known = known || strcmp(only, devices[i].kind) == 0;
     plant p = {.folder = "/tmp/bilancia-demo-XXXXXX"};
     if (!known)
-        return call_end(&c, say_error(only, BIL_E_CALL, "the plant has a drive, a controller, a logger and a labeller"));
+        return call_end(&c,
+                        say_error(only, BIL_E_CALL, "the plant has a drive, a controller, a logger and a labeller"));
     if (!own_path(p.tool, sizeof p.tool) || !mkdtemp(p.folder) || !write_password(&p, "password", "mill-30\n") ||
         !write_password(&p, "code", "olive\n") || !write_password(&p, "account", "label-1\n"))
         return call_end(&c, say_error(p.folder, BIL_E_FILE_WRITE, strerror(errno)));

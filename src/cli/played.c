@@ -422,8 +422,8 @@ static void take(played_model *p, const bil_image *as, uint8_t *values)
 
 played_model *played_of(const bil_description *d, const bil_image *as, bool random, char *why, size_t size)
 {
-    if (d->console) {
-        snprintf(why, size, "a unit that is asked in words isn't played by its description so far");
+    if (d->console || d->http) {
+        snprintf(why, size, "a unit that is asked in words, or for documents, isn't played by its description so far");
         return NULL;
     }
     played_model *p = need(1, sizeof *p);

@@ -301,7 +301,8 @@ const command command_simulate = {
     "TIMES,\n"
     "  refused N, hand N NAME VALUE (N: requests from now), refuse NAME, clamp NAME VALUE, contest NAME NAME, counts,\n"
     "  other-unit SERIAL, no-return, other-address NUMBER, deaf NAME, mute NAME, slow NAME, ignores NAME\n"
-    "The password of a simulated drive is mill-30, the code of a station 2604, of a logger olive, of a labeller label-1, or what "
+    "The password of a simulated drive is mill-30, the code of a station 2604, of a logger olive, of a labeller "
+    "label-1, or what "
     "BILANCIA_SIMULATED_PASSWORD says.\n",
     run,
     710};

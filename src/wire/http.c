@@ -40,11 +40,6 @@ static void forget_password(bil_http_link *link)
     bil_wipe(link->password, sizeof link->password);
 }
 
-static void remember(bil_http_link *link, const bil_http_reply *reply)
-{
-    bil_text_seen(reply->body, reply->size, link->heard, BIL_HTTP_HEARD);
-}
-
 /* Where the tag of a space is kept; NULL: there is no room for one. */
 static char *tag_of(bil_http_link *link, const bil_transfer *t)
 {
@@ -140,13 +135,13 @@ static bil_outcome refuse(bil_result *result, bil_error cause)
 }
 
 /* Does a reply that was taken say no all the same? */
-static bool says_no(const bil_transfer *t, const bil_http_reply *reply, bil_result *result)
+static bool says_no(const bil_http *how, const bil_http_reply *reply, bil_result *result)
 {
-    const char *refuses = t->description->http->refuses, *at;
+    const char *at;
     size_t length;
-    if (!t->write || !refuses || !reply->size ||
-        bil_document_find(reply->body, reply->size, refuses, &at, &length) != BIL_OK || text_is("null", at, length) ||
-        text_is("false", at, length))
+    if (!how->refuses || !reply->size ||
+        bil_document_find(reply->body, reply->size, how->refuses, &at, &length) != BIL_OK ||
+        text_is("null", at, length) || text_is("false", at, length))
         return false;
     result->code = 0;
     for (size_t i = 0; i < length && at[i] >= '0' && at[i] <= '9' && result->code < 100000000; i++)
@@ -154,21 +149,22 @@ static bool says_no(const bil_transfer *t, const bil_http_reply *reply, bil_resu
     return true;
 }
 
-static bil_outcome judge(bil_http_link *link, const bil_transfer *t, const bil_http_reply *reply, bil_result *result)
+/* `writes`: it carried a document. */
+static bil_outcome judge(bil_http_link *link, const bil_transfer *t, bool writes, const bil_http_reply *reply,
+                         bil_result *result)
 {
     unsigned status = reply->status;
-    bool done = status == 200 || (t->write && (status == 201 || status == 204)), login = t->write && t->secret;
+    bool done = status == 200 || (writes && (status == 201 || status == 204)), login = t->secret != 0;
     result->code = status;
-    if (!done && !login)
-        remember(link, reply);
-    if (done && says_no(t, reply, result)) {
-        remember(link, reply);
-        return refuse(result, BIL_E_REFUSED);
-    }
-    if (done) {
+    bool no = done && writes && says_no(t->description->http, reply, result);
+    if (done && !no) {
         result->code = 0;
         return BIL_DONE;
     }
+    if (!login)
+        bil_text_seen(reply->body, reply->size, link->heard, BIL_HTTP_HEARD);
+    if (no)
+        return refuse(result, BIL_E_REFUSED);
     if (status == 423 || (login && (status == 429 || status == 503)))
         return refuse(result, BIL_E_ACCOUNT_LOCKED);
     if (status == 401 || status == 403)
@@ -178,7 +174,7 @@ static bil_outcome judge(bil_http_link *link, const bil_transfer *t, const bil_h
     if (status >= 300 && status < 500 && status != 429)
         return refuse(result, BIL_E_REFUSED);
     bool busy = status == 429 || status == 503;
-    result->cause = busy ? BIL_E_BUSY : status == 202 && t->write ? BIL_E_AT_WORK : BIL_E_GARBLED;
+    result->cause = busy ? BIL_E_BUSY : status == 202 && writes ? BIL_E_AT_WORK : BIL_E_GARBLED;
     return busy ? BIL_BUSY : BIL_UNKNOWN;
 }
 
@@ -197,7 +193,7 @@ static bil_outcome ask(bil_http_link *link, const bil_transfer *t, bil_http_requ
     reply->tag[0] = '\0';
     result->cause = BIL_OK;
     bil_outcome outcome = link->port.ops->request(link->port.ctx, request, reply, result);
-    return outcome == BIL_DONE ? judge(link, t, reply, result) : outcome;
+    return outcome == BIL_DONE ? judge(link, t, request->type != NULL, reply, result) : outcome;
 }
 
 /* Reads a document into the first half of the room, with its tag. */
@@ -228,7 +224,7 @@ static bil_outcome read_values(bil_http_link *link, const bil_transfer *t, bil_r
         if (!error)
             error = bil_document_hear(param->format, at, length, link->floats, raw);
         if (error == BIL_E_GARBLED) {
-            remember(link, &reply);
+            bil_text_seen(reply.body, reply.size, link->heard, BIL_HTTP_HEARD);
             result->cause = BIL_E_GARBLED;
             return BIL_UNKNOWN;
         }
