@@ -37,7 +37,7 @@ extern "C" {
     X(UNIT, "unit", "the physical unit: serial number, hours run, counters") \
     X(SECRET, "secret", "passwords and keys") \
     X(LIVE, "live", "measured") \
-    X(COMMAND, "command", "cells that make the device do something")
+    X(COMMAND, "command", "orders, which make the device do something")
 /* clang-format on */
 
 /* What kind of value a parameter is. */

@@ -31,7 +31,7 @@ static void say_left_out(const bil_description *d)
 {
     static const bil_class order[] = {BIL_CLASS_SECRET, BIL_CLASS_LIVE, BIL_CLASS_COMMAND};
     static const char *const why[] = {"passwords and keys; note them elsewhere, they may have to be entered again",
-                                      "measured values", "cells that make the device do something"};
+                                      "measured values", "orders, which make the device do something"};
     say("Not in the copy, on purpose:\n");
     for (size_t k = 0; k < 3; k++) {
         unsigned count = 0;

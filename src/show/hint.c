@@ -83,6 +83,8 @@ static const char *network_hint(const address *where, int error, int connect_err
     case ETIMEDOUT:
     case EINPROGRESS:
         return "nobody is there: check the address (it is often on the device's display or label), cable and supply";
+    case ELIBACC:
+        return "libcurl isn't installed on this computer (libcurl.so.4)";
     case ENETUNREACH:
         return "this computer has no way into that network";
     default:
