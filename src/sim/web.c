@@ -54,6 +54,7 @@ static void put_group(const place *p, char out[STEP])
 typedef struct shown {
     const sim_entry *entry;
     place place;
+    char group[STEP]; /* as it is called in the document */
     const char *const *words;
     bool yes_no, string;
     uint16_t cells;
@@ -83,6 +84,8 @@ static void add_entries(document *d, const sim_model *model, bool hidden)
                                     .yes_no = model->web->yes_no(entry),
                                     .string = words || entry->kind[0] == 't',
                                     .cells = (uint16_t)sim_cells_of(entry)};
+        if (p.group)
+            put_group(&p, d->list[d->all - 1].group);
     }
 }
 
@@ -189,16 +192,13 @@ static bool take_value(const sim_unit *unit, const shown *v, const json_t *json,
 }
 
 /* What stands there in a document; NULL: nothing. */
-static const json_t *at_place(const json_t *json, const place *p)
+static const json_t *at_place(const json_t *json, const shown *v)
 {
-    char group[STEP];
-    if (p->group) {
-        put_group(p, group);
-        json = json_object_get(json, group);
-    }
-    if (p->element)
-        json = json_array_get(json, (size_t)p->number - 1);
-    return json_object_get(json, p->member);
+    if (v->place.group)
+        json = json_object_get(json, v->group);
+    if (v->place.element)
+        json = json_array_get(json, (size_t)v->place.number - 1);
+    return json_object_get(json, v->place.member);
 }
 
 static size_t leaves_of(const json_t *json)
@@ -242,7 +242,6 @@ static int status_of(sim_reply reply)
 static void put_document(const sim_unit *unit, const document *d, const uint16_t *cells, char *out)
 {
     place before = {.group = NULL};
-    char group[STEP];
     *out++ = '{';
     for (size_t i = 0; i < d->count; i++) {
         const place *p = &d->list[i].place;
@@ -254,9 +253,8 @@ static void put_document(const sim_unit *unit, const document *d, const uint16_t
         if (other && p->group && p->element && before.element) {
             *out++ = '{';
         } else if (other && p->group) {
-            put_group(p, group);
             out = put_text(out, "\n \"");
-            out = put_text(put_text(out, group), p->element ? "\": [{" : "\": {");
+            out = put_text(put_text(out, d->list[i].group), p->element ? "\": [{" : "\": {");
         }
         out = put_text(put_text(put_text(out, "\n  \""), p->member), "\": ");
         out = put_value(unit, &d->list[i], cells + (d->list[i].entry->address - d->list[0].entry->address), out);
@@ -311,7 +309,7 @@ static sim_reply take(sim_unit *unit, const document *d, uint64_t now, const sim
     size_t count = 0, known = 0;
     for (size_t i = 0; i < d->all && reply == SIM_OK; i++) {
         const shown *v = &d->list[i];
-        const json_t *value = at_place(json, &v->place);
+        const json_t *value = at_place(json, v);
         if (!value && !(whole && i < d->count))
             continue;
         known++;

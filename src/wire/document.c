@@ -82,10 +82,9 @@ static const char *behind_scalar(const char *at, const char *end)
     return NULL;
 }
 
-/* A member's name and the colon, and blanks. */
-static const char *behind_name(const char *at, const char *end)
+/* Behind the colon that follows a member's name, and blanks. */
+static const char *behind_colon(const char *at, const char *end)
 {
-    at = behind_string(at, end);
     at = at ? blanks(at, end) : NULL;
     return at && at < end && *at == ':' ? blanks(at + 1, end) : NULL;
 }
@@ -116,7 +115,7 @@ static const char *behind_value(const char *at, const char *end)
             if (!empty && (at == end || *at++ != ','))
                 return NULL;
             at = blanks(at, end);
-            at = objects & 1 ? behind_name(at, end) : at;
+            at = objects & 1 ? behind_colon(behind_string(at, end), end) : at;
             break;
         }
     } while (at && depth);
@@ -196,10 +195,10 @@ size_t bil_token_text(const char *token, size_t length, char *out)
 /* ---- pointers ---- */
 
 /* Is this string that text? One with escapes is longer than what it stands for. */
-static bool is_called(const char *at, const char *end, const char *meant, size_t wanted)
+static bool is_called(const char *at, size_t length, const char *meant, size_t wanted)
 {
     char name[NAME];
-    size_t length = (size_t)(behind_string(at, end) - at), escape = 0;
+    size_t escape = 0;
     if (length == wanted + 2)
         return memcmp(at + 1, meant, wanted) == 0;
     while (length > wanted + 2 && escape < length && at[escape] != '\\')
@@ -227,8 +226,10 @@ static int step_into(const char **at, const char *end, const char *token, size_t
     while (*p != '}' && *p != ']') { /* all of it was looked at before: every bracket is there */
         bool here = !object && numeric && index++ == number;
         if (object) {
-            here = is_called(p, end, meant, wanted);
-            p = behind_name(p, end);
+            const char *name = p;
+            p = behind_string(p, end);
+            here = is_called(name, (size_t)(p - name), meant, wanted);
+            p = behind_colon(p, end);
         }
         if (here && found)
             return BIL_E_GARBLED;
