@@ -183,6 +183,11 @@ static pid_t serve(void)
         if (i < PLAIN || i == DROPS)
             snprintf(how, sizeof how, "ssl; ssl_certificate %s/web/%s.pem; ssl_certificate_key %s/web/%s.key", folder,
                      keys[i % DROPS], folder, keys[i % DROPS]);
+        if (i == PLAIN)
+            snprintf(
+                more, sizeof more,
+                "  location /private/ { auth_basic mill; auth_basic_user_file %s/web/people; alias %s/web/files/; }\n",
+                folder, folder);
         if (i == MOVES)
             snprintf(more, sizeof more,
                      "  location = /id { return 301 http://127.0.0.1:%d/new/id; }\n"
@@ -228,6 +233,18 @@ static void a_web_server_over_tls(void **state)
     expect(0, "all 7 values read with 2 requests", sh(read, "http", ports[PLAIN], "", ""));
     expect(0, "all 7 values read with 2 requests", sh(read, "https", ports[OWN], "/?key=", key[OWN]));
     expect(0, "all 7 values read with 2 requests", sh(read, "https", ports[OLD], "/?key=", key[OLD]));
+    /* values that are shown only to who logs in, once it is known who is asked */
+    expect(0, NULL,
+           sh("sed 's#GET /mill#GET /private/mill#; s#{does: unlock,#{does: unlock_to_read, steps: [{secret: x.code, "
+              "slot: password}]}\\n  - &#' web.yaml >private.yaml; cat private.yaml"));
+    expect(3, "wants a password",
+           sh("$B read http://127.0.0.1:%d --description private.yaml --folder web 2>&1 </dev/null", ports[PLAIN]));
+    expect(3, "doesn't accept the password",
+           sh("BILANCIA_PASSWORD=pres $B read http://127.0.0.1:%d --description private.yaml --folder web 2>&1",
+              ports[PLAIN]));
+    expect(0, "all 7 values read with 2 requests",
+           sh("BILANCIA_PASSWORD=press $B read http://127.0.0.1:%d --description private.yaml --folder web 2>&1",
+              ports[PLAIN]));
     /* whom nobody vouches for, and what a person compares */
     expect(3, key[OWN], sh(read, "https", ports[OWN], "", ""));
     assert_non_null(strstr(output, "nothing proves who answers there"));
