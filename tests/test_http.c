@@ -420,6 +420,10 @@ static void tags_and_passwords(void **state)
     assert_string_equal(t.tag_heard, "\"one\"");
     ask(&memory, &link, FLOW, true, 0, raw, &cause, &result);
     assert_string_equal(t.tag_heard, "");
+    t.tag = "W/\"two\"";
+    ask(&memory, &link, FLOW, false, 0, raw, &cause, &result);
+    ask(&memory, &link, FLOW, true, 0, raw, &cause, &result);
+    assert_string_equal(t.tag_heard, ""); /* a weak one never matches */
     memcpy(raw, "olive-oil", 10);
     static const struct {
         int status;

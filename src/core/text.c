@@ -48,6 +48,14 @@ void bil_text_seen(const char *bytes, size_t count, char *out, size_t most)
     out[n] = '\0';
 }
 
+uint32_t bil_text_number(const char *text, size_t length)
+{
+    uint32_t number = 0;
+    for (size_t i = 0; i < length && text[i] >= '0' && text[i] <= '9' && number < 100000000; i++)
+        number = number * 10 + (uint32_t)(text[i] - '0');
+    return number;
+}
+
 void bil_wipe(void *memory, size_t size)
 {
     volatile uint8_t *bytes = memory;

@@ -23,6 +23,8 @@ int bil_out_end(text_out *out);
 
 /* So many bytes as people may see them: those that aren't printable are dots. NUL-terminated. */
 void bil_text_seen(const char *bytes, size_t count, char *out, size_t most);
+/* The number that begins here, of at most nine digits; 0 where none does. */
+uint32_t bil_text_number(const char *text, size_t length);
 /* Wiped so that a compiler leaves it in. */
 void bil_wipe(void *memory, size_t size);
 

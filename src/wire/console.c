@@ -90,13 +90,6 @@ static bool fits(const answer *a, const char *pattern, bil_part *part)
     return pattern && bil_pattern_fits(pattern, NULL, a->link->line, a->length, part);
 }
 
-static void take_code(answer *a, const bil_part *part)
-{
-    a->code = 0;
-    for (size_t i = 0; i < part->length && part->text[i] >= '0' && part->text[i] <= '9' && a->code < 100000000; i++)
-        a->code = a->code * 10 + (uint32_t)(part->text[i] - '0');
-}
-
 /* A line that is whole. */
 static void take_line(answer *a)
 {
@@ -114,7 +107,7 @@ static void take_line(answer *a)
         a->done = true;
     } else if (good && fits(a, c->refuses, &part)) {
         a->refused = true;
-        take_code(a, &part);
+        a->code = bil_text_number(part.text, part.length);
     } else if (good && fits(a, c->later, &part)) {
         a->later = true;
     } else if (good && fits(a, c->taken, &part)) {

@@ -6,7 +6,7 @@
 #include "../core/require.h"
 #include "document.h"
 
-enum { CONNECTING_MS = 100 };
+enum { CONNECTING_MS = 100, NAME = 200 };
 
 static const bil_param *param_of(const bil_transfer *t, uint16_t i)
 {
@@ -47,6 +47,15 @@ static char *tag_of(bil_http_link *link, const bil_transfer *t)
     return space < BIL_HTTP_TAGS ? link->tags[space] : NULL;
 }
 
+/* Keeps the one that came, or forgets the one that was: a weak one never matches (RFC 9110, 8.8.3.2). */
+static void keep_tag(bil_http_link *link, const bil_transfer *t, const char *came)
+{
+    char *tag = tag_of(link, t);
+    came = *came == '"' ? came : "";
+    if (tag)
+        memcpy(tag, came, strlen(came) + 1);
+}
+
 /* ---- what goes out ---- */
 
 /* Puts the wanted values into the document that is there. Its length, or -1. */
@@ -83,8 +92,10 @@ static unsigned containers_of(const char *key, size_t length)
 
 static void put_name(text_out *out, const char *token, size_t length)
 {
-    char name[BIL_ID_MAX + 1];
-    bil_json_string(out, name, bil_token_text(token, length < sizeof name ? length : sizeof name, name));
+    char name[NAME];
+    out->full |= length > sizeof name;
+    if (!out->full)
+        bil_json_string(out, name, bil_token_text(token, length, name));
     bil_out_lit(out, ":");
 }
 
@@ -143,9 +154,7 @@ static bool says_no(const bil_http *how, const bil_http_reply *reply, bil_result
         bil_document_find(reply->body, reply->size, how->refuses, &at, &length) != BIL_OK ||
         text_is("null", at, length) || text_is("false", at, length))
         return false;
-    result->code = 0;
-    for (size_t i = 0; i < length && at[i] >= '0' && at[i] <= '9' && result->code < 100000000; i++)
-        result->code = result->code * 10 + (uint32_t)(at[i] - '0');
+    result->code = bil_text_number(at, length);
     return true;
 }
 
@@ -203,9 +212,7 @@ static bil_outcome fetch(bil_http_link *link, const bil_transfer *t, bil_http_re
     reply->body = link->room;
     request.path = path_of(request.method);
     bil_outcome outcome = ask(link, t, &request, reply, result);
-    char *tag = tag_of(link, t);
-    if (tag)
-        memcpy(tag, outcome == BIL_DONE ? reply->tag : "", outcome == BIL_DONE ? sizeof reply->tag : 1);
+    keep_tag(link, t, outcome == BIL_DONE ? reply->tag : "");
     return outcome;
 }
 
@@ -242,7 +249,7 @@ static bil_outcome write_values(bil_http_link *link, const bil_transfer *t, bil_
     bool whole = is_called(space->set, "PUT") && space->ask;
     if (whole) {
         bil_outcome outcome = fetch(link, t, &reply, result);
-        result->more = 1;
+        result->more++;
         if (outcome != BIL_DONE) /* nothing was changed by that */
             return outcome == BIL_UNKNOWN ? BIL_NOT_SENT : outcome;
     }
@@ -255,8 +262,7 @@ static bil_outcome write_values(bil_http_link *link, const bil_transfer *t, bil_
     request.type = is_called(space->set, "PATCH") ? "application/merge-patch+json" : "application/json";
     reply.body = link->room + link->half;
     bil_outcome outcome = ask(link, t, &request, &reply, result);
-    if (tag) /* another one from here on, which only the device knows, unless it says so */
-        memcpy(tag, outcome == BIL_DONE ? reply.tag : "", outcome == BIL_DONE ? sizeof reply.tag : 1);
+    keep_tag(link, t, outcome == BIL_DONE ? reply.tag : ""); /* another one, which the device may tell */
     return outcome;
 }
 
