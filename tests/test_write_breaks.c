@@ -157,7 +157,7 @@ static size_t all_plays(play *plays)
         plays[count].on = &settings[i < 4 ? LOGGERS - 1 - i % 3 : i < 8 ? LABELLERS - 1 - i % 3 : SETTINGS - 1 - i % 2];
         plays[count++].restart = BIL_RESTART_NOW;
     }
-    for (int i = 0; i < 11; i++) /* few requests a write: more ways of writing */
+    for (int i = 0; i < 12; i++) /* few requests a write: more ways of writing */
         plays[count++] = (play){.on = &settings[LABELLERS + (i + i / 4) % 2],
                                 .purpose = (bil_purpose)(i / 4),
                                 .calibration = i & 1,
