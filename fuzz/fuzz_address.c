@@ -24,8 +24,9 @@ int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size)
     }
     if (!address_is_device(text) || a.unit < 0 || a.unit > (a.serial ? 247 : 255) || strchr(text, '@'))
         abort();
-    if (a.serial ? a.path[0] != '/' || (a.unit == 0) != a.kind->words || a.speed < 1200 || a.speed > 115200
-                 : !a.host[0] || atoi(a.port) < 1)
+    if (a.serial
+            ? a.path[0] != '/' || (a.unit == 0) != (a.kind->way == LINK_CONSOLE) || a.speed < 1200 || a.speed > 115200
+            : !a.host[0] || atoi(a.port) < 1)
         abort();
     char again[ADDRESS_TEXT]; /* the text of an address is that address */
     address b;
