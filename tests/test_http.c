@@ -434,7 +434,7 @@ static void tags_and_passwords(void **state)
                   {403, BIL_REFUSED, BIL_E_PASSWORD},
                   {423, BIL_REFUSED, BIL_E_ACCOUNT_LOCKED},
                   {429, BIL_REFUSED, BIL_E_ACCOUNT_LOCKED},
-                  {503, BIL_REFUSED, BIL_E_ACCOUNT_LOCKED},
+                  {503, BIL_BUSY, BIL_E_BUSY}, /* it didn't look at it */
                   {500, BIL_UNKNOWN, BIL_E_GARBLED}};
     for (size_t i = 0; i < sizeof logins / sizeof logins[0]; i++) {
         t.status = logins[i].status;

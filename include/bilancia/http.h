@@ -15,7 +15,7 @@
  * What a status comes to:
  *   200, 201, 204  done; under 200 a member of the reply may still say no (`refuses`)
  *   202            taken, and not done yet: BIL_E_AT_WORK
- *   429, 503       busy; of a login, that the account is locked, as 423
+ *   429, 503       busy; 429 of a login, that the account is locked, as 423
  *   401, 403       refused: BIL_E_NO_PASSWORD, of who has logged in BIL_E_PASSWORD
  *   412            refused: BIL_E_FOREIGN_CHANGE
  *   other 3xx, 4xx refused; the status is the device's reason

@@ -192,9 +192,8 @@ static int labeller(const plant *p, const char *address)
     static const scene scenes[] = {
         {"The labeller is asked by HTTP. Its values are in five JSON documents; one request brings each of them.",
          "bilancia read @", EXIT_DONE},
-        {"The labels of the quarter bottle sit too low. Its account is asked for; what others have in the same "
-         "document "
-         "stays.",
+        {"The labels of the quarter bottle sit too low. Its account is asked for; "
+         "what others have in the same document stays.",
          "bilancia set @ product_3.lift=9.5 head_2.delay=95 --yes --prove --password-fd 3 3< account", EXIT_DONE},
     };
     return play_all(p, scenes, sizeof scenes / sizeof scenes[0], "labeller", address);

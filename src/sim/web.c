@@ -313,9 +313,11 @@ static sim_reply take(sim_unit *unit, const document *d, uint64_t now, const sim
         if (!value && !(whole && i < d->count))
             continue;
         known++;
-        if (!value || count == VALUES || !take_value(unit, v, value, values[count].cells))
+        if (!value || count == VALUES || !take_value(unit, v, value, values[count].cells)) {
             reply = SIM_BAD_VALUE;
-        values[count < VALUES ? count : 0].entry = v->entry;
+            break;
+        }
+        values[count].entry = v->entry;
         count += !whole || memcmp(values[count].cells, &unit->running[v->entry->space][v->entry->address],
                                   v->cells * sizeof(uint16_t)) != 0;
     }

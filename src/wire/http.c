@@ -40,6 +40,14 @@ static void forget_password(bil_http_link *link)
     bil_wipe(link->password, sizeof link->password);
 }
 
+/* Nothing is known of a connection that isn't there yet. */
+static void begin(bil_http_link *link)
+{
+    forget_password(link);
+    memset(link->tags, 0, sizeof link->tags);
+    link->heard[0] = '\0';
+}
+
 /* Where the tag of a space is kept; NULL: there is no room for one. */
 static char *tag_of(bil_http_link *link, const bil_transfer *t)
 {
@@ -174,7 +182,7 @@ static bil_outcome judge(bil_http_link *link, const bil_transfer *t, bool writes
         bil_text_seen(reply->body, reply->size, link->heard, BIL_HTTP_HEARD);
     if (no)
         return refuse(result, BIL_E_REFUSED);
-    if (status == 423 || (login && (status == 429 || status == 503)))
+    if (status == 423 || (login && status == 429))
         return refuse(result, BIL_E_ACCOUNT_LOCKED);
     if (status == 401 || status == 403)
         return refuse(result, link->password[0] ? BIL_E_PASSWORD : BIL_E_NO_PASSWORD);
@@ -292,9 +300,7 @@ static void hang_up(void *ctx)
 static bil_outcome dial(void *ctx, const bil_connect *to, bil_result *result)
 {
     bil_http_link *link = ctx;
-    forget_password(link);
-    memset(link->tags, 0, sizeof link->tags);
-    link->heard[0] = '\0';
+    begin(link);
     return to->description->http ? link->port.ops->connect(link->port.ctx, result) : refuse(result, BIL_E_OTHER_MODEL);
 }
 
@@ -323,7 +329,6 @@ bil_link bil_http_link_over(bil_http_link *memory, bil_http_port port, const bil
     memory->floats = floats;
     memory->room = room;
     memory->half = size / 2;
-    memory->heard[0] = '\0';
-    forget_password(memory);
+    begin(memory);
     return (bil_link){&ops, memory};
 }

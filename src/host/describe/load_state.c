@@ -211,10 +211,8 @@ void load_restart_shows(load *l, yaml_node_t *map)
 
 static void load_bank(load *l, yaml_node_t *map, bil_bank *bank)
 {
-    static const char *const keys[] = {"holds", "copy", "space", "cells", "at", "when", NULL}, *const names[] = {
-                                                                                                   "holds", "copy",
-                                                                                                   "space", "in",
-                                                                                                   "when",  NULL};
+    static const char *const keys[] = {"holds", "copy", "space", "cells", "at", "when", NULL};
+    static const char *const names[] = {"holds", "copy", "space", "in", "when", NULL};
     static const char *const kinds[] = {"stored", "factory", "kept", NULL};
     bool named = l->kind->keys;
     load_check_keys(l, map, named ? names : keys);

@@ -113,31 +113,11 @@ static const char *heard(const void *memory)
     return a->port.shown[0] ? a->port.shown : a->over.heard;
 }
 
-const link_kind link_http = {.scheme = "http://",
-                             .way = LINK_HTTP,
-                             .range_from = "://",
-                             .range_after = ".:",
-                             .range_before = ":",
-                             .parse = parse_plain,
-                             .text = plain_text,
-                             .size = sizeof(asked),
-                             .open = open_http,
-                             .wait_at_most = wait_at_most,
-                             .connect_errno = why_not_connected,
-                             .end = end,
-                             .reason = reason,
-                             .heard = heard};
-const link_kind link_https = {.scheme = "https://",
-                              .way = LINK_HTTP,
-                              .range_from = "://",
-                              .range_after = ".:",
-                              .range_before = ":",
-                              .parse = parse_tls,
-                              .text = tls_text,
-                              .size = sizeof(asked),
-                              .open = open_http,
-                              .wait_at_most = wait_at_most,
-                              .connect_errno = why_not_connected,
-                              .end = end,
-                              .reason = reason,
-                              .heard = heard};
+#define BY_HTTP(scheme_, parse_, text_)                                                                                \
+    {                                                                                                                  \
+        .scheme = scheme_, .way = LINK_HTTP, .range_from = "://", .range_after = ".:", .range_before = ":",            \
+        .parse = parse_, .text = text_, .size = sizeof(asked), .open = open_http, .wait_at_most = wait_at_most,        \
+        .connect_errno = why_not_connected, .end = end, .reason = reason, .heard = heard                               \
+    }
+const link_kind link_http = BY_HTTP("http://", parse_plain, plain_text);
+const link_kind link_https = BY_HTTP("https://", parse_tls, tls_text);
