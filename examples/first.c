@@ -3,6 +3,8 @@
 #include <bilancia/write.h>
 #include <stdio.h>
 
+#include "bilancia/words.h"
+
 static bool password(void *ctx, const char *which, bool may_ask, char *out, size_t size)
 {
     (void)which;

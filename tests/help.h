@@ -42,6 +42,20 @@ unsigned rounds(unsigned usual);
 bil_image new_image(const bil_description *description);
 void free_image(bil_image *image);
 
+/* Files of devices, small ones, in memory: what was read, and what a test put there. */
+enum { STORE_FILES = 60, STORE_BYTES = 400 };
+typedef struct small_files {
+    struct {
+        uint8_t raw[BIL_FILE_RAW], bytes[STORE_BYTES];
+    } files[STORE_FILES];
+    size_t count;
+    uint8_t moving[STORE_BYTES]; /* just now */
+    size_t size, at;
+    bool begun;
+} small_files;
+/* The value of such bytes, which are at hand from then on. */
+void files_put(small_files *s, const void *bytes, size_t size, uint8_t raw[BIL_FILE_RAW]);
+
 /* A simulated unit on the in-process link, with jobs run on it. */
 typedef struct bench {
     sim_unit *unit;
@@ -55,6 +69,7 @@ typedef struct bench {
     bil_clock clock;
     const bil_description *description;
     bil_image have, want;
+    small_files files;
     const char *password;
     char serial[64], firmware[64];
     bil_job_progress progress;

@@ -790,7 +790,7 @@ static void sets_with_wrong_values(void **state)
     bil_set_totals totals;
     uint16_t index = index_of(d, "motor.current");
     bil_image_put(&image, index, (const uint8_t[]){0xff, 0xff});
-    assert_int_equal(set_file_save(&image, &origin, folder, "limits.bset", saved, &totals), BIL_OK);
+    assert_int_equal(set_file_save(&image, NULL, &origin, folder, "limits.bset", saved, &totals), BIL_OK);
     bil_param *params = malloc(d->count * sizeof *params);
     memcpy(params, d->params, d->count * sizeof *params);
     params[index].id = "motor.currentx";
@@ -798,7 +798,7 @@ static void sets_with_wrong_values(void **state)
     other.params = params;
     bil_image_put(&image, index, (const uint8_t[]){0x04, 0x74});
     image.description = &other;
-    assert_int_equal(set_file_save(&image, &origin, folder, "unknown.bset", saved, &totals), BIL_OK);
+    assert_int_equal(set_file_save(&image, NULL, &origin, folder, "unknown.bset", saved, &totals), BIL_OK);
     free(params);
     copy_unload(&sound);
     unsigned before = counter(0, "write requests ");

@@ -6,6 +6,7 @@
 #include "bilancia/host_error.h"
 #include "help.h"
 #include "host/describe/load.h"
+#include "sim/entry.h"
 
 /* ---- documents ---- */
 
@@ -188,6 +189,8 @@ static void values_there_and_back(void **state)
     for (uint16_t i = 0; i < labeller->count + 4; i++)
         for (int k = 0; k < 200; k++) {
             const bil_format *f = i < labeller->count ? labeller->params[i].format : &others[i - labeller->count];
+            if (f->type == BIL_FILE)
+                continue;
             uint8_t raw[BIL_TEXT_MAX], back[BIL_TEXT_MAX];
             char text[2 * BIL_TEXT_MAX + 8];
             random_raw(&d, f, raw);
@@ -506,7 +509,7 @@ static void writes_by_the_book(void **state)
     const bil_description *d = &bil_description_en_2;
     dice dice_ = {5};
     unsigned values = 0;
-    for (unsigned i = 0; i < 3000 * rounds(1); i++) {
+    for (unsigned i = 0; i < 3300 * rounds(1); i++) {
         static const char heads[] =
             "{\"made by\": \"x, \\\"y\\\"\", \"heads\": [{\"on\": true, \"offset\": 0.1, \"pressure\": 4.5,"
             " \"energy\":58.0,\"delay\":120,\"peel\":2.5,\"retries\":2,\"side\":\"front\"}, {\"on\": false,"
@@ -523,8 +526,8 @@ static void writes_by_the_book(void **state)
         uint8_t raw[40 * BIL_TEXT_MAX], *to = raw;
         for (uint16_t k = 0; k < d->count && count < 40; k++) {
             const bil_param *p = &d->params[d->by_place[k]];
-            if (p->space != space || !(p->flags & BIL_WRITABLE) || p->cls == BIL_CLASS_COMMAND ||
-                roll_below(&dice_, 3) || strncmp(p->at.key, "/heads/2", 8) >= 0)
+            if (p->space != space || p->format->type == BIL_FILE || !(p->flags & BIL_WRITABLE) ||
+                p->cls == BIL_CLASS_COMMAND || roll_below(&dice_, 3) || strncmp(p->at.key, "/heads/2", 8) >= 0)
                 continue;
             items[count++] = d->by_place[k];
             random_raw(&dice_, p->format, to);
@@ -561,8 +564,27 @@ static void writes_by_the_book(void **state)
     assert_true(values > 5000);
 }
 
-/* The labeller has its 205 values in five documents: a read takes one request for each, and one that tells who it is.
- * What is written takes one for each document, and one more for that which is written whole. */
+static void want_file(bench *b, const char *id, const char *text)
+{
+    uint8_t raw[BIL_FILE_RAW];
+    files_put(&b->files, text, strlen(text), raw);
+    bil_image_put(&b->want, index_of(b->description, id), raw);
+}
+
+/* By the unit's own memory; NULL: it has none. */
+static void assert_file(bench *b, const char *id, const char *text)
+{
+    uint8_t bytes[300] = {0};
+    const sim_entry *entry = sim_find(b->unit, id);
+    const uint16_t *cells = &b->unit->stored[entry->space][entry->address];
+    assert_int_equal(cells[0] != 0, text != NULL);
+    sim_take_file(cells, bytes);
+    assert_string_equal((const char *)bytes, text ? text : "");
+}
+
+/* The labeller has 205 values in five documents, and five files: a read takes one request for each of them, and one
+ * that tells who it is. What is written takes one for each document and each file, and one more for the document that
+ * is written whole. Files are read again where they were written, and only there: once, for the proof. */
 static void requests_counted_by_hand(void **state)
 {
     (void)state;
@@ -570,7 +592,7 @@ static void requests_counted_by_hand(void **state)
     bench_open(&b, &sim_en2, &bil_description_en_2, false);
     bil_action end = bench_read(&b, true);
     assert_int_equal(end.u.end.cause, BIL_OK);
-    assert_int_equal(b.progress.read_requests, 5);
+    assert_int_equal(b.progress.read_requests, 5 + 5);
     assert_int_equal(b.progress.identity_requests, 1);
     want_text(&b, "product_1.lift", "1.5");
     want_text(&b, "product_12.name", "\"\\/ ~~ é");
@@ -582,6 +604,25 @@ static void requests_counted_by_hand(void **state)
     assert_int_equal(written.u.end.verdict, BIL_VERDICT_VERIFIED);
     assert_int_equal(b.progress.write_requests, 4 + 1);
     assert_int_equal(b.progress.written, 6);
+    uint32_t reads = b.progress.read_requests; /* with the files, each of them once */
+    want_file(&b, "media.layout_1", "label 1 2\n");
+    bil_image_put(&b.want, index_of(b.description, "media.logo"), (const uint8_t[BIL_FILE_RAW]){0});
+    want_text(&b, "product_1.lift", "2.5");
+    want_text(&b, "product_12.name", "");
+    want_text(&b, "print.threshold", "0.08");
+    want_text(&b, "head_1.energy", "2.0");
+    want_text(&b, "head_4.side", "front");
+    want_text(&b, "broker.host", "b");
+    written = bench_write(&b, bench_config(&b));
+    assert_int_equal(written.u.end.verdict, BIL_VERDICT_VERIFIED);
+    assert_int_equal(b.progress.write_requests, 4 + 1 + 2);
+    assert_int_equal(b.progress.written, 8);
+    assert_int_equal(b.progress.read_requests, reads + 5 + 2); /* one more stage is read back, and two files */
+    assert_file(&b, "media.layout_1", "label 1 2\n");
+    assert_file(&b, "media.logo", NULL);
+    want_text(&b, "product_12.name", "\"\\/ ~~ é");
+    want_text(&b, "print.threshold", "0.07");
+    assert_int_equal(bench_write(&b, bench_config(&b)).u.end.verdict, BIL_VERDICT_VERIFIED);
     assert_int_equal(bench_read(&b, false).u.end.cause, BIL_OK);
     assert_text(&b.have, "product_12.name", "\"\\/ ~~ é");
     assert_text(&b.have, "print.threshold", "0.07");
@@ -620,6 +661,7 @@ static const char sound[] =
     "  v: {read: GET /v, write: PATCH /v}\n"
     "  rows: {read: GET /rows, write: PUT /rows, most: 5}\n"
     "  in: {write: LOGIN /v}\n"
+    "  media: {read: GET /m, write: PUT /m, files: yes}\n"
     "stored_values: by_restart\nidentify: {model: id.model}\n"
     "groups:\n"
     "  - repeat: {id: ch, count: 3}\n"
@@ -627,7 +669,8 @@ static const char sound[] =
     "parameters:\n"
     "  id.model: {name: M, type: text, size: 8, class: unit, space: v, at: /id/model}\n"
     "  x.on: {name: On, type: bool, class: setup, space: v, at: /x/on}\n"
-    "  x.code: {name: Code, type: text, size: 8, class: command, space: in, at: /code}\n";
+    "  x.code: {name: Code, type: text, size: 8, class: command, space: in, at: /code}\n"
+    "  x.pic: {name: Picture, type: file, size: 100, class: setup, space: media, at: /p}\n";
 
 static void descriptions_that_make_no_sense(void **state)
 {
@@ -662,6 +705,17 @@ static void descriptions_that_make_no_sense(void **state)
         {"at: /x/on", "at: /x/on, bit: 3", "part of a cell"},
         {"count: 3", "count: 3, stride: 1", "no stride"},
         {"stored_values", "link_unit: x.on\nstored_values", "for registers"},
+        {"files: yes", "files: maybe", "yes or no"},
+        {"files: yes", "files: yes, most: 3", "one a request"},
+        {"write: PUT /m", "write: PATCH /m", "one a request"},
+        {"files: yes", "files: no", "files: yes"},
+        {"type: file, size: 100", "type: u8", "type: file"},
+        {"space: media", "space: v", "files: yes"},
+        {"at: /p}", "at: p}", "behind the path"},
+        {"at: /p}", "at: \"/a b\"}", "behind the path"},
+        {"size: 100", "size: 2000000001", "2000000000"},
+        {"size: 100", "size: 100, form: wide", "no form"},
+        {"size: 100", "size: 100, scale: 2", "can be scaled"},
     };
     for (size_t i = 0; i < sizeof wrong / sizeof wrong[0]; i++) {
         char text[3000], why[400] = "";

@@ -35,7 +35,7 @@ static void a_labeller_with_documents(void **state)
     start_unit(6, "en-2", NULL);
     start_unit(7, "en-2 --as-delivered --serial EN2-9001", NULL);
     const char *from = unit_at[6], *to = unit_at[7];
-    expect(0, "all 205 values read with 5 requests and 1 for who answers",
+    expect(0, "all 210 values read with 10 requests and 1 for who answers",
            sh("rm -rf lb; mkdir lb; b read '%s' --folder lb", from));
     expect(0, "180.0 mm", sh("b show lb/*.bset"));
     expect(0, "a simulated EN-2 with the values of the device: verified",
@@ -69,7 +69,7 @@ static void a_labeller_with_documents(void **state)
     expect(3, "doesn't accept the password",
            sh("BILANCIA_PASSWORD=label-2 $B set '%s' alarm.delay=7 --yes --folder lb 2>&1", to));
     expect(5, "restarted in the middle",
-           sh("$B simulate --at unit7.ctl fault power-cut 33 >/dev/null; $B set '%s' alarm.delay=7 print.speed=99 "
+           sh("$B simulate --at unit7.ctl fault power-cut 43 >/dev/null; $B set '%s' alarm.delay=7 print.speed=99 "
               "--yes --prove --folder lb 2>&1",
               to));
     expect(0, "✓ verified", sh("b resume $(ls -t lb/*.brec | head -1) --yes"));
@@ -79,7 +79,7 @@ static void a_labeller_with_documents(void **state)
               to));
     expect(0, "EN-2, firmware 5.1, serial number EN2-8841, labeller-1", sh("b find '%s' 2>/dev/null", from));
     expect(0, "✓ added", sh("b site make lb/site >/dev/null; cd lb/site; b device add labeller %s", from));
-    expect(0, "205 values", sh("cd lb/site; b read labeller"));
+    expect(0, "210 values", sh("cd lb/site; b read labeller"));
     expect(0, "✓ equal", sh("cd lb/site; b compare labeller#1 labeller"));
     expect(0, "labeller", sh("cd lb/site; b overview"));
     expect(2, "isn't what it holds", sh("cd lb/site; $B read 'labeller#kept1' 2>&1"));

@@ -12,6 +12,7 @@
 #include "bilancia/look.h"
 #include "bilancia/settle.h"
 #include "bilancia/site.h"
+#include "bilancia/words.h"
 #include "bilancia/write.h"
 #include "sim/entry.h"
 #include "sim/fault.h"

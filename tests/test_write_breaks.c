@@ -5,6 +5,8 @@
 #include <dirent.h>
 #include <unistd.h>
 
+#include "bilancia/words.h"
+
 #include "help.h"
 #include "host/copy/record.h"
 #include "sim/control.h"
@@ -862,11 +864,22 @@ static bool goes_back_without(const world *w, const bil_action *end, const memor
            (end->u.end.verdict == BIL_VERDICT_WITH_EXCEPTIONS || end->u.end.verdict == BIL_VERDICT_IN_FORCE);
 }
 
+/* A file that the device refused is an exception that is named, and not the end. */
+static const char *refused_file(const world *w, const bil_action *end)
+{
+    const bil_description *d = w->b.description;
+    for (uint16_t i = 0; i < d->count && end->u.end.verdict != BIL_VERDICT_VERIFIED; i++)
+        if (d->params[i].format->type == BIL_FILE && bil_job_exception(w->b.job, i) == BIL_E_REFUSED)
+            return d->params[i].id;
+    return NULL;
+}
+
 /* After a job that came to its end: what it says is so, and a device that was let go is wholly old or wholly new. */
 static void judge(const world *w, const bil_action *end, const memory *towards, const char *but)
 {
     sim_unit *unit = w->b.unit;
-    const char *wrong;
+    const char *wrong, *refused = refused_file(w, end);
+    but = but ? but : refused;
     bool verified = end->u.end.verdict == BIL_VERDICT_VERIFIED || end->u.end.verdict == BIL_VERDICT_WITH_EXCEPTIONS;
     /* one that comes once it was let go, in the middle of the look before the lock, is asked what it does, and locked
      */
@@ -900,10 +913,11 @@ static void judge(const world *w, const bil_action *end, const memory *towards, 
         complain_of(w, "said to be verified, but not in force", wrong, end);
     if ((verified || in_force) && (wrong = differs(unit, unit->stored, towards, but)))
         complain_of(w, "said to be verified, but not stored", wrong, end);
+    const char *apart = refused ? refused : w->hand;
     if (w->let_go && !end->u.end.held && !unit->pulled && !w->p.on->free && sim_is_up(unit, unit->now) &&
-        differs(unit, unit->running, &w->old, w->hand) && differs(unit, unit->running, &w->wanted, w->hand) &&
-        differs(unit, unit->running, &w->before, w->hand))
-        complain_of(w, "let go, but neither old nor new", differs(unit, unit->running, towards, w->hand), end);
+        differs(unit, unit->running, &w->old, apart) && differs(unit, unit->running, &w->wanted, apart) &&
+        differs(unit, unit->running, &w->before, apart))
+        complain_of(w, "let go, but neither old nor new", differs(unit, unit->running, towards, apart), end);
 }
 
 /* Whatever happened: now it must end well, this way. */

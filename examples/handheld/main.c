@@ -107,14 +107,13 @@ static bil_action run(const bil_job_config *config, bil_job_progress *progress)
 
 typedef struct flash_set {
     bil_set_reader reader;
-    sha256 whole, values, file;
+    sha256 whole, values;
     size_t at;
 } flash_set;
 
 static void open_set(flash_set *set)
 {
-    bil_set_reader_init(&set->reader, (bil_digest){&sha256_ops, &set->whole}, (bil_digest){&sha256_ops, &set->values},
-                        (bil_digest){&sha256_ops, &set->file});
+    bil_set_reader_init(&set->reader, (bil_digest){&sha256_ops, &set->whole}, (bil_digest){&sha256_ops, &set->values});
     set->at = 0;
 }
 

@@ -47,10 +47,6 @@ typedef enum bil_relation {
         BIL_RELATION_COUNT
 } bil_relation;
 
-/* Name for programs and mark for people; "?" for a number that is none. */
-const char *bil_relation_name(bil_relation relation);
-const char *bil_relation_mark(bil_relation relation);
-
 /* (MISSING is for more than two sides; see BIL_REL_ONLY_LEFT and _RIGHT for two.) */
 
 /* How two items of one id relate; BIL_REL_ONLY_LEFT or _RIGHT where one is NULL, not both. Types, classes and units of

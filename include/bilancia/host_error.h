@@ -45,7 +45,8 @@ extern "C" {
     X(122, NO_KEY, "no_key", "this is no key file, or it can't be read") \
     X(123, FOREIGN, "foreign", "this record isn't of this computer") \
     X(103, NO_RECORD, "no_record", "there is no record of a write here") \
-    X(104, RECORD_FORM, "record_form", "this is no record, or its beginning is damaged")
+    X(104, RECORD_FORM, "record_form", "this is no record, or its beginning is damaged") \
+    X(125, NO_BYTES, "no_bytes", "the bytes of a file aren't at hand")
 /* clang-format on */
 
 /* BIL_E_ADDRESS, BIL_E_FILE_OPEN, ... */
@@ -58,10 +59,6 @@ enum {
 /* As bil_error_name and the others, for the errors of both lists. */
 const char *bil_host_error_name(int error);
 const char *bil_host_error_text(int error);
-
-/* An event of a job (bil_event): its name in records, and its sentence for people; "" for a number that is none. */
-const char *bil_event_name(unsigned event);
-const char *bil_event_text(unsigned event);
 
 #ifdef __cplusplus
 }

@@ -7,6 +7,9 @@
  * are others: what nobody described stays as it is. "LOGIN /api/unit" writes no value: the text is the password, which
  * goes with every request of this connection from then on, and is tried with a GET of this resource.
  *
+ * A file (value.h) is a resource of its own, behind the path of its space: GET brings its bytes as they are, PUT
+ * replaces them, DELETE takes it away; 404 to a GET is that there is none.
+ *
  * Choices and bools with words are strings, without them numbers, true and false; a number keeps every digit. What
  * comes in is doubted: a document fits into the memory given, lies no deeper than BIL_HTTP_DEEPEST, has each name once,
  * and a value of another kind than the description says is none. A tag (ETag) that came with a document goes with the
@@ -54,11 +57,12 @@ typedef struct bil_http_request {
     const char *method, *path; /* the method ends with the first blank */
     const char *type;          /* of the body; NULL: there is none */
     const char *body;
-    size_t size;
-    const char *tag;             /* If-Match; NULL: none */
+    const bil_bytes *bytes; /* of a file, in place of the body that goes out, or, under 200, of the one that comes in */
+    uint64_t size;          /* of what goes out */
+    const char *tag;        /* If-Match; NULL: none */
     const char *user, *password; /* NULL: nobody logs in */
     uint8_t login;               /* bil_login */
-    uint32_t within_ms;          /* for the whole of it */
+    uint32_t within_ms;          /* for the whole of it; of a file, for the next bytes of it */
 } bil_http_request;
 
 /* What comes back. */

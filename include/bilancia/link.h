@@ -31,7 +31,20 @@ typedef struct bil_result {
     uint64_t now_ms; /* a clock that never goes back; only differences count */
 } bil_result;
 
-/* Some values of one space, in one request. */
+/* The bytes of a file on their way, in order, between a link and whoever keeps them. */
+typedef struct bil_bytes {
+    /* From the first one on; called before any, and again where a request has to begin anew. False: that can't be. */
+    bool (*begin)(void *ctx);
+    /* Reading: takes the next ones. BIL_OK, or why the request is to end here. */
+    bil_error (*take)(void *ctx, const uint8_t *bytes, size_t count);
+    /* Writing: puts the next ones there, `most` at most, and tells how many; there are as many in all as the value
+     * says. 0: there are none to be had, and the request is to end here. */
+    size_t (*give)(void *ctx, uint8_t *bytes, size_t most);
+    void *ctx;
+} bil_bytes;
+
+/* Some values of one space, in one request. A file (value.h) goes alone; reading one, the link moves its bytes, if the
+ * device has such a file, and leaves `raw` to whoever takes them. */
 typedef struct bil_transfer {
     const bil_description *description;
     const uint16_t *items; /* indices of parameters, by place */
@@ -41,7 +54,8 @@ typedef struct bil_transfer {
     uint8_t bank, copy; /* 0: the values in force; else 1 + bil_bank_kind, and which of the kept ones */
     uint8_t secret;     /* not 0: whoever performs it puts secret slot `secret`, NUL-padded, into `raw`, and wipes it */
     uint8_t *raw;       /* raw values one behind the other, each of its format's size: to fill, or to send */
-    uint8_t *cause;     /* reading: one for each, BIL_OK or the bil_error why that value isn't there */
+    const bil_bytes *bytes; /* of a file; else NULL */
+    uint8_t *cause;         /* reading: one for each, BIL_OK or the bil_error why that value isn't there */
 } bil_transfer;
 
 /* A new connection. */

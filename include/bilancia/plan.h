@@ -12,8 +12,6 @@ extern "C" {
 
 /* Why values are written. */
 typedef enum bil_purpose { BIL_RESTORE, BIL_REPLACEMENT, BIL_CLONE, BIL_PURPOSE_COUNT } bil_purpose;
-const char *bil_purpose_name(bil_purpose purpose);
-int bil_purpose_from_name(const char *name); /* or -1 */
 
 /* May this parameter's value go to a device? setup always; place for restore and replacement; calibration on
  * request, of the unit to the same unit, of the place also to its replacement; nothing else. */

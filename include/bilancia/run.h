@@ -35,6 +35,12 @@ typedef struct bil_run_hooks {
      * was sent. What a person types is a text: bil_value_parse makes any value of it. False, or NULL: there is none
      * that fits. */
     bool (*secret)(void *ctx, uint8_t slot, const bil_format *format, uint8_t *raw);
+    /* Before a file is moved, which `transfer` names: who takes its bytes, or has them (`raw` tells which are meant).
+     * True, with `bytes` filled in; false, or NULL: there is nobody, and the file counts as refused. */
+    bool (*bytes)(void *ctx, const bil_transfer *transfer, bil_bytes *bytes);
+    /* It was read: its length and digest, as its value, or zeros where the link never began to move any. False: they
+     * can't be told. */
+    bool (*taken)(void *ctx, uint8_t raw[BIL_FILE_RAW]);
     void *ctx;
 } bil_run_hooks;
 

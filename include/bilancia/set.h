@@ -11,8 +11,12 @@
  *   left out   {"left_out":"id","class":"..","name":".."}             sorted by id
  *   parameter  {"id":"..","type":"..","class":"..","raw":"hex","value":V,"unit":"..","name":".."}   sorted by id
  *              {"id":"..","type":"..","class":"..","unreadable":"error name","unit":"..","name":".."}
- *   file       {"file":"name","bytes":N,"digest":".."} then its chunks {"chunk":"base64"}   sorted by name
+ *   file       {"file":"id","bytes":N} then its chunks {"chunk":"base64"}   sorted by id
  *   end        {"end":{"values":N,"unreadable":N,"left_out":N,"files":N,"values_digest":"..","digest":".."}}
+ *
+ * A parameter of the type file has its length and digest as its raw value; its bytes, if there are any, stand in the
+ * lines of the file with its id. Whoever decodes them sees whether they fit that digest: here they are covered by the
+ * one of the whole.
  *
  * "unit" is there only when it isn't empty. V is a JSON number, true or false, a string for choices, bits,
  * text and numbers of 64 bits, or null where the writer can't give it. `raw` decides. The format may change freely
@@ -41,7 +45,7 @@ extern "C" {
 #define BIL_SET_LINE 2048      /* longest line of any kind, with its LF */
 #define BIL_SET_CHUNK 1440     /* bytes of a file in one chunk; only the last may be shorter */
 #define BIL_SET_TAIL 68        /* bytes from the digest's first hex digit to the end of the file */
-#define BIL_FILE_NAME_MAX 120
+#define BIL_SET_CHUNK_TEXT (BIL_SET_CHUNK / 3 * 4)
 
 /* A piece of text in somebody else's memory, with no NUL behind it. */
 typedef struct bil_str {
@@ -93,9 +97,10 @@ int bil_set_left_out(bil_set_writer *writer, const bil_param *param, char *line,
 int bil_set_item(bil_set_writer *writer, const bil_item *item, char *line, size_t *length);
 /* Parameter `index` of the image; it must be present or unreadable. */
 int bil_set_value(bil_set_writer *writer, const bil_image *image, uint16_t index, char *line, size_t *length);
-int bil_set_file(bil_set_writer *writer, const char *name, uint64_t bytes, const uint8_t digest[BIL_SHA256], char *line,
-                 size_t *length);
-int bil_set_chunk(bil_set_writer *writer, const uint8_t *bytes, size_t count, char *line, size_t *length);
+/* The file of a parameter, of so many bytes, more than none; then its chunks, as base64 (RFC 4648, section 4: padded,
+ * unused bits zero) of BIL_SET_CHUNK bytes each, the last one of what is left. */
+int bil_set_file(bil_set_writer *writer, bil_str id, uint64_t bytes, char *line, size_t *length);
+int bil_set_chunk(bil_set_writer *writer, bil_str base64, char *line, size_t *length);
 int bil_set_end(bil_set_writer *writer, char *line, size_t *length);
 
 /* What a line was. */
@@ -111,27 +116,24 @@ typedef enum bil_line_kind {
 /* Reading. Feed every line, its LF included, in order; then ask bil_set_reader_whole. Nothing that the reader
  * has said counts before that answer is BIL_OK. */
 typedef struct bil_set_reader {
-    bil_digest whole, values, file;
+    bil_digest whole, values;
     bil_set_totals totals; /* counted on the way; complete after the end line */
     uint32_t line;         /* number of the line last fed, from 1 */
-    uint64_t file_left;
-    uint8_t file_digest[BIL_SHA256];
+    uint64_t file_left;    /* bytes of the file that are still to come */
     uint8_t phase;
-    bil_str chunk;                           /* of the chunk line last fed: see bil_set_chunk_bytes */
-    char last_id[BIL_FILE_NAME_MAX * 2 + 1]; /* id or file name last seen; for the order */
-    bil_set_header header;                   /* points into the header line while that is being handled */
-    bil_item item;                           /* of the value or left-out line last fed */
-    bil_str file_name;
+    bil_str chunk;                /* of the chunk line last fed: base64 of the right length, not looked at */
+    char last_id[BIL_ID_MAX + 1]; /* last seen; for the order */
+    bil_set_header header;        /* points into the header line while that is being handled */
+    bil_item item;                /* of the value or left-out line last fed */
+    bil_str file;                 /* id of the file line last fed */
 } bil_set_reader;
 
 /* Without `whole` (its ops NULL) the caller digests the bytes itself and compares with totals.digest, which then is
  * what the file says. Without `values` neither the values digest nor the counts are worked out again: the digest covers
  * them. */
-void bil_set_reader_init(bil_set_reader *reader, bil_digest whole, bil_digest values, bil_digest file);
+void bil_set_reader_init(bil_set_reader *reader, bil_digest whole, bil_digest values);
 /* `kind` tells what the line was. An error is final. */
 int bil_set_reader_line(bil_set_reader *reader, const char *line, size_t length, bil_line_kind *kind);
-/* The bytes of a chunk that the reader has accepted; `bytes` takes BIL_SET_CHUNK. Returns how many. */
-size_t bil_set_chunk_bytes(bil_str chunk, uint8_t *bytes);
 /* BIL_OK when the last line was the end line and every count and digest fitted; else BIL_E_SET_CUT. */
 int bil_set_reader_whole(const bil_set_reader *reader);
 

@@ -36,7 +36,7 @@ extern "C" {
     X(CHOICE8, "choice8", 1) X(CHOICE16, "choice16", 2) \
     X(BITS8, "bits8", 1) X(BITS16, "bits16", 2) X(BITS32, "bits32", 4) \
     X(IP4, "ip4", 4) X(MAC, "mac", 6) X(TIME, "time", 6) \
-    X(TEXT, "text", 0)
+    X(TEXT, "text", 0) X(FILE, "file", 40)
 /* clang-format on */
 
 /* See BIL_TYPES. */
@@ -85,7 +85,7 @@ typedef struct bil_format {
     uint32_t tolerance;  /* values as near as this count as equal in a compare: raw units; of an f32 a share of the
                           * larger  magnitude, in 1/100000; see bil_value_near */
     uint32_t step;       /* raw units counted from the lowest value shown; 0 or 1: every value */
-    uint64_t low, high;  /* limits, as order keys (see bil_value_key) */
+    uint64_t low, high;  /* limits, as order keys (see bil_value_key); of a file in bytes */
     const bil_choice *choices;
     const struct bil_form *form; /* NULL: the bits of the value, shown as its type is */
     const char *const *words; /* how a link of words says it (console.h): one for each choice in their order, of a bool
@@ -113,6 +113,16 @@ extern const bil_form bil_form_address;
 /* Of the type time, where a link speaks in words. */
 extern const bil_form bil_form_time;
 
+/* A file of a device: a program, a table, a picture. Its raw value tells its bytes without having them: how many, as a
+ * number of 64 bits, and behind that their SHA-256 (FIPS 180-4). All zeros: the device has no such file. The text is
+ * both, "217 bytes 9f86d0..", or "none"; nothing is made of a text. The bytes themselves go another way (bil_bytes in
+ * link.h). Of its format, `low` and `high` are the fewest and the most bytes that the device takes. */
+#define BIL_FILE_RAW 40
+extern const bil_form bil_form_file;
+/* How many bytes; 0, too, where there is no file. */
+uint64_t bil_file_size(const uint8_t raw[BIL_FILE_RAW]);
+bool bil_file_is_none(const uint8_t raw[BIL_FILE_RAW]);
+
 /* A date and time of day as a device's clock shows it, of no zone: the raw value is the number of the digits
  * YYYYMMDDhhmmss; as text 2026-11-30 17:35:40. Only dates that exist from the year 1000 on (Gregorian calendar, as in
  * ISO 8601, without leap seconds) are such a value. */
@@ -129,7 +139,7 @@ typedef struct bil_float_ops {
     int (*parse)(const bil_format *format, const char *text, size_t length, uint8_t *raw);
 } bil_float_ops;
 
-/* A number that sorts as the values do, for every type but text (gives 0). For unsigned types it is the
+/* A number that sorts as the values do, for every type but text and file (gives 0). For unsigned types it is the
  * value itself, for signed types and floats a monotone image of it. `raw` has format->size bytes. */
 uint64_t bil_value_key(bil_type type, const uint8_t *raw, size_t size);
 

@@ -86,6 +86,8 @@ static void check_format(checking *c, const bil_format *format, bool cells)
                 (size < 8 || is_float || (format->mul == 1 && format->offset == 0)));
     want(c, !is_float || format->offset == 0);
     want(c, format->choices || format->choice_count == 0);
+    bool file = format->form == &bil_form_file;
+    want(c, file == (format->type == BIL_FILE) && (!file || format->low <= format->high));
     bool address = format->type == BIL_IP4 || format->type == BIL_MAC;
     want(c, !address || format->form == &bil_form_address);
     want(c, format->type != BIL_TIME || !cells || (format->form && format->form->text == bil_time_text));
@@ -174,12 +176,13 @@ static void check_http(checking *c)
     want(c, !d->console && h->login <= BIL_LOGIN_BEARER && (!h->refuses || h->refuses[0] == '/') &&
                 (h->user != NULL) == (h->login == BIL_LOGIN_BASIC || h->login == BIL_LOGIN_DIGEST));
     for (uint16_t i = 0; c->good && i < d->space_count; i++) {
-        want(c, d->spaces[i].keys && !d->spaces[i].answer && d->spaces[i].reading == BIL_SHARE_ANY);
+        want(c, d->spaces[i].keys && !d->spaces[i].answer && d->spaces[i].reading != BIL_SHARE_NEIGHBOURS);
         want_resource(c, d->spaces[i].ask);
         want_resource(c, d->spaces[i].set);
     }
     for (uint16_t i = 0; c->good && i < d->count; i++)
-        want(c, d->params[i].at.key[0] == '/');
+        want(c, d->params[i].at.key[0] == '/' && (d->params[i].format->type == BIL_FILE) ==
+                                                     (d->spaces[d->params[i].space].reading == BIL_SHARE_NONE));
 }
 
 static void check_console(checking *c)

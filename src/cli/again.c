@@ -4,6 +4,8 @@
 #include <string.h>
 #include <unistd.h>
 
+#include "bilancia/words.h"
+
 #include "cli/interrupt.h"
 #include "show/age.h"
 

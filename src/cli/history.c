@@ -2,6 +2,8 @@
 #include <jansson.h>
 #include <string.h>
 
+#include "bilancia/words.h"
+
 #include "cli/library.h"
 #include "cli/standing.h"
 #include "show/grid.h"

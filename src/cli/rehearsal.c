@@ -5,6 +5,7 @@
 
 #include "bilancia/cells.h"
 #include "bilancia/console.h"
+#include "bilancia/words.h"
 #include "cli/played.h"
 #include "cli/writing.h"
 #include "show/need.h"

@@ -1,6 +1,8 @@
 /* bilancia write: a saved copy to a device, with proof at the end. */
 #include <unistd.h>
 
+#include "bilancia/words.h"
+
 #include "cli/writing.h"
 
 static int write_copy(writing *x, const char *which, const char *where)

@@ -5,6 +5,8 @@
 #include <string.h>
 #include <unistd.h>
 
+#include "bilancia/words.h"
+
 #include "cli/asking.h"
 #include "cli/interrupt.h"
 #include "cli/password.h"

@@ -6,21 +6,6 @@
 #include "json.h"
 #include "require.h"
 
-static const char names[] =
-#define NAME(NAME_, name, mark, text) name "\0" mark "\0"
-    BIL_RELATIONS(NAME);
-#undef NAME
-
-const char *bil_relation_name(bil_relation relation)
-{
-    return bil_nth(names, 2 * (unsigned)relation);
-}
-
-const char *bil_relation_mark(bil_relation relation)
-{
-    return bil_nth(names, 2 * (unsigned)relation + 1);
-}
-
 static int image_next(void *ctx, bil_item *item)
 {
     bil_image_source *source = ctx;

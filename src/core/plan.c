@@ -5,18 +5,6 @@
 #include "bytes.h"
 #include "require.h"
 
-static const char purposes[] = "restore\0replacement\0clone\0";
-
-const char *bil_purpose_name(bil_purpose purpose)
-{
-    return bil_nth(purposes, (unsigned)purpose);
-}
-
-int bil_purpose_from_name(const char *name)
-{
-    return bil_place(purposes, name, strlen(name));
-}
-
 bool bil_plan_goes(const bil_param *param, bil_purpose purpose, bool with_calibration)
 {
     require(param);

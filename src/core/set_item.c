@@ -31,7 +31,7 @@ const char bil_key_set[] = "{\"bilancia_set\":", bil_key_revision[] = ",\"revisi
            bil_key_id[] = "{\"id\":", bil_key_type[] = ",\"type\":", bil_key_unreadable[] = ",\"unreadable\":",
            bil_key_raw[] = ",\"raw\":", bil_key_value[] = ",\"value\":", bil_key_unit[] = ",\"unit\":",
            bil_key_file[] = "{\"file\":", bil_key_bytes[] = ",\"bytes\":", bil_key_digest[] = ",\"digest\":",
-           bil_key_chunk[] = "{\"chunk\":", bil_key_values_digest[] = ",\"values_digest\":";
+           bil_key_chunk[] = "{\"chunk\":\"", bil_key_values_digest[] = ",\"values_digest\":";
 
 /* 0 stands for a digit; behind the form come lower case hex digits. Nothing at all is good, too: it isn't known. */
 static bool looks_like(bil_str text, const char *form, size_t length)
@@ -90,6 +90,7 @@ void bil_json_put_value(text_out *out, const bil_format *format, const uint8_t *
     case BIL_MAC:
     case BIL_TIME:
     case BIL_TEXT:
+    case BIL_FILE:
         bil_json_string(out, text, strlen(text));
         break;
     default:

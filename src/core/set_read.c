@@ -6,13 +6,12 @@
 
 enum { PHASE_HEADER, PHASE_LEFT_OUT, PHASE_VALUES, PHASE_FILES, PHASE_WHOLE, PHASE_FAILED };
 
-void bil_set_reader_init(bil_set_reader *reader, bil_digest whole, bil_digest values, bil_digest file)
+void bil_set_reader_init(bil_set_reader *reader, bil_digest whole, bil_digest values)
 {
     require(reader);
     memset(reader, 0, sizeof *reader);
     reader->whole = whole;
     reader->values = values;
-    reader->file = file;
     if (whole.ops)
         whole.ops->start(whole.ctx);
     if (values.ops)
@@ -169,93 +168,32 @@ static int read_value(bil_set_reader *reader, json_in *in)
 
 static int read_file(bil_set_reader *reader, json_in *in)
 {
-    reader->file_name = bil_json_take_string(in);
+    reader->file = bil_json_take_string(in);
     bil_json_need(in, bil_key_bytes);
-    reader->file_left = bil_json_take_number(in, UINT64_MAX);
-    bil_json_need(in, bil_key_digest);
-    size_t size = bil_json_take_hex(in, reader->file_digest, BIL_SHA256);
+    uint64_t bytes = bil_json_take_number(in, UINT64_MAX);
     bil_json_need(in, "}\n");
-    size_t bytes = reader->file_name.length; /* as written: an escape is one byte of the name */
-    for (size_t i = 0; i < reader->file_name.length; i++)
-        bytes -= reader->file_name.text[i] == '\\' && i++ < reader->file_name.length;
-    if (in->failed || size != BIL_SHA256 || bytes == 0 || bytes > BIL_FILE_NAME_MAX)
+    if (in->failed || !id_is_valid(reader->file) || bytes == 0)
         return BIL_E_SET_LINE;
+    if (reader->file_left)
+        return BIL_E_SET_COUNT;
+    reader->file_left = bytes;
     reader->totals.files++;
-    reader->file.ops->start(reader->file.ctx);
     enter(reader, PHASE_FILES);
-    return in_order(reader, reader->file_name);
+    return in_order(reader, reader->file);
 }
 
-static int base64_value(char c)
-{
-    if (c >= 'A' && c <= 'Z')
-        return c - 'A';
-    if (c >= 'a' && c <= 'z')
-        return c - 'a' + 26;
-    if (c >= '0' && c <= '9')
-        return c - '0' + 52;
-    return c == '+' ? 62 : c == '/' ? 63 : -1;
-}
-
-/* Up to three bytes of one quad; 0 when it isn't valid. Padding only in the last, unused bits zero. */
-static size_t decode_quad(const char *quad, bool last, uint8_t *bytes)
-{
-    size_t pad = !last || quad[3] != '=' ? 0 : quad[2] != '=' ? 1 : 2;
-    uint32_t group = 0;
-    for (size_t k = 0; k < 4; k++) {
-        int value = k >= 4 - pad ? 0 : base64_value(quad[k]);
-        if (value < 0)
-            return 0;
-        group = group << 6 | (uint32_t)value;
-    }
-    if ((pad == 1 && group & 0xff) || (pad == 2 && group & 0xffff))
-        return 0;
-    for (size_t k = 0; k < 3 - pad; k++)
-        bytes[k] = (uint8_t)(group >> (16 - 8 * k));
-    return 3 - pad;
-}
-
-size_t bil_set_chunk_bytes(bil_str chunk, uint8_t *bytes)
-{
-    require(bytes);
-    size_t count = 0;
-    for (size_t i = 0; i < chunk.length; i += 4)
-        count += decode_quad(chunk.text + i, i + 4 == chunk.length, bytes + count);
-    return count;
-}
-
+/* Its length is known before. */
 static int read_chunk(bil_set_reader *reader, json_in *in)
 {
-    bil_str text = bil_json_take_string(in);
-    bil_json_need(in, "}\n");
-    if (in->failed || reader->phase != PHASE_FILES || reader->file_left == 0 || text.length % 4 != 0)
+    static const char end[] = "\"}\n";
+    uint64_t count = reader->file_left < BIL_SET_CHUNK ? reader->file_left : BIL_SET_CHUNK;
+    reader->chunk = (bil_str){in->at, ((size_t)count + 2) / 3 * 4};
+    if (count == 0 || (size_t)(in->end - in->at) != reader->chunk.length + sizeof end - 1)
         return BIL_E_SET_LINE;
-    uint64_t wanted = reader->file_left < BIL_SET_CHUNK ? reader->file_left : BIL_SET_CHUNK, count = 0;
-    for (size_t i = 0; i < text.length; i += 4) {
-        uint8_t bytes[3];
-        size_t some = decode_quad(text.text + i, i + 4 == text.length, bytes);
-        if (some == 0)
-            return BIL_E_SET_LINE;
-        reader->file.ops->add(reader->file.ctx, bytes, some);
-        count += some;
-    }
-    if (count != wanted)
-        return BIL_E_SET_LINE;
-    reader->file_left -= wanted;
-    reader->chunk = text;
-    return BIL_OK;
-}
-
-/* Before another file or the end: is the file that was open whole? */
-static int close_file(bil_set_reader *reader)
-{
-    if (reader->phase != PHASE_FILES)
-        return BIL_OK;
-    if (reader->file_left != 0)
-        return BIL_E_SET_COUNT;
-    uint8_t digest[BIL_SHA256];
-    reader->file.ops->end(reader->file.ctx, digest);
-    return memcmp(digest, reader->file_digest, BIL_SHA256) == 0 ? BIL_OK : BIL_E_SET_ALTERED;
+    in->at += reader->chunk.length;
+    bil_json_need(in, end);
+    reader->file_left -= count;
+    return in->failed ? BIL_E_SET_LINE : BIL_OK;
 }
 
 static int read_end(bil_set_reader *reader, json_in *in, const char *line, size_t length)
@@ -308,16 +246,13 @@ static int read_line(bil_set_reader *reader, const char *line, size_t length, bi
         error = read_header(reader, &in);
     } else if (bil_json_try(&in, bil_count_keys)) {
         *kind = BIL_LINE_END;
-        error = close_file(reader);
-        return error ? error : read_end(reader, &in, line, length);
+        return reader->file_left ? BIL_E_SET_COUNT : read_end(reader, &in, line, length);
     } else if (bil_json_try(&in, bil_key_chunk)) {
         *kind = BIL_LINE_CHUNK;
         error = read_chunk(reader, &in);
     } else if (bil_json_try(&in, bil_key_file)) {
         *kind = BIL_LINE_FILE;
-        error = close_file(reader);
-        if (!error)
-            error = read_file(reader, &in);
+        error = read_file(reader, &in);
     } else if (length > BIL_SET_ITEM_LINE) {
         error = BIL_E_SET_LONG;
     } else if (reader->phase <= PHASE_VALUES && bil_json_try(&in, bil_key_id)) {

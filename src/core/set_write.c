@@ -125,43 +125,25 @@ int bil_set_value(bil_set_writer *writer, const bil_image *image, uint16_t index
     return bil_set_item(writer, &item, line, length);
 }
 
-int bil_set_file(bil_set_writer *writer, const char *name, uint64_t bytes, const uint8_t digest[BIL_SHA256], char *line,
-                 size_t *length)
+int bil_set_file(bil_set_writer *writer, bil_str id, uint64_t bytes, char *line, size_t *length)
 {
-    require(writer && name && digest && line && length);
-    if (!bil_text_is_printable(name, strlen(name)) || strlen(name) > BIL_FILE_NAME_MAX || !name[0])
-        return BIL_E_SYNTAX;
+    require(writer && line && length);
     text_out out;
     bil_out_open(&out, line, BIL_SET_LINE);
-    put_text(&out, bil_key_file, name);
+    put_str(&out, bil_key_file, id);
     put_count(&out, bil_key_bytes, bytes);
-    bil_out_lit(&out, bil_key_digest);
-    bil_json_hex(&out, digest, BIL_SHA256);
     bil_out_lit(&out, "}");
     writer->totals.files++;
-    return finish(writer, &out, length, BIL_SET_LINE);
+    return finish(writer, &out, length, BIL_SET_ITEM_LINE);
 }
 
-int bil_set_chunk(bil_set_writer *writer, const uint8_t *bytes, size_t count, char *line, size_t *length)
+int bil_set_chunk(bil_set_writer *writer, bil_str base64, char *line, size_t *length)
 {
-    require(writer && (bytes || count == 0) && line && length);
-    static const char alphabet[] = "ABCDEFGHIJKLMNOPQRSTUVWXYZabcdefghijklmnopqrstuvwxyz0123456789+/";
-    if (count == 0 || count > BIL_SET_CHUNK)
-        return BIL_E_SPACE;
+    require(writer && base64.text && line && length);
     text_out out;
     bil_out_open(&out, line, BIL_SET_LINE);
-    bil_out_lit(&out, "{\"chunk\":\"");
-    for (size_t i = 0; i < count; i += 3) { /* RFC 4648, section 4 */
-        size_t have = count - i < 3 ? count - i : 3;
-        uint32_t group = (uint32_t)bytes[i] << 16;
-        if (have > 1)
-            group |= (uint32_t)bytes[i + 1] << 8;
-        if (have > 2)
-            group |= bytes[i + 2];
-        char quad[4] = {alphabet[group >> 18], alphabet[group >> 12 & 63], have > 1 ? alphabet[group >> 6 & 63] : '=',
-                        have > 2 ? alphabet[group & 63] : '='};
-        bil_out_raw(&out, quad, 4);
-    }
+    bil_out_lit(&out, bil_key_chunk);
+    bil_out_raw(&out, base64.text, base64.length);
     bil_out_lit(&out, "\"}");
     return finish(writer, &out, length, BIL_SET_LINE);
 }

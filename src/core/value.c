@@ -47,7 +47,7 @@ static bool is_choice(bil_type type)
 
 uint64_t bil_value_key(bil_type type, const uint8_t *raw, size_t size)
 {
-    if (type == BIL_TEXT)
+    if (type >= BIL_TEXT)
         return 0;
     uint64_t bits = bil_value_extended(type, raw, size);
     if (bil_type_is_signed(type))

@@ -1,4 +1,6 @@
 /* Reading many values with the fewest requests. */
+#include <string.h>
+
 #include "machine.h"
 
 void bil_reader_plan(bil_job *job, reader *r, uint16_t count, uint32_t *cost, bool value)
@@ -26,6 +28,8 @@ static void take_block(bil_job *job, reader *r, uint16_t from, uint16_t to)
             bil_image_fail(r->image, index, cause);
         else
             bil_image_put(r->image, index, raw);
+        if (!cause && bil_is_file(job, index))
+            job->touched[index] |= KNOWN;
         raw += job->description->params[index].format->size;
     }
 }
@@ -73,8 +77,8 @@ static flow run_half(bil_job *job, reader *r, request_run *run, bil_action *acti
             r->next[middle] = to;
             continue;
         } else if (outcome == BIL_REFUSED || outcome == BIL_BUSY) {
-            for (uint16_t i = from; i < to; i++)
-                bil_image_fail(r->image, r->items[i], job->why.cause);
+            memset(r->exchange->cause, (int)job->why.cause, (size_t)(to - from));
+            take_block(job, r, from, to);
         } else {
             return f;
         }

@@ -173,6 +173,17 @@ static void mark(bil_job *job, uint16_t from, uint16_t to, uint8_t what)
         job->touched[job->items[i]] |= what;
 }
 
+/* Its bytes are read back once, for the proof; before that only where nobody knows how much of it arrived. */
+static void sent_file(bil_job *job, uint16_t index, bool done)
+{
+    if (!bil_is_file(job, index))
+        return;
+    if (done)
+        bil_image_put(job->config.have, index, bil_image_raw(job->config.want, index));
+    else
+        job->touched[index] &= (uint8_t)~KNOWN;
+}
+
 static flow write_block(bil_job *job, bil_action *action)
 {
     flow f = bil_exchange_run(job, &job->exchange, action);
@@ -189,6 +200,7 @@ static flow write_block(bil_job *job, bil_action *action)
             job->progress.written += (uint32_t)(to - from);
         job->progress.done += (uint32_t)(to - from);
         job->write_at = to;
+        sent_file(job, job->items[from], f == FLOW_DONE);
         bil_move_follow(job, from, to);
         return on(job, WRITING);
     }
@@ -201,11 +213,13 @@ static flow write_block(bil_job *job, bil_action *action)
     }
     if (outcome != BIL_REFUSED)
         return bil_stop(job, BIL_VERDICT_UNTOUCHED);
-    if (job->config.goes_back) { /* what can be got back is got back; this can't, and is named */
+    bool rest = job->config.goes_back || bil_is_file(job, job->items[from]);
+    if (rest) { /* what can be got there is got there; this can't, and is named */
         mark(job, from, to, GIVEN_UP);
+        sent_file(job, job->items[from], false);
         job->write_at = to;
     }
-    job->step = job->config.goes_back ? WRITING : REFUSED;
+    job->step = rest ? WRITING : REFUSED;
     return bil_give_record(job, action, BIL_EV_VALUE_REFUSED);
 }
 

@@ -16,6 +16,7 @@ flow bil_give(bil_job *job, bil_action *action, bil_action_kind kind)
 flow bil_give_until(bil_job *job, bil_action *action, bil_action_kind kind, uint64_t until_ms)
 {
     bil_give(job, action, kind);
+    job->takes_long = false;
     job->due = until_ms + SLEPT_MS;
     return FLOW_ACTION;
 }
@@ -60,4 +61,9 @@ flow bil_failed(bil_job *job, bil_error cause, uint16_t param)
     job->why.other = BIL_NONE;
     job->why.code = 0;
     return FLOW_FAILED;
+}
+
+bool bil_is_file(const bil_job *job, uint16_t index)
+{
+    return job->description->params[index].format->type == BIL_FILE;
 }

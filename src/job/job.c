@@ -6,18 +6,13 @@
 #include "../core/require.h"
 #include "machine.h"
 
-#define BOTH(NAME_, name, text) name "\0" text "\0"
-static const char verdicts[] = BIL_VERDICTS(BOTH);
-#undef BOTH
+#define NAME(NAME_, name, text) name "\0"
+static const char verdicts[] = BIL_VERDICTS(NAME);
+#undef NAME
 
 const char *bil_verdict_name(bil_verdict verdict)
 {
-    return bil_nth(verdicts, 2 * (unsigned)verdict);
-}
-
-const char *bil_verdict_text(bil_verdict verdict)
-{
-    return bil_nth(verdicts, 2 * (unsigned)verdict + 1);
+    return bil_nth(verdicts, (unsigned)verdict);
 }
 
 /* struct, cost, next, items, image, touched, raw values and causes of requests and of looks, in falling order of
@@ -106,7 +101,7 @@ int bil_job_step(bil_job *job, const bil_result *result, bil_action *action)
     if (result->now_ms > job->now)
         job->now = result->now_ms;
     if (job->now > job->due) { /* whoever runs it slept meanwhile: another unit may be there by now */
-        job->dirty = true;
+        job->dirty = job->dirty || !job->takes_long;
         job->sure = false;
     }
     bool writes = job->config.kind == BIL_JOB_WRITE || job->config.kind == BIL_JOB_RESET;

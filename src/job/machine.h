@@ -141,7 +141,7 @@ struct bil_job {
     bil_verdict fails_as; /* what a failure means where nothing was written */
     uint16_t write_count;
     const bil_result *result;
-    uint8_t *touched;    /* one for each parameter: TOUCHED, GIVEN_UP */
+    uint8_t *touched;    /* one for each parameter: TOUCHED, GIVEN_UP, KNOWN */
     uint32_t unit_after; /* the one that the values bring; 0: they have no say in that */
     uint16_t *items;     /* these, `touched` and `cost`: working memory, behind the struct */
     uint32_t unit_next;  /* the one from its restart on */
@@ -168,6 +168,7 @@ struct bil_job {
     uint32_t unlocked;   /* the moment when it was, but for its lowest bit; 0: never */
     bool writable;       /* it was unlocked for writing */
     bool begun;          /* values came that are in force only after a commit */
+    bool takes_long;     /* the last action was a file */
     bool locked;         /* it locked itself with the last connection */
 };
 
@@ -179,7 +180,10 @@ static inline bool bil_is_locked(const bil_job *job)
 
 enum { CLOSING = 255 }; /* the last step of a job that isn't a write */
 
-enum { TOUCHED = 1, GIVEN_UP = 2 };
+/* KNOWN: of a file, which isn't read again as long as nothing was done to it. */
+enum { TOUCHED = 1, GIVEN_UP = 2, KNOWN = 4 };
+
+bool bil_is_file(const bil_job *job, uint16_t index);
 
 /* ---- giving actions ---- */
 

@@ -5,6 +5,9 @@ enum { READ, PROVING, PROVED };
 
 static flow prove(bil_job *job)
 {
+    for (uint16_t i = 0; job->reads == 0 && i < job->description->count; i++)
+        if (job->touched[i] & TOUCHED || job->config.kind == BIL_JOB_RESET)
+            job->touched[i] &= (uint8_t)~KNOWN;
     if (job->reads > 0) {
         bil_watch_know(job);
         job->moved = false;

@@ -1,4 +1,6 @@
 /* Finding out who answers, and reading everything. */
+#include <string.h>
+
 #include "machine.h"
 
 enum { READING = MEET_END };
@@ -21,6 +23,7 @@ static uint32_t unreadable(const bil_image *image)
 /* The identity is known and fits: now the values. */
 static void read_values(bil_job *job)
 {
+    memset(job->touched, 0, job->description->count); /* files, too */
     job->restarted = job->moved = false;
     job->restarts = true; /* a restart doesn't end it, but what was read before is of no account */
     bil_reader_values(job, job->config.have);

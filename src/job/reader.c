@@ -1,12 +1,12 @@
 /* Every value of a copy, and who answers: that comes last, and tells it of all that was read before. */
-#include <string.h>
-
 #include "machine.h"
 
 /* Is it to be asked for? First only what decides which others are there. */
 static bool is_asked(const bil_job *job, const bil_param *param, bool in_bank)
 {
     const reader *r = &job->reader;
+    if (job->touched[param - job->description->params] & KNOWN)
+        return false;
     if (r->modes ? !(param->flags & BIL_MODE) : param->only && !param->only->holds(param->only, &job->expect, r->image))
         return false;
     return in_bank || param->cls == BIL_CLASS_UNIT;
@@ -44,7 +44,9 @@ static void plan(bil_job *job)
 void bil_reader_values(bil_job *job, bil_image *image)
 {
     const bil_procedure *how = bil_procedure_of(job, BIL_PROC_UNLOCK_TO_READ);
-    memset(image->state, BIL_ABSENT, job->description->count);
+    for (uint16_t i = 0; i < job->description->count; i++)
+        if (!(job->touched[i] & KNOWN))
+            image->state[i] = BIL_ABSENT;
     job->reader.image = image;
     job->reader.modes = true;
     plan(job);

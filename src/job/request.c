@@ -69,7 +69,9 @@ static flow send(bil_job *job, exchange *x, bil_action *action)
     if (x->tries == 0 && x->busy == 0)
         x->before = job->saw[SAW_STATE];
     job->fresh = false;
-    return bil_give_until(job, action, BIL_ACT_TRANSFER, job->now + job->description->link.late_ms);
+    bil_give_until(job, action, BIL_ACT_TRANSFER, job->now + job->description->link.late_ms);
+    job->takes_long = bil_is_file(job, x->items[0]);
+    return FLOW_ACTION;
 }
 
 static flow give_up(bil_job *job, exchange *x, bil_outcome outcome, bil_error cause)

@@ -22,10 +22,28 @@ static void connect_until(const running *r, const bil_connect *to, bil_result *r
     }
 }
 
-static void transfer(const running *r, const bil_transfer *t, bil_result *result)
+static void move_file(const running *r, bil_transfer *t, bil_result *result)
+{
+    const bil_run_hooks *h = &r->hooks;
+    bil_bytes bytes = {0};
+    result->outcome = BIL_REFUSED;
+    if (!h->bytes || !h->bytes(h->ctx, t, &bytes))
+        return;
+    t->bytes = &bytes;
+    result->outcome = r->link.ops->transfer(r->link.ctx, t, result);
+    t->bytes = NULL;
+    if (result->outcome == BIL_DONE && !t->write && !(h->taken && h->taken(h->ctx, t->raw)))
+        result->outcome = BIL_REFUSED;
+}
+
+static void transfer(const running *r, bil_transfer *t, bil_result *result)
 {
     const bil_run_hooks *h = &r->hooks;
     const bil_format *format = t->description->params[t->items[0]].format;
+    if (format->type == BIL_FILE) {
+        move_file(r, t, result);
+        return;
+    }
     size_t size = t->secret ? format->size : 0;
     memset(t->raw, 0, size);
     result->outcome = BIL_REFUSED;

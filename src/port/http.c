@@ -68,12 +68,29 @@ typedef struct reading {
     unsigned replies; /* on the way: a login by digest takes two */
     unsigned lengths; /* how often it says how long its body is: twice is no reply, RFC 9112, 6.3 */
     bool bad, closes;
+    const bil_bytes *bytes; /* of a file that comes, where that is what is asked for */
+    unsigned status;
+    bool begun;
+    bil_error cause; /* whoever takes them can't */
 } reading;
+
+/* The bytes of a file: those of the reply that counts, from its first on. */
+static size_t take_bytes(reading *r, const char *bytes, size_t count)
+{
+    if (!r->begun && !r->bytes->begin(r->bytes->ctx))
+        r->cause = BIL_E_SPACE;
+    r->begun = true;
+    if (!r->cause)
+        r->cause = r->bytes->take(r->bytes->ctx, (const uint8_t *)bytes, count);
+    return r->cause ? 0 : count;
+}
 
 static size_t take_body(char *bytes, size_t one, size_t count, void *ctx)
 {
     reading *r = ctx;
     (void)one;
+    if (r->bytes && r->status == 200)
+        return take_bytes(r, bytes, count);
     if (count > r->reply->room - r->reply->size) {
         r->bad = true;
         return 0;
@@ -109,6 +126,8 @@ static size_t take_header(char *line, size_t one, size_t count, void *ctx)
     if (strncmp(text, "HTTP/", 5) == 0) {
         r->replies += !strstr(text, " 1"); /* not where it only says that it is about to reply */
         r->reply->size = 0;                /* the body before was that of a reply on the way */
+        r->begun = false;
+        r->status = (unsigned)strtoul(text + strcspn(text, " "), NULL, 10);
         r->reply->tag[0] = '\0';
         r->closes = strncmp(text, "HTTP/1.0", 8) == 0;
     } else if (tag && strlen(tag) <= BIL_HTTP_TAG && count < sizeof text) {
@@ -117,6 +136,49 @@ static size_t take_header(char *line, size_t one, size_t count, void *ctx)
         r->closes = strcasecmp(how, "close") == 0 || (r->closes && strcasecmp(how, "keep-alive") != 0);
     }
     return count;
+}
+
+/* ---- what goes out ---- */
+
+typedef struct writing {
+    const bil_bytes *bytes;
+    bool failed;
+} writing;
+
+static size_t give_bytes(char *to, size_t one, size_t count, void *ctx)
+{
+    writing *w = ctx;
+    size_t gave = w->bytes->give(w->bytes->ctx, (uint8_t *)to, one * count);
+    w->failed = gave == 0; /* libcurl asks for no more than there are */
+    return gave ? gave : CURL_READFUNC_ABORT;
+}
+
+/* From the first one on, where a login comes between. */
+static int begin_again(void *ctx, curl_off_t at, int origin)
+{
+    writing *w = ctx;
+    bool good = at == 0 && origin == SEEK_SET && w->bytes->begin(w->bytes->ctx);
+    return good ? CURL_SEEKFUNC_OK : CURL_SEEKFUNC_FAIL;
+}
+
+/* A file takes as long as it takes, as long as something of it moves. */
+static void prepare_file(http_port *p, const bil_http_request *q, writing *w)
+{
+    enum { BUFFER = 256 * 1024 };
+    curl.easy_setopt(p->easy, CURLOPT_TIMEOUT_MS, 0L);
+    curl.easy_setopt(p->easy, CURLOPT_LOW_SPEED_LIMIT, 1L);
+    curl.easy_setopt(p->easy, CURLOPT_LOW_SPEED_TIME, (long)(q->within_ms / 1000 + 1));
+    curl.easy_setopt(p->easy, CURLOPT_BUFFERSIZE, (long)BUFFER);
+    if (!q->type)
+        return;
+    w->bytes = q->bytes;
+    curl.easy_setopt(p->easy, CURLOPT_UPLOAD, 1L);
+    curl.easy_setopt(p->easy, CURLOPT_UPLOAD_BUFFERSIZE, (long)BUFFER);
+    curl.easy_setopt(p->easy, CURLOPT_INFILESIZE_LARGE, (curl_off_t)q->size);
+    curl.easy_setopt(p->easy, CURLOPT_READFUNCTION, give_bytes);
+    curl.easy_setopt(p->easy, CURLOPT_READDATA, w);
+    curl.easy_setopt(p->easy, CURLOPT_SEEKFUNCTION, begin_again);
+    curl.easy_setopt(p->easy, CURLOPT_SEEKDATA, w);
 }
 
 /* ---- connections ---- */
@@ -325,7 +387,8 @@ static bil_outcome send_one(http_port *p, const bil_http_request *q, const char 
                             bil_result *result)
 {
     char method[12];
-    reading r = {.reply = reply};
+    reading r = {.reply = reply, .bytes = q->type ? NULL : q->bytes};
+    writing w = {NULL, false};
     long status = 0, sent = 0;
     prepare(p, path, q->within_ms);
     curl.easy_setopt(p->easy, CURLOPT_HTTPGET, 1L);
@@ -337,19 +400,31 @@ static bil_outcome send_one(http_port *p, const bil_http_request *q, const char 
     curl.easy_setopt(p->easy, CURLOPT_HEADERDATA, &r);
     struct curl_slist *list = headers_of(p, q);
     curl.easy_setopt(p->easy, CURLOPT_HTTPHEADER, list);
-    if (q->type) {
+    curl.easy_setopt(p->easy, CURLOPT_LOW_SPEED_TIME, 0L);
+    if (q->bytes) {
+        prepare_file(p, q, &w);
+    } else if (q->type) {
         curl.easy_setopt(p->easy, CURLOPT_POSTFIELDS, q->body);
         curl.easy_setopt(p->easy, CURLOPT_POSTFIELDSIZE, (long)q->size);
     }
     log_in(p, q);
-    CURLcode code = curl.easy_perform(p->easy);
+    bool ready = !w.bytes || w.bytes->begin(w.bytes->ctx);
+    CURLcode code = ready ? curl.easy_perform(p->easy) : CURLE_COULDNT_CONNECT;
     curl.easy_getinfo(p->easy, CURLINFO_RESPONSE_CODE, &status);
     curl.easy_getinfo(p->easy, CURLINFO_REQUEST_SIZE, &sent);
     curl.easy_setopt(p->easy, CURLOPT_HTTPHEADER, NULL);
     curl.slist_free_all(list);
+    if (w.bytes)
+        curl.easy_setopt(p->easy, CURLOPT_UPLOAD, 0L);
+    if (code == CURLE_OK && r.bytes && r.status == 200 && !r.begun && !r.bytes->begin(r.bytes->ctx)) /* of no bytes */
+        r.cause = BIL_E_SPACE;
     p->may_open = code == CURLE_OK && r.closes;
     result->more += r.replies > 1 ? r.replies - 1 : 0;
     reply->status = (uint16_t)status;
+    if (r.cause || w.failed) {
+        result->cause = r.cause ? r.cause : BIL_E_LOST;
+        return r.cause ? BIL_REFUSED : BIL_UNKNOWN;
+    }
     if (code == CURLE_OK)
         return BIL_DONE;
     if (code == CURLE_PEER_FAILED_VERIFICATION || code == CURLE_SSL_PINNEDPUBKEYNOTMATCH) {

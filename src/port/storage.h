@@ -51,6 +51,9 @@ int storage_commit(storage_file *storage, const char *folder, char *path);
 /* Gives it up: nothing is left behind. */
 void storage_cancel(storage_file *storage);
 
+/* A new file without a name, for what is too large for memory; gone once it is closed. -1 with errno. */
+int storage_nameless(void);
+
 /* Is this the ending of a file's name that has more before it? */
 bool storage_ends_with(const char *name, const char *ending);
 

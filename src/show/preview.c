@@ -3,6 +3,7 @@
 #include <string.h>
 
 #include "bilancia/host_error.h"
+#include "bilancia/words.h"
 #include "host/library/seen.h"
 #include "show/age.h"
 #include "show/next.h"

@@ -2,6 +2,7 @@
 #include <jansson.h>
 
 #include "bilancia/host_error.h"
+#include "bilancia/words.h"
 #include "host/describe/rule_text.h"
 #include "host/library/seen.h"
 #include "show/next.h"

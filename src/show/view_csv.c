@@ -3,6 +3,8 @@
 #include <stdlib.h>
 #include <string.h>
 
+#include "bilancia/words.h"
+
 #include "host/copy/csv.h"
 #include "show/view.h"
 

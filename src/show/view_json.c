@@ -1,6 +1,8 @@
 /* Findings for programs; docs/schema/compare.json describes them. */
 #include <jansson.h>
 
+#include "bilancia/words.h"
+
 #include "show/terminal.h"
 #include "show/view.h"
 

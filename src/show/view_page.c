@@ -3,6 +3,8 @@
 #include <stdlib.h>
 #include <string.h>
 
+#include "bilancia/words.h"
+
 #include "host/base/time.h"
 #include "show/html.h"
 #include "show/need.h"

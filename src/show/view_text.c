@@ -1,6 +1,8 @@
 /* Findings as text: for a terminal of any width, or for a file. */
 #include <string.h>
 
+#include "bilancia/words.h"
+
 #include "show/age.h"
 #include "show/terminal.h"
 #include "show/unit_text.h"

@@ -34,6 +34,12 @@ enum { PRODUCT_CELLS = 26, HEAD_CELLS = 8, PRINT = PRODUCTS * PRODUCT_CELLS, HEA
     {"head_" #n ".retries", SIM_HOLDING, HEAD + HEAD_CELLS * (n - 1) + 6, "u8", SIM_SETTING, 0, true, 0, 9, "2", NULL}, \
     {"head_" #n ".side", SIM_HOLDING, HEAD + HEAD_CELLS * (n - 1) + 7, "u8", SIM_SETTING, 0, true, 0, 2, "0", NULL},
 
+/* What it prints: a line a field, and a picture (a plain PBM). */
+#define PLAIN "label 60 40\ntext 4 8 {name}\ntext 4 20 {batch}\ndate 4 32 {best_before}\n"
+#define BOTTLE(length, width, name_) \
+    "label " length " " width "\npicture 4 4 logo\ntext 30 8 " name_ "\ntext 4 30 {name}\ncode 4 40 {batch}\ndate 4 60 {best_before}\n"
+#define LOGO "P1\n# an olive\n12 9\n000001110000\n000010001000\n001100000100\n010000000010\n010000110010\n010000110010\n001000000100\n000110011000\n000001100000\n"
+
 static const sim_entry map[] = {
     {"access.code", SIM_HOLDING, 1000, "t16", SIM_SECRET, 0, false, ANY, "label-1", NULL},
     PRODUCT(1, "Extra vergine 0.75", "96.0", "72.0", "12.5", "0.0", "1", "bottle-75")
@@ -95,6 +101,11 @@ static const sim_entry map[] = {
     {"alarm.text", SIM_HOLDING, SYSTEM + 25, "t40", SIM_SETTING, 0, false, ANY, "", "Roll empty: call \"Line 2\""},
     {"plant.name", SIM_HOLDING, SYSTEM + 45, "t16", SIM_SETTING, 0, false, ANY, "labeller", "labeller-1"},
     {"plant.line", SIM_HOLDING, SYSTEM + 53, "u8", SIM_SETTING, 0, false, 0, 99, "0", "2"},
+    {"media.logo", SIM_HOLDING, 1100, "b250", SIM_SETTING, 0, true, ANY, "", LOGO},
+    {"media.layout_1", SIM_HOLDING, 1230, "b250", SIM_SETTING, 0, true, ANY, PLAIN, PLAIN},
+    {"media.layout_2", SIM_HOLDING, 1360, "b250", SIM_SETTING, 0, true, ANY, "", BOTTLE("96", "72", "Extra vergine")},
+    {"media.layout_3", SIM_HOLDING, 1490, "b250", SIM_SETTING, 0, true, ANY, "", BOTTLE("70", "52", "Limone")},
+    {"media.layout_4", SIM_HOLDING, 1620, "b250", SIM_SETTING, 0, true, ANY, "", NULL},
     {"broker.key", SIM_HOLDING, 1010, "t32", SIM_SECRET, 0, false, ANY, "", "green-gold"},
     {"command.order", SIM_HOLDING, 1030, "u8", SIM_COMMAND, 0, false, 0, 5, NULL, NULL},
     {"id.vendor", SIM_INPUT, 0, "t12", SIM_IDENTITY, 0, false, ANY, "Esempio", NULL},
@@ -254,6 +265,7 @@ static const sim_resource resources[] = {
     {.path = "/api/system", .method = "PATCH", .groups = systems},
     {.path = "/api/order", .method = "POST", .alone = "command.order"},
     {.path = "/api/access", .closed = true},
+    {.path = "/media", .files = "media."},
     {.path = NULL},
 };
 

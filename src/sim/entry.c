@@ -10,6 +10,8 @@ static size_t sim_bytes_of(const sim_entry *entry)
     switch (entry->kind[0]) {
     case 't':
         return number;
+    case 'b':
+        return number + 2;
     case 'x':
         return 2 * number;
     case 'd':
@@ -97,6 +99,26 @@ static bool parse_cells(const sim_entry *entry, const char *text, uint16_t *cell
     return *text == '\0';
 }
 
+bool sim_put_file(const sim_entry *entry, const uint8_t *bytes, size_t size, uint16_t *cells)
+{
+    size_t count = sim_cells_of(entry);
+    if (size > 2 * (count - 1))
+        return false;
+    memset(cells, 0, count * sizeof *cells);
+    cells[0] = (uint16_t)(bytes ? size + 1 : 0);
+    for (size_t i = 0; bytes && i < size; i++)
+        cells[1 + i / 2] |= (uint16_t)(bytes[i] << (i % 2 ? 0 : 8));
+    return true;
+}
+
+size_t sim_take_file(const uint16_t *cells, uint8_t *bytes)
+{
+    size_t size = cells[0] ? cells[0] - 1u : 0;
+    for (size_t i = 0; i < size; i++)
+        bytes[i] = (uint8_t)(cells[1 + i / 2] >> (i % 2 ? 0 : 8));
+    return size;
+}
+
 /* "12.5" with the entry's decimals; whole numbers otherwise. */
 bool sim_parse(const sim_unit *unit, const sim_entry *entry, const char *text, uint16_t *cells)
 {
@@ -107,6 +129,8 @@ bool sim_parse(const sim_unit *unit, const sim_entry *entry, const char *text, u
         return true;
     }
     char *end;
+    if (entry->kind[0] == 'b') /* none is said by nothing */
+        return sim_put_file(entry, *text ? (const uint8_t *)text : NULL, strlen(text), cells);
     if (entry->kind[0] == 'x')
         return parse_cells(entry, text, cells);
     if (entry->kind[0] == 'f') {
@@ -146,6 +170,10 @@ void sim_show(const sim_unit *unit, const sim_entry *entry, const uint16_t *cell
             out[used++] = unit->model->text_low_byte_first ? high : low;
         }
         out[used] = '\0';
+        return;
+    }
+    if (entry->kind[0] == 'b') {
+        snprintf(out, size, cells[0] ? "%u bytes" : "none", cells[0] - 1u);
         return;
     }
     for (size_t i = 0; entry->kind[0] == 'x' && i < sim_cells_of(entry) && used + 6 < size; i++)
@@ -213,7 +241,7 @@ void sim_store(sim_unit *unit)
 
 bool sim_in_range(const sim_unit *unit, const sim_entry *entry, const uint16_t *cells)
 {
-    if (strchr("tfx", entry->kind[0]) || entry->low > entry->high)
+    if (strchr("tfxb", entry->kind[0]) || entry->low > entry->high)
         return true;
     uint64_t number = sim_number(unit, entry, cells);
     int64_t value = sim_bytes_of(entry) == 1 ? (int16_t)number : signed_number(entry, number);

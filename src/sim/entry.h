@@ -19,6 +19,10 @@ bool sim_parse(const sim_unit *unit, const sim_entry *entry, const char *text, u
 void sim_show(const sim_unit *unit, const sim_entry *entry, const uint16_t *cells, char *out, size_t size);
 bool sim_in_range(const sim_unit *unit, const sim_entry *entry, const uint16_t *cells);
 
+/* The cells of a file of these bytes, NULL: of none; false: it has no room for so many. And back: how many. */
+bool sim_put_file(const sim_entry *entry, const uint8_t *bytes, size_t size, uint16_t *cells);
+size_t sim_take_file(const uint16_t *cells, uint8_t *bytes);
+
 bool sim_put(sim_unit *unit, const char *name, const char *text); /* running only; false: no such value */
 /* Is it kept when the supply is gone, once it is stored? */
 bool sim_lasts(const sim_entry *entry);

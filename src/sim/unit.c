@@ -453,7 +453,7 @@ sim_reply sim_write_these(sim_unit *unit, uint64_t now, const sim_value *values,
         sim_hearing hearing = sim_fault_hears(unit, entry->space, entry->address);
         mute = mute || hearing == SIM_MUTE;
         slow = slow || hearing == SIM_SLOW;
-        if (hearing == SIM_SLOW)
+        if (hearing == SIM_SLOW && sim_cells_of(entry) <= sizeof unit->later.cells / sizeof unit->later.cells[0])
             put_later(unit, entry->space, entry->address, (uint16_t)sim_cells_of(entry), values[i].cells);
         else if (hearing != SIM_IGNORES)
             put_value(unit, entry, values[i].cells);
@@ -475,7 +475,7 @@ sim_reply sim_write_bits(sim_unit *unit, uint64_t now, uint8_t space, uint16_t a
 void sim_set(sim_unit *unit, const char *name, const char *value, char *answer, size_t size)
 {
     const sim_entry *entry = sim_find(unit, name);
-    uint16_t cells[64] = {0};
+    uint16_t cells[128] = {0};
     if (!entry || !(sim_lasts(entry) || entry->role == SIM_COMMAND)) {
         snprintf(answer, size, "error: %s has no value \"%s\" that can be set", unit->model->name, name);
         return;

@@ -52,7 +52,8 @@ typedef struct sim_entry {
     uint8_t space;
     uint16_t address;
     const char *kind; /* "u8" .. "i64", "f32", "t16" (text of 16 bytes), "x3" (three cells as they are), "d4" (four
-                       * decimal digits), "s16" (sign and magnitude); of a bit "u1" */
+                       * decimal digits), "s16" (sign and magnitude), "b250" (a file of at
+                       * most 250 bytes: one more than their number, 0 where there is none, and they); of a bit "u1" */
     uint8_t role;     /* sim_role */
     uint8_t decimals;
     bool held;           /* takes values only while the unit is held */
@@ -193,7 +194,7 @@ sim_reply sim_write(sim_unit *unit, uint64_t now, uint8_t space, uint16_t addres
 /* Values wherever they lie, in one request: all of them, or none. */
 typedef struct sim_value {
     const sim_entry *entry;
-    uint16_t cells[SIM_VALUE];
+    const uint16_t *cells;
 } sim_value;
 sim_reply sim_write_these(sim_unit *unit, uint64_t now, const sim_value *values, size_t count);
 /* Only these bits of one cell; the others stay as they are. One request. */

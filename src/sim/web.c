@@ -7,7 +7,7 @@
 
 #include "entry.h"
 
-enum { STEP = 40, VALUES = 160, DOCUMENT = 60000, RESOURCES = 16 };
+enum { STEP = 40, VALUES = 160, DOCUMENT = 60000, RESOURCES = 16, FILE_CELLS = 128 };
 
 /* ---- where entries stand ---- */
 
@@ -303,8 +303,9 @@ static void put_tag(const sim_unit *unit, const document *d, sim_web_reply *to)
 static sim_reply take(sim_unit *unit, const document *d, uint64_t now, const sim_web_request *q)
 {
     sim_value *values = calloc(VALUES, sizeof *values);
+    uint16_t(*cells)[SIM_VALUE] = calloc(VALUES, sizeof *cells);
     json_t *json = json_loadb(q->body ? q->body : "", q->size, JSON_REJECT_DUPLICATES, NULL);
-    sim_reply reply = json_is_object(json) && values ? SIM_OK : SIM_BAD_VALUE;
+    sim_reply reply = json_is_object(json) && values && cells ? SIM_OK : SIM_BAD_VALUE;
     bool whole = strcmp(q->method, "PUT") == 0;
     size_t count = 0, known = 0;
     for (size_t i = 0; i < d->all && reply == SIM_OK; i++) {
@@ -313,11 +314,11 @@ static sim_reply take(sim_unit *unit, const document *d, uint64_t now, const sim
         if (!value && !(whole && i < d->count))
             continue;
         known++;
-        if (!value || count == VALUES || !take_value(unit, v, value, values[count].cells)) {
+        if (!value || count == VALUES || !take_value(unit, v, value, cells[count])) {
             reply = SIM_BAD_VALUE;
             break;
         }
-        values[count].entry = v->entry;
+        values[count] = (sim_value){v->entry, cells[count]};
         count += !whole || memcmp(values[count].cells, &unit->running[v->entry->space][v->entry->address],
                                   v->cells * sizeof(uint16_t)) != 0;
     }
@@ -326,6 +327,7 @@ static sim_reply take(sim_unit *unit, const document *d, uint64_t now, const sim
     if (reply == SIM_OK)
         reply = sim_write_these(unit, now, values, count);
     json_decref(json);
+    free(cells);
     free(values);
     return reply;
 }
@@ -346,6 +348,54 @@ static int door(sim_unit *unit, uint64_t now, const sim_web_request *q, const si
         return 423;
     }
     return q->login == SIM_RIGHT ? 200 : 401;
+}
+
+/* ---- files ---- */
+
+/* What is there lasts at once; of what a power cut broke off only the first half has arrived. */
+static sim_reply put_file(sim_unit *unit, const sim_entry *entry, uint64_t now, const sim_web_request *q)
+{
+    uint16_t cells[FILE_CELLS], *there = &unit->running[entry->space][entry->address];
+    size_t size = sim_cells_of(entry) * sizeof cells[0];
+    bool gone = strcmp(q->method, "DELETE") == 0;
+    uint32_t starts = unit->starts;
+    if (gone && there[0] == 0)
+        return SIM_BAD_ADDRESS;
+    if (!sim_put_file(entry, gone ? NULL : (const uint8_t *)q->body, gone ? 0 : q->size, cells))
+        return SIM_BAD_VALUE;
+    sim_reply reply = sim_write_these(unit, now, &(sim_value){entry, cells}, 1);
+    if (reply == SIM_DEAD && unit->starts != starts && !gone)
+        memcpy(there, cells, size / 2);
+    memcpy(&unit->stored[entry->space][entry->address], there, size);
+    return reply;
+}
+
+static sim_web_reply answer_file(sim_unit *unit, const sim_resource *r, uint64_t now, const sim_web_request *q)
+{
+    sim_web_reply to = {.status = 404};
+    uint16_t cells[FILE_CELLS];
+    char name[64];
+    snprintf(name, sizeof name, "%s%s", r->files, q->path + strlen(r->path) + 1);
+    const sim_entry *entry = sim_find(unit, name);
+    sim_reply reply = SIM_OK;
+    if (!entry)
+        return to;
+    bool reads = strcmp(q->method, "GET") == 0;
+    to.status = door(unit, now, q, r);
+    if (to.status == 200 && !reads && strcmp(q->method, "PUT") != 0 && strcmp(q->method, "DELETE") != 0)
+        to.status = 405;
+    else if (to.status == 200 && !reads)
+        reply = put_file(unit, entry, now, q);
+    else if (to.status == 200)
+        reply = sim_read(unit, now, entry->space, entry->address, (uint16_t)sim_cells_of(entry), cells);
+    to.status = to.status != 200 ? to.status : reply == SIM_BAD_VALUE ? 413 : status_of(reply);
+    if (to.status == 200 && reads && cells[0] == 0)
+        to.status = 404;
+    if (to.status == 200 && reads && (to.body = malloc(2 * FILE_CELLS)) != NULL) {
+        to.size = sim_take_file(cells, (uint8_t *)to.body);
+        to.file = true;
+    }
+    return to;
 }
 
 void sim_web_code(const sim_unit *unit, char out[64])
@@ -373,8 +423,13 @@ sim_web_reply sim_web_answer(sim_unit *unit, uint64_t now, const sim_web_request
         return (sim_web_reply){.status = 0};
     const sim_shelf *shelf = shelf_of(unit->model->web, q->path);
     const char *path = shelf ? q->path + strlen(shelf->path) : q->path;
-    while (r->path && strcmp(r->path + (shelf ? strlen(unit->model->web->root) : 0), path) != 0)
-        r++;
+    for (; r->path; r++) {
+        size_t length = strlen(r->path);
+        if (r->files && strncmp(q->path, r->path, length) == 0 && q->path[length] == '/')
+            return answer_file(unit, r, now, q);
+        if (!r->files && strcmp(r->path + (shelf ? strlen(unit->model->web->root) : 0), path) == 0)
+            break;
+    }
     if (!r->path)
         return to;
     document *d = document_at(unit->model, r);
@@ -397,5 +452,6 @@ sim_web_reply sim_web_answer(sim_unit *unit, uint64_t now, const sim_web_request
         put_tag(unit, d, &to);
     if (!to.body)
         to.body = strdup(to.status < 300 ? "{\"ok\": true}" : "{\"ok\": false}");
+    to.size = to.body ? strlen(to.body) : 0;
     return to;
 }

@@ -12,6 +12,7 @@ typedef struct sim_resource {
     const char *array;         /* the name of the array, where those with numbers lie in one */
     const char *alone;         /* the entry that is the whole of it, as "do": an order, which can't be read; or NULL */
     bool closed;               /* only who logs in may read it */
+    const char *files;         /* what lies below its path are files: entries that begin so; they last at once */
 } sim_resource;
 
 /* Where its documents lie once more: below `path` in place of the root of them. */
@@ -45,6 +46,8 @@ typedef struct sim_web_reply {
     int status; /* 0: none comes */
     char tag[24];
     char *body; /* the caller's to free; NULL: none */
+    size_t size;
+    bool file; /* the body is one, rather than a document */
 } sim_web_reply;
 
 sim_web_reply sim_web_answer(sim_unit *unit, uint64_t now, const sim_web_request *request);

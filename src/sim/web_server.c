@@ -88,9 +88,8 @@ static enum MHD_Result answer(web_server *s, struct MHD_Connection *connection, 
         return MHD_NO; /* it hangs up */
     s->wait(s->ctx, s->unit->late_ms);
     s->unit->late_ms = 0;
-    size_t size = to.body ? strlen(to.body) : 0;
-    struct MHD_Response *response = mhd.create_response_from_buffer(size, to.body, MHD_RESPMEM_MUST_FREE);
-    mhd.add_response_header(response, "Content-Type", "application/json");
+    struct MHD_Response *response = mhd.create_response_from_buffer(to.size, to.body, MHD_RESPMEM_MUST_FREE);
+    mhd.add_response_header(response, "Content-Type", to.file ? "application/octet-stream" : "application/json");
     if (to.tag[0])
         mhd.add_response_header(response, "ETag", to.tag);
     enum MHD_Result done = to.status == 401 ? mhd.queue_auth_fail_response2(connection, realm, "labels", response,

@@ -274,6 +274,33 @@ static bil_outcome write_values(bil_http_link *link, const bil_transfer *t, bil_
     return outcome;
 }
 
+/* The bytes of a file as they are, at a path of its own. */
+static bil_outcome move_file(bil_http_link *link, const bil_transfer *t, bil_result *result)
+{
+    const bil_space *space = space_of(t);
+    const char *pattern = t->write ? space->set : space->ask;
+    bool gone = t->write && bil_file_is_none(t->raw);
+    bil_http_request request = {.method = gone ? "DELETE " : pattern,
+                                .path = link->room,
+                                .type = t->write ? "application/octet-stream" : NULL,
+                                .body = "",
+                                .bytes = gone ? NULL : t->bytes,
+                                .size = t->write ? bil_file_size(t->raw) : 0};
+    bil_http_reply reply = {.body = link->room + link->half};
+    text_out path;
+    bil_out_open(&path, link->room, link->half - 1);
+    bil_out_lit(&path, path_of(pattern));
+    bil_out_lit(&path, param_of(t, 0)->at.key);
+    if (bil_out_end(&path) != BIL_OK)
+        return refuse(result, BIL_E_REFUSED);
+    bil_outcome outcome = ask(link, t, &request, &reply, result);
+    bool none = reply.status == 404 && (gone || !t->write); /* said of a file, that is an answer */
+    if (none)
+        result->code = 0;
+    t->cause[0] = BIL_OK;
+    return none ? BIL_DONE : outcome;
+}
+
 /* The password is kept for the requests that follow, once it was tried. */
 static bil_outcome log_in(bil_http_link *link, const bil_transfer *t, bil_result *result)
 {
@@ -312,7 +339,8 @@ static bil_outcome transfer(void *ctx, const bil_transfer *t, bil_result *result
     link->heard[0] = '\0';
     if (!t->description->http)
         return refuse(result, BIL_E_OTHER_MODEL);
-    bil_outcome outcome = !t->write                              ? read_values(link, t, result)
+    bil_outcome outcome = t->bytes                               ? move_file(link, t, result)
+                          : !t->write                            ? read_values(link, t, result)
                           : is_called(space_of(t)->set, "LOGIN") ? log_in(link, t, result)
                                                                  : write_values(link, t, result);
     if (t->secret)

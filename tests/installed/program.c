@@ -8,6 +8,8 @@
 #include <stdio.h>
 #include <string.h>
 
+#include "bilancia/words.h"
+
 static bool password(void *ctx, const char *which, bool may_ask, char *out, size_t size)
 {
     (void)which;

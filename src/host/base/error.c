@@ -2,8 +2,6 @@
 
 #include <stddef.h>
 
-#include "bilancia/job.h"
-
 typedef struct entry {
     int number;
     const char *name, *text;
@@ -32,24 +30,4 @@ const char *bil_host_error_text(int error)
 {
     const entry *own = find(error);
     return own ? own->text : "unknown error";
-}
-
-const char *bil_event_name(unsigned event)
-{
-    static const char *const names[BIL_EVENT_COUNT] = {
-#define NAME(NAME_, name, text) name,
-        BIL_EVENTS(NAME)
-#undef NAME
-    };
-    return event < BIL_EVENT_COUNT ? names[event] : "";
-}
-
-const char *bil_event_text(unsigned event)
-{
-    static const char *const texts[BIL_EVENT_COUNT] = {
-#define TEXT(NAME, name, text) text,
-        BIL_EVENTS(TEXT)
-#undef TEXT
-    };
-    return event < BIL_EVENT_COUNT ? texts[event] : "";
 }

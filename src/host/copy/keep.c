@@ -102,12 +102,13 @@ void keep_name(const keep *k, const char *stem, const char *what, const char *en
         snprintf(out, size, "%s%s%s%s", stem, *what ? "_" : "", what, ending);
 }
 
-int keep_values(const keep *k, const bil_image *have, const char *who, const char *why, const char *stem,
-                const char *what, const char *unless, set_origin *o, char *path, bil_set_totals *totals)
+int keep_values(const keep *k, const bil_image *have, file_store *files, const char *who, const char *why,
+                const char *stem, const char *what, const char *unless, set_origin *o, char *path,
+                bil_set_totals *totals)
 {
     char own[200], name[300];
     keep_origin(o, have, who, why, k->address, k->last);
     set_file_stem(o, own, sizeof own);
     keep_name(k, stem ? stem : own, what, ".bset", name, sizeof name);
-    return set_file_save_changed(have, o, k->copies, name, unless, path, totals);
+    return set_file_save_changed(have, files, o, k->copies, name, unless, path, totals);
 }

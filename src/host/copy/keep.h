@@ -77,7 +77,8 @@ unsigned keep_number(const char *file);
 /* Saves values read from the device just now as a copy of it, named by `stem`, or by what they say (NULL); but not
  * where their digest is the one in `unless` (hex; "": in any case), and then `path` is "". `origin`, `path`
  * (STORAGE_PATH bytes) and `totals` tell what it became. */
-int keep_values(const keep *k, const bil_image *have, const char *who, const char *why, const char *stem,
-                const char *what, const char *unless, set_origin *origin, char *path, bil_set_totals *totals);
+int keep_values(const keep *k, const bil_image *have, file_store *files, const char *who, const char *why,
+                const char *stem, const char *what, const char *unless, set_origin *origin, char *path,
+                bil_set_totals *totals);
 
 #endif

@@ -27,6 +27,7 @@ struct line_file {
     bil_digest digest;
     /* of the one who takes lines */
     size_t at; /* in the block now open */
+    uint64_t taken_bytes;
     bool open;
     const char *line;
     size_t line_length;
@@ -169,8 +170,19 @@ bool line_file_look(line_file *f, const char **line, size_t *length)
     return true;
 }
 
+uint64_t line_file_at(const line_file *f)
+{
+    return f->taken_bytes;
+}
+
+int line_file_again(const line_file *f)
+{
+    return fcntl(f->fd, F_DUPFD_CLOEXEC, 0);
+}
+
 void line_file_take(line_file *f)
 {
+    f->taken_bytes += f->line ? f->line_length : 0;
     f->line = NULL;
     f->joined = 0;
 }

@@ -27,6 +27,7 @@ int copy_load(loaded_copy *out, const char *path, const catalogue *m, bool as_it
         snprintf(out->why, sizeof out->why, "%s", set.why);
         return fault;
     }
+    set.files = &out->files;
     out->description = catalogue_find(m, set.origin.model, set.origin.layout, &same_model);
     if (out->description) {
         size_t size = bil_image_size(out->description);
@@ -59,6 +60,7 @@ int copy_load(loaded_copy *out, const char *path, const catalogue *m, bool as_it
 
 void copy_unload(loaded_copy *copy)
 {
+    files_close(&copy->files);
     mem_free(copy->memory);
     copy->memory = NULL;
 }

@@ -9,6 +9,7 @@ typedef struct loaded_copy {
     const bil_description *description; /* NULL: none is at hand */
     bil_image image;                    /* where there is one */
     void *memory;
+    file_store files; /* of the values that are files */
     set_origin origin;
     bil_set_totals totals;
     char why[700]; /* after an error: what is wrong, and where */

@@ -1,6 +1,7 @@
 #include "host/copy/record.h"
 
 #include "bilancia/host_error.h"
+#include "bilancia/words.h"
 
 #include <fcntl.h>
 #include <stdlib.h>

@@ -8,6 +8,7 @@
 #include <unistd.h>
 
 #include "host/base/float_text.h"
+#include "port/base64.h"
 #include "port/digest.h"
 #include "port/memory.h"
 
@@ -64,6 +65,16 @@ static bool look_next(set_file *set, const char **line, size_t *length)
     return line_file_look(set->lines, line, length);
 }
 
+/* Where the chunks of this file begin, so that its bytes can be had later. */
+static int put_aside(set_file *set, uint64_t at)
+{
+    file_store *s = set->files;
+    if (!set->opened_again && !files_keep(s, line_file_again(set->lines)))
+        return mem_is_short() ? BIL_E_MEMORY : storage_open_error();
+    set->opened_again = true;
+    return files_add(s, s->fds[s->fd_count - 1], at, set->bytes.raw) ? BIL_OK : BIL_E_MEMORY;
+}
+
 /* The next line; `kind` is BIL_LINE_END at the end of a whole file. What the item says stays good until the next call.
  */
 static int next_line(set_file *set, bil_line_kind *kind)
@@ -77,6 +88,10 @@ static int next_line(set_file *set, bil_line_kind *kind)
     }
     set->given = true;
     int error = bil_set_reader_line(&set->reader, line, length, kind);
+    if (!error && set->bytes.digest.ctx)
+        error = set_bytes_follow(&set->bytes, &set->reader, *kind);
+    if (!error && *kind == BIL_LINE_FILE && set->files)
+        error = put_aside(set, line_file_at(set->lines) + length);
     if (!error && *kind == BIL_LINE_END) {
         line_file_take(set->lines);
         error = check_end(set);
@@ -91,11 +106,11 @@ int set_file_open(set_file *set, const char *path, set_care care)
     set->lines = line_file_open(path);
     if (!set->lines)
         return complain(set, storage_open_error());
-    if (!digest_open(&set->files) || (care == SET_WHOLLY && !digest_open(&set->values))) {
+    if (care == SET_WHOLLY && !(digest_open(&set->values) && set_bytes_open(&set->bytes))) {
         set_file_close(set);
         return complain(set, BIL_E_MEMORY);
     }
-    bil_set_reader_init(&set->reader, (bil_digest){0}, set->values, set->files);
+    bil_set_reader_init(&set->reader, (bil_digest){0}, set->values);
     bil_line_kind kind;
     int error = next_line(set, &kind);
     if (!error)
@@ -161,8 +176,7 @@ void set_file_close(set_file *set)
     set->lines = NULL;
     if (set->values.ctx)
         digest_close(&set->values);
-    if (set->files.ctx)
-        digest_close(&set->files);
+    set_bytes_close(&set->bytes);
 }
 
 int set_file_glance(const char *path, set_origin *origin, bil_set_totals *totals)
@@ -184,7 +198,7 @@ int set_file_glance(const char *path, set_origin *origin, bil_set_totals *totals
         return BIL_E_SET_CUT;
     bil_set_reader reader;
     bil_line_kind kind;
-    bil_set_reader_init(&reader, (bil_digest){0}, (bil_digest){0}, (bil_digest){0});
+    bil_set_reader_init(&reader, (bil_digest){0}, (bil_digest){0});
     int error = bil_set_reader_line(&reader, head, (size_t)(lf - head) + 1, &kind);
     if (error)
         return error;
@@ -226,8 +240,49 @@ static int put(FILE *file, int error, const char *line, size_t length)
     return error;
 }
 
-static int write_lines(FILE *file, const bil_image *image, const set_origin *o, bil_set_writer *writer,
-                       bil_digest *digests)
+/* The bytes of a file in lines. */
+static int write_bytes(FILE *file, const bil_param *param, const uint8_t *raw, file_store *files,
+                       bil_set_writer *writer)
+{
+    char line[BIL_SET_LINE], text[BIL_SET_CHUNK_TEXT + 1];
+    uint8_t bytes[FILE_BLOCK];
+    size_t length, had = 0;
+    bil_bytes from;
+    if (!files_to_give(files, raw, &from))
+        return BIL_E_NO_BYTES;
+    int error = bil_set_file(writer, str(param->id), bil_file_size(raw), line, &length);
+    error = put(file, error, line, length);
+    from.begin(from.ctx);
+    for (uint64_t left = bil_file_size(raw); left > 0 && !error; left -= had) {
+        size_t wanted = left < sizeof bytes ? (size_t)left : sizeof bytes;
+        for (had = 0; had < wanted && !error;) {
+            size_t now = from.give(from.ctx, bytes + had, wanted - had);
+            had += now;
+            error = now ? BIL_OK : files->error ? files->error : BIL_E_NO_BYTES;
+        }
+        for (size_t at = 0; at < had && !error; at += BIL_SET_CHUNK) {
+            base64_encode(bytes + at, had - at < BIL_SET_CHUNK ? had - at : BIL_SET_CHUNK, text);
+            error = bil_set_chunk(writer, str(text), line, &length);
+            error = put(file, error, line, length);
+        }
+    }
+    return error;
+}
+
+static int write_files(FILE *file, const bil_image *image, file_store *files, bil_set_writer *writer)
+{
+    const bil_description *d = image->description;
+    int error = BIL_OK;
+    for (uint16_t i = 0; i < d->count && !error; i++)
+        if (d->params[i].format->type == BIL_FILE && image->state[i] == BIL_PRESENT &&
+            bil_file_size(bil_image_raw(image, i)))
+            error = write_bytes(file, &d->params[i], bil_image_raw(image, i), files, writer);
+    return error;
+}
+
+/* `files` NULL: what is written is only looked at, and needs no bytes. */
+static int write_lines(FILE *file, const bil_image *image, file_store *files, const set_origin *o,
+                       bil_set_writer *writer, bil_digest *digests)
 {
     bil_set_header header = {
         .vendor = str(o->vendor),
@@ -261,19 +316,21 @@ static int write_lines(FILE *file, const bil_image *image, const set_origin *o, 
             error = bil_set_value(writer, image, i, line, &length);
             error = put(file, error, line, length);
         }
+    if (!error && files)
+        error = write_files(file, image, files, writer);
     if (!error)
         error = bil_set_end(writer, line, &length);
     return put(file, error, line, length);
 }
 
-int set_file_save(const bil_image *image, const set_origin *origin, const char *folder, const char *name, char *path,
-                  bil_set_totals *totals)
+int set_file_save(const bil_image *image, file_store *files, const set_origin *origin, const char *folder,
+                  const char *name, char *path, bil_set_totals *totals)
 {
-    return set_file_save_changed(image, origin, folder, name, "", path, totals);
+    return set_file_save_changed(image, files, origin, folder, name, "", path, totals);
 }
 
-int set_file_save_changed(const bil_image *image, const set_origin *origin, const char *folder, const char *name,
-                          const char *unless, char *path, bil_set_totals *totals)
+int set_file_save_changed(const bil_image *image, file_store *files, const set_origin *origin, const char *folder,
+                          const char *name, const char *unless, char *path, bil_set_totals *totals)
 {
     storage_file storage;
     int error = storage_begin(&storage, folder, name);
@@ -284,7 +341,7 @@ int set_file_save_changed(const bil_image *image, const set_origin *origin, cons
     if (!digest_open(&digests[0]) || !digest_open(&digests[1]))
         error = BIL_E_MEMORY;
     else
-        error = write_lines(storage.file, image, origin, &writer, digests);
+        error = write_lines(storage.file, image, files, origin, &writer, digests);
     for (int i = 0; i < 2; i++)
         if (digests[i].ctx)
             digest_close(&digests[i]);
@@ -374,7 +431,7 @@ bool set_values_digest(const bil_image *image, char hex[2 * BIL_SHA256 + 1])
     bil_digest digests[2] = {0};
     bil_set_writer writer;
     bool good = nobody && nowhere && digest_open(&digests[0]) && digest_open(&digests[1]) &&
-                write_lines(nowhere, image, nobody, &writer, digests) == BIL_OK;
+                write_lines(nowhere, image, NULL, nobody, &writer, digests) == BIL_OK;
     for (int i = 0; i < 2; i++)
         if (digests[i].ctx)
             digest_close(&digests[i]);

@@ -5,7 +5,9 @@
 #include <stdio.h>
 
 #include "bilancia/compare.h"
+#include "host/copy/files.h"
 #include "host/copy/line_file.h"
+#include "host/copy/set_bytes.h"
 #include "port/storage.h"
 
 #define SET_NAME_DIGEST 12
@@ -25,11 +27,14 @@ typedef struct set_file {
     const char *path;
     set_origin origin;
     bil_set_reader reader;
-    bil_digest values, files;
+    bil_digest values;
+    set_bytes bytes;
     bool given;                                        /* the line last looked at */
     char why[500];                                     /* "path:line: text" after an error */
     void (*left_out)(void *ctx, const bil_item *item); /* called for each left-out line; may be NULL */
     void *ctx;
+    bool opened_again;
+    file_store *files; /* learns which files the set has, and where; may be NULL */
 } set_file;
 
 /* How thoroughly a file is looked at. Both recognise every cut and every change by the digest; SET_WHOLLY also works
@@ -55,13 +60,13 @@ int set_file_glance(const char *path, set_origin *origin, bil_set_totals *totals
 /* Is the whole file whole? Fills origin and totals. */
 int set_file_check(const char *path, set_origin *origin, bil_set_totals *totals, char *why, size_t why_size);
 
-/* Saves an image as a new file in a folder; STORAGE_DIGEST in `name` becomes SET_NAME_DIGEST digits of the file's
- * digest; `path` of STORAGE_PATH bytes tells where. */
-int set_file_save(const bil_image *image, const set_origin *origin, const char *folder, const char *name, char *path,
-                  bil_set_totals *totals);
+/* Saves an image, and the bytes of its files, as a new file in a folder; STORAGE_DIGEST in `name` becomes
+ * SET_NAME_DIGEST digits of the file's digest; `path` of STORAGE_PATH bytes tells where. */
+int set_file_save(const bil_image *image, file_store *files, const set_origin *origin, const char *folder,
+                  const char *name, char *path, bil_set_totals *totals);
 /* The same, but nothing is saved and `path` is "" when the values digest is the one in `unless` (hex). */
-int set_file_save_changed(const bil_image *image, const set_origin *origin, const char *folder, const char *name,
-                          const char *unless, char *path, bil_set_totals *totals);
+int set_file_save_changed(const bil_image *image, file_store *files, const set_origin *origin, const char *folder,
+                          const char *name, const char *unless, char *path, bil_set_totals *totals);
 
 /* The values digest that a set of this image has, in hex. False when memory is short. */
 bool set_values_digest(const bil_image *image, char hex[2 * BIL_SHA256 + 1]);

@@ -27,6 +27,11 @@ void load_form(load *l, yaml_node_t *map, bil_format *format)
         NULL,          &bil_form_bcd, &bil_form_sign_magnitude, &bil_form_loose, &bil_form_blanks, &bil_form_length,
         &bil_form_wide};
     yaml_node_t *node = load_get(l, map, "form");
+    if (format->type == BIL_FILE) {
+        if (node)
+            load_complain(l, node, "a file is its bytes, and has no form");
+        return;
+    }
     if (l->kind->keys) {
         format->form = format->type == BIL_TIME                             ? &bil_form_time
                        : format->type == BIL_IP4 || format->type == BIL_MAC ? &bil_form_address

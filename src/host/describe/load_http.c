@@ -34,13 +34,20 @@ static void load_how(load *l, yaml_node_t *map)
     l->table->http = http;
 }
 
+/* RFC 3986, 3.3 and 3.4 */
+static bool is_path(const char *text)
+{
+    for (; *text; text++)
+        if (!isalnum((unsigned char)*text) && !strchr("-._~!$&'()*+,;=:@/?%", *text))
+            return false;
+    return true;
+}
+
 /* `GET /api/limits`, by one of these methods. */
 static const char *want_resource(load *l, yaml_node_t *node, const char *const *methods)
 {
     const char *text = load_want_text(l, node, PATH), *path = strchr(text, ' ');
-    bool good = path && path[1] == '/' && path[2] != '/', known = false;
-    for (const char *c = path ? path + 1 : ""; *c && good; c++) /* RFC 3986, 3.3 and 3.4 */
-        good = isalnum((unsigned char)*c) || strchr("-._~!$&'()*+,;=:@/?%", *c);
+    bool good = path && path[1] == '/' && path[2] != '/' && is_path(path + 1), known = false;
     for (size_t i = 0; path && methods[i]; i++)
         known = known ||
                 (strlen(methods[i]) == (size_t)(path - text) && memcmp(methods[i], text, (size_t)(path - text)) == 0);
@@ -52,31 +59,37 @@ static const char *want_resource(load *l, yaml_node_t *node, const char *const *
 
 static void load_space(load *l, yaml_node_t *node, bil_space *space)
 {
-    static const char *const keys[] = {"read", "write", "most", NULL};
+    static const char *const keys[] = {"read", "write", "most", "files", NULL};
     static const char *const reads[] = {"GET", NULL}, *const writes[] = {"PATCH", "PUT", "POST", "LOGIN", NULL};
     load_check_keys(l, node, keys);
     if (l->bad)
         return;
     yaml_node_t *read = load_get(l, node, "read"), *write = load_get(l, node, "write"),
-                *most = load_get(l, node, "most");
+                *most = load_get(l, node, "most"), *files = load_get(l, node, "files");
+    bool holds = files && load_want_yes(l, files);
+    uint8_t sharing = holds ? BIL_SHARE_NONE : BIL_SHARE_ANY;
     *space = (bil_space){.ask = read ? want_resource(l, read, reads) : NULL,
                          .set = write && !l->bad ? want_resource(l, write, writes) : NULL,
-                         .reading = BIL_SHARE_ANY,
-                         .writing = BIL_SHARE_ANY,
+                         .reading = sharing,
+                         .writing = sharing,
                          .keys = true,
-                         .read_most = UINT16_MAX,
-                         .write_most = (uint16_t)(most ? load_want_number(l, most, 1, 1000) : MOST)};
+                         .read_most = holds ? 1 : UINT16_MAX,
+                         .write_most = (uint16_t)(holds  ? 1
+                                                  : most ? load_want_number(l, most, 1, 1000)
+                                                         : MOST)};
     if (l->bad)
         return;
     if (!read && !write)
         load_complain(l, node, "a space is read or written: \"read\" or \"write\"");
+    else if (holds && (!read || most || (write && strncmp(space->set, "PUT", 3) != 0)))
+        load_complain(l, node, "files are read by GET and written by PUT, one a request");
     else if (write && strncmp(space->set, "LOGIN", 5) == 0 && l->table->http->login == BIL_LOGIN_NONE)
         load_complain(l, write, "the link says how to log in: \"login\"");
     else if (write && strncmp(space->set, "LOGIN", 5) == 0 && read)
         load_complain(l, read, "what is logged in with can't be read");
 }
 
-/* A JSON Pointer (RFC 6901). */
+/* A JSON Pointer (RFC 6901); of a file, what comes behind the path of its space. */
 static void load_key(load *l, bil_param *param, yaml_node_t *at)
 {
     const char *key = load_want_text(l, at, KEY);
@@ -86,8 +99,12 @@ static void load_key(load *l, bil_param *param, yaml_node_t *at)
         deep += *c == '/';
         good = *c != '~' || c[1] == '0' || c[1] == '1';
     }
-    if (!l->bad && (!good || deep >= BIL_HTTP_DEEPEST))
+    if (param->format->type == BIL_FILE) {
+        if (!l->bad && (!good || !is_path(key)))
+            load_complain(l, at, "this is what comes behind the path of the space: /logo");
+    } else if (!l->bad && (!good || deep >= BIL_HTTP_DEEPEST)) {
         load_complain(l, at, "this is a JSON Pointer: /speed/max");
+    }
     param->at.key = load_keep(l, key);
 }
 
@@ -96,7 +113,11 @@ static void check_place(load *l, uint16_t index)
 {
     const bil_param *param = &l->params[index];
     const bil_space *space = &l->own_spaces[param->space];
-    if (!(param->flags & BIL_WRITABLE) || strncmp(space->set, "PUT", 3) == 0)
+    bool file = param->format->type == BIL_FILE;
+    if (file != (space->reading == BIL_SHARE_NONE))
+        load_complain(l, l->nodes[index],
+                      file ? "a file lies in a space that says files: yes" : "in this space lie files: say type: file");
+    if (file || l->bad || !(param->flags & BIL_WRITABLE) || strncmp(space->set, "PUT", 3) == 0)
         return;
     for (const char *c = strchr(param->at.key, '/'); c && !l->bad; c = strchr(c + 1, '/')) {
         size_t digits = strspn(c + 1, "0123456789");

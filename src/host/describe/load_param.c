@@ -83,6 +83,15 @@ void load_check_id(load *l, yaml_node_t *key, const char *id)
         load_complain(l, key, "\"%s\" is no id: words of a to z, 0 to 9 and _, joined by dots", id);
 }
 
+/* The most bytes that the device takes; of a file in records all that there are. */
+static void load_file(load *l, yaml_node_t *map, yaml_node_t *size, bil_format *format)
+{
+    format->form = &bil_form_file;
+    format->high = size ? (uint64_t)load_want_number(l, size, 1, FILE_MOST) : FILE_MOST;
+    if (!size && !l->kind->keys)
+        load_complain(l, map, "\"size\" is missing here: the bytes of the file");
+}
+
 /* Type and size, and the class. */
 static void load_kind(load *l, yaml_node_t *map, bil_param *param, bil_format *format)
 {
@@ -106,8 +115,10 @@ static void load_kind(load *l, yaml_node_t *map, bil_param *param, bil_format *f
         load_complain(l, map, "\"size\" is missing here: the bytes of the text");
     else if (type_number == BIL_TEXT)
         format->size = (uint8_t)load_want_number(l, size, 1, BIL_TEXT_MAX);
+    else if (type_number == BIL_FILE)
+        load_file(l, map, size, format);
     else if (size)
-        load_complain(l, size, "only a text has a size");
+        load_complain(l, size, "only a text and a file have a size");
 }
 
 /* A text of the device identification. */

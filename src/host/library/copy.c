@@ -120,6 +120,10 @@ int bil_copy_of_device(bil_device *dev, bil_copy **out)
     copy->work.description = from->description = image->description;
     bil_image_init(&from->image, image->description, from->memory, size);
     bil_image_copy(&from->image, image);
+    if (!files_share_all(&from->files, &dev->device.files, image)) {
+        lib_drop(&copy->part);
+        return lib_end_of(h, mem_is_short() ? BIL_E_MEMORY : storage_open_error());
+    }
     char where[ADDRESS_TEXT + 20];
     copy->kept = dev->kept;
     snprintf(where, sizeof where, dev->kept ? "%s#kept%u" : "%s", dev->address, dev->kept);
@@ -251,8 +255,9 @@ static int save(bil_copy *copy, const keep *k, const char *why, keeper *at)
     bool read_now = !copy->path[0] && o->changed == 0;
     bil_set_totals totals;
     set_origin origin;
-    int error = read_now ? keep_values(k, &o->from.image, h->who, why, NULL, "", "", &origin, path, &totals)
-                         : edit_keep(o, k, h->who, why, "", path);
+    int error = read_now
+                    ? keep_values(k, &o->from.image, &o->from.files, h->who, why, NULL, "", "", &origin, path, &totals)
+                    : edit_keep(o, k, h->who, why, "", path);
     if (error)
         return trouble_of(&h->trouble, error, k->copies, o->why);
     char reason[500];

@@ -19,7 +19,7 @@ static int save_now(bil_writing *x, bil_device *dev, char *before)
     if (error)
         return trouble_of(&h->trouble, error, dev->address, NULL);
     dev->was_read = true;
-    error = write_save_now(&x->w, &dev->device.image, before);
+    error = write_save_now(&x->w, &dev->device, before);
     return error ? trouble_of(&h->trouble, error, x->w.keep.copies, NULL) : BIL_OK;
 }
 

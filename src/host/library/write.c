@@ -330,7 +330,7 @@ static void take_back(bil_writing *x, bil_device *dev, const bil_ending *ending)
     if (!w->opened || w->dev.description != dev->device.description)
         return;
     bil_image_copy(&dev->device.image, &w->dev.image);
-    dev->was_read = true;
+    dev->was_read = files_share_all(&dev->device.files, &w->dev.files, &w->dev.image);
     if (w->moved && !dev->own_link) { /* the next question goes where it answers now */
         char why[200];
         address where;

@@ -307,7 +307,7 @@ int edit_keep(edited *o, const keep *k, const char *who, const char *why, const 
     origin_of(o, who, why, &origin);
     set_file_stem(&origin, stem, sizeof stem);
     keep_name(k, stem, what, ".bset", name, sizeof name);
-    error = set_file_save(&o->from.image, &origin, k->copies, name, path, &totals);
+    error = set_file_save(&o->from.image, &o->from.files, &origin, k->copies, name, path, &totals);
     if (error)
         snprintf(o->why, sizeof o->why, "%s: %s", k->copies, bil_host_error_text(error));
     return error;

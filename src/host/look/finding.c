@@ -154,6 +154,19 @@ static void offer(findings *f, const finding *out)
         nearest_offer(&f->like, f->filter.match, out->id);
 }
 
+/* Does it lie outside of what one of the sides keeps? That says nothing of it. */
+static bool is_beyond(const findings *f, const finding *out)
+{
+    bool beyond = false;
+    for (size_t i = 0; i < f->count; i++) {
+        const side *s = &f->sides[i];
+        const bil_description *d = s->bank && !out->items[i] ? s->description : NULL;
+        int32_t index = d ? bil_description_find(d, out->item->id.text, out->item->id.length) : -1;
+        beyond = beyond || (index >= 0 && !bil_description_bank(d, &d->params[index], s->bank, (uint8_t)s->copy));
+    }
+    return beyond;
+}
+
 int findings_next(findings *f, finding *out)
 {
     for (;;) {
@@ -176,6 +189,8 @@ int findings_next(findings *f, finding *out)
         }
         for (size_t i = 0; !out->item; i++)
             out->item = out->items[i];
+        if (is_beyond(f, out))
+            continue;
         judge(f, out);
         if (filter_is_set(&f->filter) && !filter_passes(&f->filter, out->id, out->item->cls, out->weight)) {
             offer(f, out);

@@ -147,6 +147,7 @@ static int read_elsewhere(side *s, device *dev, read_watch by, char *why, size_t
 {
     const bil_bank *bank = wanted_bank(s, dev->description);
     if (bank) {
+        s->bank = (uint8_t)(bank->kind + 1);
         if (s->kind == SIDE_KEPT)
             tell_when(s, dev);
         return device_read_bank(dev, bank, by, NULL);
@@ -332,12 +333,17 @@ void item_bare_text(const bil_item *item, const bil_description *description, ch
         snprintf(out + used, size - used, " (the copy says otherwise)");
 }
 
+/* Digits of a digest that tell files apart at a glance; whether they are equal is told by all of it. */
+enum { SHORT = 8 };
+
 void item_text(const bil_item *item, const bil_description *description, char *out, size_t size)
 {
     item_bare_text(item, description, out, size);
     char unit[64];
     bil_str_plain(item->unit, unit, sizeof unit);
-    size_t used = strlen(out);
+    size_t used = strlen(out), digest = item->type == BIL_FILE ? strcspn(out, " ") + sizeof " bytes" : used;
+    if (!item->unreadable && digest + SHORT < used)
+        out[digest + SHORT] = '\0';
     if (unit[0] && !item->unreadable && strncmp(out, "raw ", 4) != 0)
         snprintf(out + used, size - used, " %s", unit);
 }

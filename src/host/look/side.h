@@ -29,6 +29,7 @@ const char *side_kind_text(side_kind kind);
 typedef struct side {
     side_kind kind;
     int copy;                 /* of kept ones: their number */
+    uint8_t bank;             /* 1 + bil_bank_kind, where the device keeps these values apart */
     char text[STORAGE_PATH];  /* as given */
     char place[STORAGE_PATH]; /* the address or the file */
     char extra[160];          /* how the values were come by, where that isn't plain; "" else */
@@ -73,7 +74,8 @@ typedef enum item_fit {
 } item_fit;
 item_fit item_value(const bil_item *item, const bil_description *description, char *out, size_t size);
 
-/* The value with its unit: "12.50 A"; the raw bits where it has no text; a cause in brackets where it wasn't read. */
+/* The value with its unit: "12.50 A"; the raw bits where it has no text; a cause in brackets where it wasn't read; of a
+ * file only the beginning of its digest. */
 void item_text(const bil_item *item, const bil_description *description, char *out, size_t size);
 /* The same without the unit. */
 void item_bare_text(const bil_item *item, const bil_description *description, char *out, size_t size);

@@ -27,6 +27,7 @@ bil_job *device_job(device *dev, bil_job_kind kind, bil_job_config config)
 
 typedef struct watching {
     bil_job *job;
+    device *dev;
     read_watch by;
     secrets secrets;
 } watching;
@@ -39,6 +40,33 @@ static void watch(void *ctx, const bil_job *job, const bil_action *action)
     bil_job_progress_of(job, &p);
     if (w->by.stop(w->by.ctx, &p))
         bil_job_cancel(w->job);
+}
+
+bool device_bytes(device *dev, file_store *given, const bil_transfer *t, bil_bytes *bytes)
+{
+    if (t->write)
+        return given && files_to_give(given, t->raw, bytes);
+    *bytes = files_to_take(&dev->files, dev->description->params[t->items[0]].format->high);
+    return true;
+}
+
+static bool bytes_of_read(void *ctx, const bil_transfer *t, bil_bytes *bytes)
+{
+    return device_bytes(((watching *)ctx)->dev, NULL, t, bytes);
+}
+
+static bool taken_by_read(void *ctx, uint8_t raw[BIL_FILE_RAW])
+{
+    return files_taken(&((watching *)ctx)->dev->files, raw);
+}
+
+/* A file may take long: whoever waits is asked meanwhile, too. */
+static bool stops_file(void *ctx)
+{
+    const watching *w = ctx;
+    bil_job_progress p;
+    bil_job_progress_of(w->job, &p);
+    return w->by.stop && w->by.stop(w->by.ctx, &p);
 }
 
 static bool put_secret(void *ctx, uint8_t slot, const bil_format *format, uint8_t *raw)
@@ -60,16 +88,25 @@ static void take_secrets(watching *w, const device *dev, bil_job_config *config)
 static int read_values(device *dev, bil_job_config config, read_watch by, bil_job_progress *counts,
                        bil_verdict *verdict)
 {
-    watching w = {.by = by};
+    watching w = {.dev = dev, .by = by};
     take_secrets(&w, dev, &config);
     w.job = device_job(dev, BIL_JOB_READ, config);
-    bil_run_hooks hooks = {
-        .struct_size = sizeof hooks, .progress = by.stop ? watch : NULL, .secret = put_secret, .ctx = &w};
+    bil_run_hooks hooks = {.struct_size = sizeof hooks,
+                           .progress = by.stop ? watch : NULL,
+                           .secret = put_secret,
+                           .bytes = bytes_of_read,
+                           .taken = taken_by_read,
+                           .ctx = &w};
+    dev->files.stop = stops_file;
+    dev->files.stop_ctx = &w;
     bil_action end;
     if (verdict)
         *verdict = BIL_VERDICT_UNTOUCHED;
     int error = w.job ? bil_run(w.job, dev->link, dev->clock, &hooks, &end) : BIL_E_MEMORY;
     secret_wipe(&w.secrets, sizeof w.secrets);
+    dev->files.stop = NULL;
+    if (!error && dev->files.error)
+        error = dev->files.error; /* this computer couldn't keep them */
     if (!w.job)
         return error;
     if (counts)
@@ -383,6 +420,7 @@ void device_close(device *dev)
     else if (dev->link.ops)
         dev->link.ops->close(dev->link.ctx);
     link_end(&dev->below);
+    files_close(&dev->files);
     mem_free(dev->memory);
     dev->memory = NULL;
 }

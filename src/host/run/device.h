@@ -3,6 +3,7 @@
 #define BIL_HOST_RUN_DEVICE_H
 
 #include "bilancia/run.h"
+#include "host/copy/files.h"
 #include "host/describe/catalogue.h"
 #include "host/run/links.h"
 #include "host/run/secret.h"
@@ -15,6 +16,7 @@ typedef struct device {
     const bil_description *description;
     bil_image image; /* identity after device_open; all values after a read */
     void *memory;
+    file_store files; /* bytes of those that were read */
     uint64_t until_ms;
     int connect_errno; /* after a device_open that failed: why the last connection did, 0 when it didn't */
 } device;
@@ -54,6 +56,9 @@ bool device_says_unstored(device *dev);
 bool device_says_stored(device *dev);
 /* Does it say that it isn't held? False where its model can't tell. */
 bool device_says_let_go(device *dev);
+
+/* For the hooks of a job (bil_run_hooks): where the bytes of its files go, and those that are written come from. */
+bool device_bytes(device *dev, file_store *given, const bil_transfer *t, bil_bytes *bytes);
 
 /* A new job in memory of its own, to be freed. `config` need not name kind, description and have. */
 bil_job *device_job(device *dev, bil_job_kind kind, bil_job_config config);

@@ -109,7 +109,7 @@ static int save(const fleet_orders *orders, fleet_task *task, device *dev)
     /* a copy of another unit is always a new one */
     bool same_unit = strcmp(o->serial, task->last_serial) == 0;
     if (!error)
-        error = set_file_save_changed(&dev->image, o, folder, name,
+        error = set_file_save_changed(&dev->image, &dev->files, o, folder, name,
                                       task->only_changed && same_unit ? task->last_values : "", task->path, &totals);
     if (error) {
         snprintf(task->why, sizeof task->why, "%.200s: %s", folder, bil_host_error_text(error));

@@ -120,12 +120,12 @@ bool write_keep_record(void *ctx, const bil_action *action)
     return w->file_error == BIL_OK;
 }
 
-int write_save_now(write_call *w, const bil_image *now, char path[STORAGE_PATH])
+int write_save_now(write_call *w, device *now, char path[STORAGE_PATH])
 {
     set_origin o;
     bil_set_totals totals;
-    int error =
-        keep_values(&w->keep, now, person(w->who), "before single values are set", NULL, "", "", &o, path, &totals);
+    int error = keep_values(&w->keep, &now->image, &now->files, person(w->who), "before single values are set", NULL,
+                            "", "", &o, path, &totals);
     if (error)
         return error;
     set_digest_hex(totals.digest, w->now_digest);
@@ -145,7 +145,8 @@ int write_save_unless(write_call *w, const char *why, const char *values)
     keep k = w->keep;
     if (w->safety_digest[0])
         k.last = w->safety_digest; /* the copy before this one */
-    return keep_values(&k, &w->dev.image, person(w->who), why, w->stem, "after-write", values, &o, w->present, &totals);
+    return keep_values(&k, &w->dev.image, &w->dev.files, person(w->who), why, w->stem, "after-write", values, &o,
+                       w->present, &totals);
 }
 
 bool write_save_safety_copy(void *ctx, const bil_image *have)
@@ -153,8 +154,8 @@ bool write_save_safety_copy(void *ctx, const bil_image *have)
     write_call *w = ctx;
     set_origin o;
     bil_set_totals totals;
-    w->file_error = keep_values(&w->keep, have, person(w->who), "safety copy before a write", w->stem, "before-write",
-                                "", &o, w->safety, &totals);
+    w->file_error = keep_values(&w->keep, have, &w->dev.files, person(w->who), "safety copy before a write", w->stem,
+                                "before-write", "", &o, w->safety, &totals);
     if (w->file_error)
         return false;
     if (w->answers.saved)

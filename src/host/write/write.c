@@ -274,6 +274,17 @@ static void leave_tests_open(write_call *w)
             write_told(w, false, d->tests[i].text, RECORD_OPEN);
 }
 
+static bool bytes_of_write(void *ctx, const bil_transfer *t, bil_bytes *bytes)
+{
+    write_call *w = ctx;
+    return device_bytes(&w->dev, &w->want.files, t, bytes);
+}
+
+static bool taken_by_write(void *ctx, uint8_t raw[BIL_FILE_RAW])
+{
+    return files_taken(&((write_call *)ctx)->dev.files, raw);
+}
+
 static const bil_clock_ops stoppable = {now_ms, sleep_until};
 
 int write_run(write_call *w)
@@ -296,6 +307,8 @@ int write_run(write_call *w)
                            .save = write_save_safety_copy,
                            .progress = progress,
                            .secret = write_put_password,
+                           .bytes = bytes_of_write,
+                           .taken = taken_by_write,
                            .ctx = w};
     int error = bil_run(w->job, w->dev.link, (bil_clock){&stoppable, w}, &hooks, &w->end);
     if (error)

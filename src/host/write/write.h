@@ -135,7 +135,7 @@ struct write_call {
 
 /* Before single values are set: the device as it was read just now, saved as its newest copy; `path` of STORAGE_PATH
  * bytes. BIL_OK, or why it couldn't be saved. */
-int write_save_now(write_call *w, const bil_image *now, char path[STORAGE_PATH]);
+int write_save_now(write_call *w, device *now, char path[STORAGE_PATH]);
 
 /* May this person write at all? BIL_OK, or BIL_E_NOT_ALLOWED. */
 int write_allowed(write_call *w);

@@ -1,0 +1,58 @@
+/* The bytes of files: while they are read from a device, and in saved copies. Told by what stands for them, their
+ * length and digest (value.h, type file), so that it makes no difference where they are. Memory stays small whatever
+ * their size: what is read goes to a nameless file of this computer, what a copy has is read where it stands. */
+#ifndef BIL_HOST_COPY_FILES_H
+#define BIL_HOST_COPY_FILES_H
+
+#include "bilancia/link.h"
+#include "bilancia/set.h"
+
+/* One file that is at hand. */
+typedef struct file_place {
+    uint8_t raw[BIL_FILE_RAW];
+    int fd;
+    uint64_t at;  /* where its bytes begin there; in a copy its first chunk */
+    bool in_copy; /* base64 by lines */
+} file_place;
+
+enum { FILE_BLOCK = 32 * BIL_SET_CHUNK };
+
+typedef struct file_store {
+    int *fds; /* that it closes */
+    size_t fd_count;
+    file_place *list;
+    size_t count;
+    int spool; /* one more than the nameless file; 0: none yet */
+    uint64_t end;
+    /* what is taken, or given, just now */
+    bil_digest digest;
+    bool begun;
+    uint64_t most, done;
+    file_place giving;
+    uint8_t *block; /* of a copy, decoded; FILE_BLOCK bytes */
+    size_t block_at, block_size;
+    int error;               /* why it couldn't go on: of this computer */
+    bool (*stop)(void *ctx); /* asked between blocks: is it to end? NULL: it isn't */
+    void *stop_ctx;
+} file_store;
+
+void files_open(file_store *store);
+void files_close(file_store *store);
+
+/* For a link that reads a file of at most so many bytes; what came stays in the store. */
+bil_bytes files_to_take(file_store *store, uint64_t most);
+/* It came whole: its length and digest; zeros where nothing was begun. */
+bool files_taken(file_store *store, uint8_t raw[BIL_FILE_RAW]);
+/* For a link that writes it. False: it isn't at hand. */
+bool files_to_give(file_store *store, const uint8_t raw[BIL_FILE_RAW], bil_bytes *bytes);
+
+/* A file whose first chunk stands at this place of a set; `fd` stays with whoever gave it. */
+bool files_add(file_store *store, int fd, uint64_t at, const uint8_t raw[BIL_FILE_RAW]);
+/* Takes over a file descriptor, closed at the end. */
+bool files_keep(file_store *store, int fd);
+/* What the other one has of this becomes this one's, too. */
+bool files_share(file_store *store, const file_store *from, const uint8_t raw[BIL_FILE_RAW]);
+/* All that an image has. */
+bool files_share_all(file_store *store, const file_store *from, const bil_image *image);
+
+#endif
