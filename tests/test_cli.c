@@ -511,16 +511,16 @@ static void a_station_with_a_panel_and_a_mailbox(void **state)
         start_unit(7, delivered[i], NULL);
         const char *from = unit_at[6], *to = unit_at[7];
         const char *tool = i ? "$B" : "b"; /* of a line nothing is followed up: its units can't be put back */
-        expect(0, "all 108 values read with 43 requests and 2 for who answers",
+        expect(0, "all 109 values read with 45 requests and 2 for who answers",
                sh("rm -rf st; mkdir st; %s read '%s' --folder st", tool, from));
         expect(0, "  channel_6  150.0 ml  600 s  · 1.0310  by_conductivity  2.40 bar  6\n",
                sh("%s show st/*.bset", tool));
         assert_non_null(strstr(output, "  channel_6  true   needle\n"));
         assert_non_null(strstr(output, "  product_6  1.310 kg/l  80.0 ml/l\n"));
         assert_non_null(strstr(output, "hours.serviced    2026-03-12 09:15:00"));
-        expect(0, "a simulated EW-4 with the values of the device: verified, 65 values",
+        expect(0, "a simulated EW-4 with the values of the device: verified, 66 values",
                sh("%s rehearse st/*.bset '%s' --yes --as clone", tool, to));
-        expect(0, "✓ verified: 65", sh("%s write st/*.bset '%s' --yes --as clone --folder st", tool, to));
+        expect(0, "✓ verified: 66", sh("%s write st/*.bset '%s' --yes --as clone --folder st", tool, to));
         static const struct {
             const char *entry, *value;
         } says[] = {{"tank.target", "32.5"},       {"rinse.start", "1830"},    {"rinse.ways", "023e"},
@@ -542,7 +542,7 @@ static void a_station_with_a_panel_and_a_mailbox(void **state)
            sh("sed 's/^model: EW-4/model: EW-9/; s/\"1\", \"2\"/\"2\"/' %s/descriptions/ew-4.yaml >st/ew-9.yaml",
               BILANCIA_SOURCE));
     start_unit(6, "st/ew-9.yaml", NULL);
-    expect(0, "all 107 values read with 43 requests and 2 for who answers",
+    expect(0, "all 108 values read with 45 requests and 2 for who answers",
            sh("b read '%s' --folder st --description st/ew-9.yaml", unit_at[6]));
     expect(0, "✓ verified: 3",
            sh("b set '%s' channel_4.amount=9.5 product_8.density=2.222 panel.brightness=44 --yes --prove --folder st "
@@ -554,11 +554,11 @@ static void a_station_with_a_panel_and_a_mailbox(void **state)
     /* a value that is there only in a mode goes with it, and comes with it */
     expect(0, "✓ verified: 1 value",
            sh("b set '%s' tank.heater=true --yes --prove --folder st -d st/ew-9.yaml", unit_at[6]));
-    expect(0, "all 108 values", sh("mkdir st/hot; b read '%s' --folder st/hot -d st/ew-9.yaml", unit_at[6]));
+    expect(0, "all 109 values", sh("mkdir st/hot; b read '%s' --folder st/hot -d st/ew-9.yaml", unit_at[6]));
     expect(0, "tank.target", sh("b show st/hot/*.bset -d st/ew-9.yaml"));
     expect(0, "✓ verified: 1 value",
            sh("b set '%s' tank.heater=false --yes --prove --folder st -d st/ew-9.yaml", unit_at[6]));
-    expect(0, "all 107 values", sh("mkdir st/cold; b read '%s' --folder st/cold -d st/ew-9.yaml", unit_at[6]));
+    expect(0, "all 108 values", sh("mkdir st/cold; b read '%s' --folder st/cold -d st/ew-9.yaml", unit_at[6]));
     expect(3, "tank.target is there only with another value of tank.heater",
            sh("b set '%s' tank.target=41.5 --yes --folder st -d st/ew-9.yaml 2>&1", unit_at[6]));
     expect(1, "only", sh("b compare st/hot/*.bset st/cold/*.bset -d st/ew-9.yaml"));
@@ -574,7 +574,7 @@ static void a_station_with_a_panel_and_a_mailbox(void **state)
               "st/ew-9.yaml >st/ew-6.yaml && mkdir st/many",
               "10, 11, 12, 13, 14, 15, 16, 17, 18, 19, 20, 21, 22, 23, 24, 25, 26, 27, 28, 29"));
     start_unit(6, "st/ew-6.yaml", NULL);
-    expect(0, "all 108 values", sh("b read '%s' --folder st/many -d st/ew-6.yaml", unit_at[6]));
+    expect(0, "all 109 values", sh("b read '%s' --folder st/many -d st/ew-6.yaml", unit_at[6]));
     stop_unit(6);
     /* one that shows nothing without its code */
     expect(0, NULL,

@@ -4,6 +4,7 @@
 #include <limits.h>
 
 #include "bilancia/job.h"
+#include "bilancia/words.h"
 #include "help.h"
 
 /* ---- the description ---- */

@@ -1,6 +1,7 @@
 /* Jobs on models that the simulated units don't have: no hold, steps for a person, hardware variants, values that reset
  * each other, another unit after the restart. The device is a row of cells with a hook, its description is made on the
  * spot. */
+#include "bilancia/words.h"
 #include "help.h"
 #include "host/describe/load.h"
 

@@ -3,6 +3,7 @@
  * a row of bits with rules of its own, the decoder works on lists of bits: nothing here is shared with the library. */
 #include <time.h>
 
+#include "bilancia/words.h"
 #include "help.h"
 #include "host/describe/load.h"
 

@@ -381,7 +381,7 @@ static void channels_in_any_width(void **state)
     static char said[64][2][40];
     size_t count = 0;
     start_unit(6, "ew-4", NULL);
-    expect(0, "all 108 values", sh("mkdir -p ew; b read %s --folder ew", unit_at[6]));
+    expect(0, "all 109 values", sh("mkdir -p ew; b read %s --folder ew", unit_at[6]));
     expect(0, NULL,
            sh("grep -o '^{\"id\":\"channel_.*\"value\":[^,]*' ew/*.bset | sed 's/{\"id\":\"//; s/\".*:/ /; s/\"//g'"));
     for (char *line = strtok(output, "\n"); line && count < 64; line = strtok(NULL, "\n"), count++)

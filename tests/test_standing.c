@@ -7,6 +7,7 @@
 
 #include "bilancia/host_error.h"
 #include "bilancia/site.h"
+#include "bilancia/words.h"
 #include "bilancia/write.h"
 #include "show/standing.h"
 #include "sim/control.h"

@@ -332,7 +332,7 @@ static bool in_groups(const char *id, const char *groups)
 /* The cells of a value in the unit's own memory. */
 static uint16_t *cells_of(memory *m, const sim_unit *unit, const bil_param *param, uint16_t *count)
 {
-    bool names = unit->model->dialogue || unit->model->web;
+    bool names = unit->model->dialogue || unit->model->web || param->format->type == BIL_FILE;
     const sim_entry *entry = names ? sim_find(unit, param->id) : NULL;
     *count = names ? (uint16_t)(entry ? sim_cells_of(entry) : 0) : param->cells;
     return entry ? &m->cells[entry->space][entry->address] : *count ? &m->cells[param->space][param->at.number] : NULL;

@@ -189,6 +189,12 @@ static int compare_files(size_t *memory)
 
 /* ---- the story ---- */
 
+static const char *const verdicts[] = {
+#define NAME(NAME_, name, text) name,
+    BIL_VERDICTS(NAME)
+#undef NAME
+};
+
 int main(void)
 {
     bil_job_progress progress;
@@ -213,7 +219,7 @@ int main(void)
     board_paint_stack();
     bil_action end = run(&config, &progress);
     size_t read_stack = board_used_stack();
-    printf("read: %s, %u values with %u requests\n", bil_verdict_name(end.u.end.verdict), (unsigned)progress.done,
+    printf("read: %s, %u values with %u requests\n", verdicts[end.u.end.verdict], (unsigned)progress.done,
            (unsigned)progress.read_requests);
     uint32_t changed = count_changed();
     printf("compare: %u changed\n", (unsigned)changed);
@@ -227,7 +233,7 @@ int main(void)
     board_paint_stack();
     end = run(&config, &progress);
     size_t write_stack = board_used_stack();
-    printf("write: %s, %u values with %u requests\n", bil_verdict_name(end.u.end.verdict), (unsigned)progress.written,
+    printf("write: %s, %u values with %u requests\n", verdicts[end.u.end.verdict], (unsigned)progress.written,
            (unsigned)progress.write_requests);
 
     size_t compare_memory;

@@ -19,14 +19,16 @@ extern "C" {
 #define BIL_CELL_BITS_MAX (16 * BIL_CELLS_MAX)
 
 /* X(NAME, "name in descriptions"): cells; cells that can't be written; single bits; single bits that can't be written;
- * texts that tell what device it is, which can't be written either (bil_reach_objects). */
+ * texts that tell what device it is, which can't be written either (bil_reach_objects); files in records
+ * (bil_reach_records). */
 /* clang-format off */
 #define BIL_CELL_TABLE_NAMES(X) \
-    X(HOLDING, "holding") X(INPUT, "input") X(COILS, "coils") X(DISCRETE, "discrete") X(OBJECTS, "identification")
+    X(HOLDING, "holding") X(INPUT, "input") X(COILS, "coils") X(DISCRETE, "discrete") X(OBJECTS, "identification") \
+    X(RECORDS, "records")
 /* clang-format on */
 
-/* The four tables of such a device, chapter 4.3, and its identification, 6.21. The first spaces of a description that
- * was loaded are these, for the device itself; others may stand behind them. */
+/* The four tables of such a device, chapter 4.3, its identification, 6.21, and its files, 6.14. The first spaces of a
+ * description that was loaded are these, for the device itself; others may stand behind them. */
 typedef enum bil_cell_table {
 #define BIL_CELL_TABLE_ENUM(NAME, name) BIL_##NAME,
     BIL_CELL_TABLE_NAMES(BIL_CELL_TABLE_ENUM)
@@ -41,6 +43,7 @@ typedef struct bil_span {
     uint8_t table;     /* bil_cell_table */
     uint8_t way;       /* bil_way, in writing */
     int16_t unit;      /* who answers there, as in bil_space */
+    uint16_t file;     /* of records: the file in which they are; `first` is the first one */
     uint16_t mask;     /* of a masked write: the bits of the one cell that are written; the others stay */
     uint16_t pause_ms; /* the request goes out no sooner than so long after the reply before it */
 } bil_span;
@@ -81,11 +84,14 @@ typedef struct bil_cell_link {
  *   bits     single bits, coils and discrete inputs
  *   parts    cells of which values have only some bits: without a masked write each is read before it is written
  *   mailbox  the number of a value goes into one cell, and then it lies in others
- *   objects  the identification (function 0x2B/0x0E): `number` of a place is that of the object, 0 to 255 */
+ *   objects  the identification (function 0x2B/0x0E): `number` of a place is that of the object, 0 to 255
+ *   records  a file (value.h) in records of 16 bits (functions 0x14 and 0x15): `number` is that of the file, which
+ * always has as many bytes as the format says, an even number; the first one of a record stands high */
 extern const bil_reach bil_reach_bits;
 extern const bil_reach bil_reach_parts;
 extern const bil_reach bil_reach_mailbox;
 extern const bil_reach bil_reach_objects;
+extern const bil_reach bil_reach_records;
 
 /* Where a mailbox is. */
 typedef struct bil_mailbox {

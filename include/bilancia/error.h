@@ -44,7 +44,6 @@ extern "C" {
     X(35, UNKNOWN_PARAMETER, "unknown_parameter", "the description doesn't know this parameter") \
     X(36, OTHER_LAYOUT, "other_layout", "the copy has another layout") \
     X(37, VALUE_TEXT, "value_text", "the readable value doesn't fit the raw value") \
-    X(38, UNKNOWN_MODEL, "unknown_model", "no description matches what answers there") \
     X(39, UNKNOWN_FIRMWARE, "unknown_firmware", "the description doesn't name this firmware") \
     /* links */ \
     X(40, NOT_REACHABLE, "not_reachable", "nothing accepts a connection at this address") \
@@ -55,7 +54,6 @@ extern "C" {
     X(45, BUSY, "busy", "the device stays busy") \
     X(47, GATEWAY_PATH, "gateway_path", "the gateway has no way to the device") \
     X(48, GATEWAY_SILENT, "gateway_silent", "the gateway answers, the device behind it doesn't") \
-    X(99, LINE_IN_USE, "line_in_use", "another program uses this serial port") \
     /* jobs */ \
     X(50, PASSWORD, "password", "the device doesn't accept the password") \
     X(51, NO_PASSWORD, "no_password", "the device wants a password") \

@@ -16,6 +16,8 @@ extern "C" {
 /* clang-format off */
 #define BIL_HOST_ERRORS(X) \
     X(46, ADDRESS, "address", "this is no device address") \
+    X(38, UNKNOWN_MODEL, "unknown_model", "no description matches what answers there") \
+    X(99, LINE_IN_USE, "line_in_use", "another program uses this serial port") \
     /* files, folders and calls */ \
     X(80, FILE_OPEN, "file_open", "the file can't be opened") \
     X(81, FILE_WRITE, "file_write", "the file can't be written") \

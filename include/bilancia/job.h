@@ -88,10 +88,6 @@ typedef enum bil_verdict {
         BIL_VERDICT_COUNT
 } bil_verdict;
 
-/* Name for programs; "?" for a number that is none. Sentences for people are those of BIL_VERDICTS; see host_error.h.
- */
-const char *bil_verdict_name(bil_verdict verdict);
-
 /* The next thing to do; memory that it points to is the job's, and good until the next step. */
 typedef struct bil_action {
     uint32_t number; /* the result quotes it */

@@ -49,11 +49,6 @@ typedef struct bil_run_hooks {
  * where a hook went on with the job by itself: `end` is the action that this happened at. `hooks` NULL: none. */
 int bil_run(bil_job *job, bil_link link, bil_clock clock, const bil_run_hooks *hooks, bil_action *end);
 
-/* Reads one parameter over a link that is connected, without a job. `raw` has BIL_TEXT_MAX bytes. BIL_DONE: the cause
- * tells whether the value is there, BIL_OK if it is. */
-bil_outcome bil_read_one(bil_link link, const bil_description *description, uint16_t index, uint8_t *raw,
-                         bil_result *result);
-
 #ifdef __cplusplus
 }
 #endif

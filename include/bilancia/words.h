@@ -13,7 +13,8 @@
 extern "C" {
 #endif
 
-/* How a job ended (BIL_VERDICTS), for people; "?" for a number that is none. Its name is bil_verdict_name. */
+/* How a job ended (BIL_VERDICTS): its name for programs, and the sentence for people; "?" for a number that is none. */
+const char *bil_verdict_name(bil_verdict verdict);
 const char *bil_verdict_text(bil_verdict verdict);
 
 /* An event of a job (bil_event): its name in records, and its sentence for people; "" for a number that is none. */

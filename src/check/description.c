@@ -113,7 +113,7 @@ static void check_param(checking *c, const bil_param *p)
     want_text(c, p->unit, BIL_UNIT_MAX);
     want(c, p->format != NULL);
     if (c->good)
-        check_format(c, p->format, c->good && !d->spaces[p->space].keys && d->spaces[p->space].table != BIL_OBJECTS);
+        check_format(c, p->format, c->good && !d->spaces[p->space].keys && d->spaces[p->space].table < BIL_OBJECTS);
     want_params(c, p->resets, p->reset_count);
     if (p->only) {
         want(c, p->only->holds != NULL);
@@ -140,6 +140,9 @@ static void check_param(checking *c, const bil_param *p)
                     p->at.number + p->cells - 1 <= UINT16_MAX);
     else if (space->keys)
         want_text(c, p->at.key, KEY);
+    else if (p->format->type == BIL_FILE || space->reach == &bil_reach_records)
+        want(c, p->format->type == BIL_FILE && space->reach == &bil_reach_records && p->cells == 1 &&
+                    p->at.number <= UINT16_MAX && p->format->low == p->format->high && p->format->high % 2 == 0);
     else
         want(c, p->at.number <= UINT16_MAX && p->cells == bil_value_cells(p->format) &&
                     (!space->mailbox || (space->mailbox->value + p->cells - 1 <= UINT16_MAX &&
@@ -279,7 +282,7 @@ static void check_spaces(checking *c)
         uint16_t most = s->bits ? BIL_CELL_BITS_MAX : cells ? BIL_CELLS_MAX : UINT16_MAX;
         want(c, s->reading <= BIL_SHARE_NONE && s->writing <= BIL_SHARE_NONE &&
                     cells == (s->writing == BIL_SHARE_NEIGHBOURS) && (cells || !s->bits));
-        want(c, (cells || s->keys || s->mailbox || s->table == BIL_OBJECTS) && !(cells && s->keys) &&
+        want(c, (cells || s->keys || s->mailbox || s->table >= BIL_OBJECTS) && !(cells && s->keys) &&
                     (!s->mailbox || (s->reach && !cells)));
         want(c, s->table < BIL_CELL_TABLES && s->bits == (s->table == BIL_COILS || s->table == BIL_DISCRETE) &&
                     s->unit >= -255 && s->unit <= 256);

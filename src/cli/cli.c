@@ -115,6 +115,7 @@ int exit_code_of(int error)
     case BIL_E_RECORD:
     case BIL_E_SAFETY_COPY:
         return EXIT_FILE;
+    case BIL_E_UNKNOWN_MODEL:
     case BIL_E_KEPT:
     case BIL_E_DISPUTED:
     case BIL_E_SIGNATURE:

@@ -190,11 +190,17 @@ static int logger(const plant *p, const char *address)
 static int labeller(const plant *p, const char *address)
 {
     static const scene scenes[] = {
-        {"The labeller is asked by HTTP. Its values are in five JSON documents; one request brings each of them.",
+        {"The labeller is asked by HTTP. Its values are in five JSON documents, its layouts and a picture are files.",
          "bilancia read @", EXIT_DONE},
         {"The labels of the quarter bottle sit too low. Its account is asked for; "
          "what others have in the same document stays.",
          "bilancia set @ product_3.lift=9.5 head_2.delay=95 --yes --prove --password-fd 3 3< account", EXIT_DONE},
+        {"Somebody puts another layout on it, and the labels come out bare.",
+         "bilancia simulate --at labeller.ctl set media.layout_2 'label 96 72'", EXIT_DONE},
+        {"What is different? (Exit code 1: there are differences.)", "bilancia compare # @ --group media",
+         EXIT_DIFFERENT},
+        {"Only the files are written back, each is proved by its bytes.",
+         "bilancia write # @ --group media --yes --prove --password-fd 3 3< account", EXIT_DONE},
     };
     return play_all(p, scenes, sizeof scenes / sizeof scenes[0], "labeller", address);
 }

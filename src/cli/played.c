@@ -28,6 +28,10 @@ static const char *kind_of(const bil_format *f, char own[8])
                                               {"", "i8", "i16", "", "i32", "", "", "", "i64"}};
     if (f->type == BIL_F32)
         return "f32";
+    if (f->type == BIL_FILE) {
+        snprintf(own, 8, "b%u", (unsigned)f->high);
+        return own;
+    }
     if (has_form(f)) {
         snprintf(own, 8, "x%zu", bil_value_cells(f));
         return own;
@@ -176,6 +180,8 @@ static void put_value(const played_model *p, const bil_description *d, uint16_t 
     const char *says = identity_of(d, index);
     uint8_t raw[BIL_TEXT_MAX] = {0};
     bool known = d->factory && d->factory_known[index];
+    if (f->type == BIL_FILE)
+        return; /* there is nothing in it */
     bool told = says && !known && take_said(f, says, raw);
     if (!told && random && p->entries[index].role == SIM_SETTING && index != d->link_unit)
         roll(f, raw);
@@ -210,6 +216,8 @@ static void put_texts(const bil_description *d, const uint8_t *values, char (*te
             used += (size_t)snprintf(hex + used, sizeof hex - used, i ? " %04x" : "%04x", cells[i]);
         for (uint16_t i = k; i < next; i++) {
             const bil_param *one = &d->params[d->by_place[i]];
+            if (one->format->type == BIL_FILE)
+                continue;
             if (has_form(one->format))
                 memcpy(texts[d->by_place[i]], hex, sizeof hex);
             else
@@ -238,6 +246,17 @@ static void put_mode(played_model *p, const bil_description *d, uint16_t index)
         bil_value_to_cells(f, raw, cells);
         memcpy(mode->cells[mode->count++], cells, sizeof mode->cells[0]);
     }
+}
+
+/* Those that have numbers; what is in them is any. */
+static void put_files(played_model *p, const bil_description *d)
+{
+    size_t count = 0;
+    p->files = need(d->count + 1u, sizeof *p->files);
+    for (uint16_t i = 0; i < d->count; i++)
+        if (d->params[i].format->type == BIL_FILE)
+            p->files[count++] = (sim_records){(uint16_t)d->params[i].at.number, p->entries[i].name};
+    p->model.files = count ? p->files : NULL;
 }
 
 static bool add_entry(played_model *p, const bil_description *d, uint16_t index, uint16_t *pages, char *why,
@@ -447,9 +466,10 @@ played_model *played_of(const bil_description *d, const bil_image *as, bool rand
     for (uint16_t i = 0; i < d->count && good; i++)
         put_mode(p, d, i);
     if (!good) {
-        played_free(p);
+        sim_played_free(p);
         return NULL;
     }
+    put_files(p, d);
     uint8_t *values = need(d->raw_size, 1);
     for (uint16_t i = 0; i < d->count; i++)
         put_value(p, d, i, random, values);
@@ -472,18 +492,4 @@ played_model *played_of(const bil_description *d, const bil_image *as, bool rand
         take(p, as, values);
     free(values);
     return p;
-}
-
-void played_free(played_model *p)
-{
-    if (!p)
-        return;
-    free(p->entries);
-    free(p->texts);
-    free(p->set_up);
-    free(p->kinds);
-    for (size_t i = 0; i < p->count && p->modes; i++)
-        free(p->modes[i].cells);
-    free(p->modes);
-    free(p);
 }

@@ -8,8 +8,7 @@
 
 /* The model as described. `as` has the values that its units begin with; NULL: those that are delivered, as far as the
  * description knows them. `random`: any that it allows. NULL, and `why` says what a simulated unit has no room for.
- * Freed with played_free, after its units. */
+ * Freed with sim_played_free, after its units. */
 played_model *played_of(const bil_description *description, const bil_image *as, bool random, char *why, size_t size);
-void played_free(played_model *played);
 
 #endif

@@ -108,7 +108,7 @@ static void rehearsed(void *ctx, const bil_writing *w, const bil_ending *end, co
 void writing_stage_free(writing *x)
 {
     if (x->stage)
-        played_free(x->stage->played);
+        sim_played_free(x->stage->played);
     free(x->stage);
     x->stage = NULL;
 }

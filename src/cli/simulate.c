@@ -33,7 +33,7 @@ typedef struct chosen {
 
 static void let_go(chosen *c)
 {
-    played_free(c->played);
+    sim_played_free(c->played);
     bil_host_close(c->host);
     *c = (chosen){.model = NULL};
 }

@@ -12,10 +12,10 @@ uint64_t bil_file_size(const uint8_t raw[BIL_FILE_RAW])
 
 bool bil_file_is_none(const uint8_t raw[BIL_FILE_RAW])
 {
+    uint8_t any = 0;
     for (int i = 0; i < BIL_FILE_RAW; i++)
-        if (raw[i])
-            return false;
-    return true;
+        any |= raw[i];
+    return !any;
 }
 
 static int file_text(const bil_format *format, const uint8_t *raw, char *text, size_t size)

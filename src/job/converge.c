@@ -174,14 +174,14 @@ static void mark(bil_job *job, uint16_t from, uint16_t to, uint8_t what)
 }
 
 /* Its bytes are read back once, for the proof; before that only where nobody knows how much of it arrived. */
-static void sent_file(bil_job *job, uint16_t index, bool done)
+static bool sent_file(bil_job *job, uint16_t index, bool done)
 {
-    if (!bil_is_file(job, index))
-        return;
-    if (done)
+    bool file = bil_is_file(job, index);
+    if (file && done)
         bil_image_put(job->config.have, index, bil_image_raw(job->config.want, index));
     else
         job->touched[index] &= (uint8_t)~KNOWN;
+    return file;
 }
 
 static flow write_block(bil_job *job, bil_action *action)
@@ -191,6 +191,7 @@ static flow write_block(bil_job *job, bil_action *action)
         return f;
     uint16_t from = job->write_at, to = job->next[from];
     bil_outcome outcome = job->exchange.outcome;
+    bool rest = sent_file(job, job->items[from], f == FLOW_DONE) || job->config.goes_back;
     if (f == FLOW_DONE || outcome == BIL_UNKNOWN) {
         /* What became of an unknown one shows when it is read back. */
         job->wrote = job->again = true;
@@ -200,7 +201,6 @@ static flow write_block(bil_job *job, bil_action *action)
             job->progress.written += (uint32_t)(to - from);
         job->progress.done += (uint32_t)(to - from);
         job->write_at = to;
-        sent_file(job, job->items[from], f == FLOW_DONE);
         bil_move_follow(job, from, to);
         return on(job, WRITING);
     }
@@ -213,10 +213,8 @@ static flow write_block(bil_job *job, bil_action *action)
     }
     if (outcome != BIL_REFUSED)
         return bil_stop(job, BIL_VERDICT_UNTOUCHED);
-    bool rest = job->config.goes_back || bil_is_file(job, job->items[from]);
     if (rest) { /* what can be got there is got there; this can't, and is named */
         mark(job, from, to, GIVEN_UP);
-        sent_file(job, job->items[from], false);
         job->write_at = to;
     }
     job->step = rest ? WRITING : REFUSED;

@@ -6,15 +6,6 @@
 #include "../core/require.h"
 #include "machine.h"
 
-#define NAME(NAME_, name, text) name "\0"
-static const char verdicts[] = BIL_VERDICTS(NAME);
-#undef NAME
-
-const char *bil_verdict_name(bil_verdict verdict)
-{
-    return bil_nth(verdicts, (unsigned)verdict);
-}
-
 /* struct, cost, next, items, image, touched, raw values and causes of requests and of looks, in falling order of
  * alignment. No request has a value twice, so none has more than all. */
 static size_t head_size(void)

@@ -2,10 +2,11 @@
 #include "machine.h"
 
 /* Is it to be asked for? First only what decides which others are there. */
-static bool is_asked(const bil_job *job, const bil_param *param, bool in_bank)
+static bool is_asked(const bil_job *job, uint16_t index, bool in_bank)
 {
+    const bil_param *param = &job->description->params[index];
     const reader *r = &job->reader;
-    if (job->touched[param - job->description->params] & KNOWN)
+    if (job->touched[index] & KNOWN)
         return false;
     if (r->modes ? !(param->flags & BIL_MODE) : param->only && !param->only->holds(param->only, &job->expect, r->image))
         return false;
@@ -27,7 +28,7 @@ static void plan(bil_job *job)
             const bil_param *param = &description->params[index];
             if (bil_description_bank(description, param, config->bank, config->copy) != place)
                 continue;
-            bool saved = is_asked(job, param, !config->bank || place) && param->flags & BIL_READABLE &&
+            bool saved = is_asked(job, index, !config->bank || place) && param->flags & BIL_READABLE &&
                          !bil_class_left_out((bil_class)param->cls);
             values = (uint16_t)(values + saved);
             if (saved || (!r->modes && bil_watched(job, index)))

@@ -30,6 +30,7 @@ static void move_file(const running *r, bil_transfer *t, bil_result *result)
     if (!h->bytes || !h->bytes(h->ctx, t, &bytes))
         return;
     t->bytes = &bytes;
+    t->cause[0] = BIL_OK;
     result->outcome = r->link.ops->transfer(r->link.ctx, t, result);
     t->bytes = NULL;
     if (result->outcome == BIL_DONE && !t->write && !(h->taken && h->taken(h->ctx, t->raw)))
@@ -104,14 +105,4 @@ int bil_run(bil_job *job, bil_link link, bil_clock clock, const bil_run_hooks *h
         else
             perform(&r, end, &result);
     }
-}
-
-bil_outcome bil_read_one(bil_link link, const bil_description *d, uint16_t index, uint8_t *raw, bil_result *result)
-{
-    uint8_t cause = BIL_OK;
-    bil_transfer t = {.description = d, .items = &index, .count = 1, .raw = raw, .cause = &cause};
-    bil_outcome outcome = link.ops->transfer(link.ctx, &t, result);
-    if (outcome == BIL_DONE)
-        result->cause = (bil_error)cause;
-    return outcome;
 }

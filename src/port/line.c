@@ -21,7 +21,7 @@ bil_error line_cause(int number)
 {
     switch (number) {
     case EBUSY:
-        return BIL_E_LINE_IN_USE;
+        return (bil_error)BIL_E_LINE_IN_USE;
     case EMFILE:
     case ENFILE:
         return (bil_error)BIL_E_DESCRIPTORS;

@@ -14,8 +14,12 @@
 #include "modbus_exception.h"
 #include "wait.h"
 
-enum { IDENTIFICATION = 0x2b }; /* Modbus Application Protocol 1.1b3, 6.19 and 6.21 */
-enum { STALE = 8, PDU = 253 };  /* replies to older questions that are passed over; bytes of the longest request */
+enum {
+    IDENTIFICATION = 0x2b,
+    READ_RECORDS = 0x14,
+    WRITE_RECORDS = 0x15
+};                             /* Modbus Application Protocol 1.1b3, 6.19 and 6.21 */
+enum { STALE = 8, PDU = 253 }; /* replies to older questions that are passed over; bytes of the longest request */
 
 static void hang_up(void *ctx)
 {
@@ -228,14 +232,15 @@ static bil_outcome ask(modbus_link *link, const bil_span *at, const uint8_t *pdu
     if (!send_request(link, unit, pdu, size))
         return doubt(link, result, BIL_E_LOST);
     bil_error cause;
-    *answer = (pdu[0] == IDENTIFICATION ? receive_any : receive)(link, unit, reply, length, &cause);
+    bool other = pdu[0] == IDENTIFICATION || pdu[0] == READ_RECORDS || pdu[0] == WRITE_RECORDS;
+    *answer = (other ? receive_any : receive)(link, unit, reply, length, &cause);
     link->replied = wait_now_ms();
     if (!*answer)
         return doubt(link, result, cause);
     if ((*answer)[0] == (pdu[0] | 0x80) && *length == 2) {
         result->code = (*answer)[1];
         const modbus_exception *says = modbus_exception_of(result->code);
-        bool reads = pdu[0] <= MODBUS_FC_READ_INPUT_REGISTERS || pdu[0] == IDENTIFICATION;
+        bool reads = pdu[0] <= MODBUS_FC_READ_INPUT_REGISTERS || pdu[0] == IDENTIFICATION || pdu[0] == READ_RECORDS;
         result->cause = (bil_error)(reads ? says->read_cause : says->write_cause);
         bil_outcome outcome = (bil_outcome)(reads ? says->read : says->write);
         /* The device took it, and says so: the line is in no doubt. */
@@ -244,16 +249,21 @@ static bil_outcome ask(modbus_link *link, const bil_span *at, const uint8_t *pdu
     return (*answer)[0] == pdu[0] ? BIL_DONE : doubt(link, result, BIL_E_GARBLED);
 }
 
+static bool is_in_bits(const bil_span *at)
+{
+    return at->table == BIL_COILS || at->table == BIL_DISCRETE;
+}
+
 static size_t bytes_of(const bil_span *at)
 {
-    return at->table >= BIL_COILS ? (at->count + 7u) / 8 : 2u * at->count;
+    return is_in_bits(at) ? (at->count + 7u) / 8 : 2u * at->count;
 }
 
 /* Of cells the high byte comes first; of bits the first eight. */
 static void put_cells(uint8_t *bytes, const bil_span *at, const uint16_t *cells)
 {
     for (size_t i = 0; i < bytes_of(at); i++) {
-        bool high = at->table >= BIL_COILS ? i % 2 : i % 2 == 0;
+        bool high = is_in_bits(at) ? i % 2 : i % 2 == 0;
         bytes[i] = (uint8_t)(high ? cells[i / 2] >> 8 : cells[i / 2] & 0xff);
     }
 }
@@ -263,7 +273,7 @@ static void take_cells(const uint8_t *bytes, const bil_span *at, uint16_t *cells
     size_t size = bytes_of(at);
     for (size_t i = 0; i < size; i += 2) {
         unsigned one = bytes[i], two = i + 1 < size ? bytes[i + 1] : 0;
-        cells[i / 2] = (uint16_t)(at->table >= BIL_COILS ? two << 8 | one : one << 8 | two);
+        cells[i / 2] = (uint16_t)(is_in_bits(at) ? two << 8 | one : one << 8 | two);
     }
 }
 
@@ -286,6 +296,49 @@ static bil_outcome read_objects(modbus_link *link, const bil_span *at, uint16_t 
     return BIL_DONE;
 }
 
+/* 6.14, 6.15: what is asked for, one group of records. */
+static void put_group(uint8_t *pdu, const bil_span *at)
+{
+    pdu[0] = 6; /* the only type there is */
+    put_number(pdu + 1, at->file);
+    put_number(pdu + 3, at->first);
+    put_number(pdu + 5, at->count);
+}
+
+static bil_outcome read_records(modbus_link *link, const bil_span *at, uint16_t *cells, bil_result *result)
+{
+    enum { GROUP = 7, FRONT = 4 };
+    uint8_t pdu[2 + GROUP] = {READ_RECORDS, GROUP}, reply[MODBUS_MAX_ADU_LENGTH];
+    const uint8_t *answer;
+    size_t length;
+    put_group(pdu + 2, at);
+    bil_outcome outcome = ask(link, at, pdu, sizeof pdu, reply, &answer, &length, result);
+    if (outcome != BIL_DONE)
+        return outcome;
+    size_t size = bytes_of(at);
+    if (length != FRONT + size || answer[1] != size + 2 || answer[2] != size + 1 || answer[3] != 6)
+        return doubt(link, result, BIL_E_GARBLED);
+    take_cells(answer + FRONT, at, cells);
+    return BIL_DONE;
+}
+
+static bil_outcome write_records(modbus_link *link, const bil_span *at, const uint16_t *cells, bil_result *result)
+{
+    enum { GROUP = 7 };
+    uint8_t pdu[PDU], reply[MODBUS_MAX_ADU_LENGTH];
+    const uint8_t *answer;
+    size_t length, size = 2 + GROUP + bytes_of(at);
+    pdu[0] = WRITE_RECORDS;
+    pdu[1] = (uint8_t)(size - 2);
+    put_group(pdu + 2, at);
+    put_cells(pdu + 2 + GROUP, at, cells);
+    bil_outcome outcome = ask(link, at, pdu, size, reply, &answer, &length, result);
+    if (outcome != BIL_DONE)
+        return outcome;
+    bool echo = length == size && memcmp(answer, pdu, size) == 0;
+    return echo ? BIL_DONE : doubt(link, result, BIL_E_GARBLED);
+}
+
 static bil_outcome read_cells(void *ctx, const bil_span *at, uint16_t *cells, bil_result *result)
 {
     static const uint8_t functions[BIL_OBJECTS] = {MODBUS_FC_READ_HOLDING_REGISTERS, MODBUS_FC_READ_INPUT_REGISTERS,
@@ -293,6 +346,8 @@ static bil_outcome read_cells(void *ctx, const bil_span *at, uint16_t *cells, bi
     modbus_link *link = ctx;
     if (at->table == BIL_OBJECTS)
         return read_objects(link, at, cells, result);
+    if (at->table == BIL_RECORDS)
+        return read_records(link, at, cells, result);
     uint8_t pdu[5] = {functions[at->table]};
     uint8_t reply[MODBUS_MAX_ADU_LENGTH];
     const uint8_t *answer;
@@ -337,6 +392,8 @@ static bil_outcome write_cells(void *ctx, const bil_span *at, const uint16_t *ce
     modbus_link *link = ctx;
     uint8_t pdu[PDU], reply[MODBUS_MAX_ADU_LENGTH];
     const uint8_t *answer;
+    if (at->table == BIL_RECORDS)
+        return write_records(link, at, cells, result);
     size_t length, size = put_write(pdu, at, cells);
     bil_outcome outcome = ask(link, at, pdu, size, reply, &answer, &length, result);
     if (outcome != BIL_DONE)

@@ -15,7 +15,10 @@ void sim_control(sim_unit *unit, uint64_t now, const char *line, char *answer, s
     } else if (sscanf(line, "get %63s", name) == 1) {
         const sim_entry *entry = sim_find(unit, name);
         uint16_t cells[64] = {0};
-        if (!entry || entry->role == SIM_SECRET || !up || sim_peek(unit, entry, cells) != SIM_OK) {
+        bool file = entry && entry->kind[0] == 'b'; /* of which only its length is shown */
+        if (file)
+            cells[0] = unit->running[entry->space][entry->address];
+        if (!entry || entry->role == SIM_SECRET || !up || (!file && sim_peek(unit, entry, cells) != SIM_OK)) {
             snprintf(answer, size, "error: %s has no value \"%s\" that can be read now", unit->model->name, name);
             return;
         }

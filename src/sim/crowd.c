@@ -224,6 +224,9 @@ static size_t frame_size(const uint8_t *frame, size_t used)
     case 15:
     case 16:
         return used < 7 ? 0 : 9u + frame[6];
+    case 20:
+    case 21:
+        return used < 3 ? 0 : 5u + frame[2];
     case 22:
         return 10;
     case 43:

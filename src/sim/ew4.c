@@ -32,6 +32,14 @@ enum { STORE_KEY = 17, RESTART_KEY = 85, FACTORY_KEY = 43690 };
     {"product_" #n ".density", PRODUCTS, (10 * n + 1), "u16", SIM_SETTING, 3, false, 500, 2500, "1.000", density}, \
     {"product_" #n ".strongest", PRODUCTS, (10 * n + 2), "u16", SIM_SETTING, 1, false, 0, 1000, "10.0", strongest},
 
+/* What it does in turn, twelve lines of twenty bytes. */
+#define STEP(n, what, minutes) n " " what " " minutes " min\n"
+#define STEPS(tens) \
+    STEP("01", "fill   ", tens "2") STEP("02", "heat   ", tens "8") STEP("03", "dose   ", tens "1") \
+    STEP("04", "wash   ", tens "9") STEP("05", "drain  ", tens "2") STEP("06", "rinse  ", tens "4") \
+    STEP("07", "drain  ", tens "2") STEP("08", "rinse  ", tens "4") STEP("09", "drain  ", tens "2") \
+    STEP("10", "dry    ", tens "6") STEP("11", "rest   ", tens "3") STEP("12", "end    ", tens "0")
+
 static const sim_entry map[] = {
     {"id.vendor", SIM_OBJECTS, 0 * SIM_OBJECT, "t12", SIM_IDENTITY, 0, false, ANY, "Esempio", NULL},
     {"id.model", SIM_OBJECTS, 1 * SIM_OBJECT, "t12", SIM_IDENTITY, 0, false, ANY, "EW-4", NULL},
@@ -84,6 +92,7 @@ static const sim_entry map[] = {
     {"panel.language", PANEL, 1, "u16", SIM_SETTING, 0, false, 0, 2, "1", "0"},
     {"panel.dims_after", PANEL, 2, "d4", SIM_SETTING, 0, false, 0, 3600, "300", "120"},
     {"panel.sound", PANEL, 3, "u16", SIM_SETTING, 0, false, 0, 1, "1", NULL},
+    {"program.steps", SIM_RECORDS, 0, "b240", SIM_SETTING, 0, false, ANY, STEPS("0"), STEPS("5")},
     {"access.code", SIM_HOLDING, 950, "u16", SIM_SECRET, 0, false, 0, 9999, "2604", NULL},
     {"access.enter", SIM_HOLDING, 951, "u16", SIM_COMMAND, 0, false, ANY, NULL, NULL},
     {"command.service", SIM_HOLDING, 952, "u16", SIM_COMMAND, 0, false, 0, 2, NULL, NULL},
@@ -93,6 +102,8 @@ static const sim_entry map[] = {
     {"command.factory", SIM_HOLDING, 956, "u16", SIM_COMMAND, 0, false, FACTORY_KEY, FACTORY_KEY, NULL, NULL},
 };
 /* clang-format on */
+
+static const sim_records files[] = {{1, "program.steps"}, {0, NULL}};
 
 static const sim_door doors[] = {
     {.table = SIM_HOLDING, .index = 900, .value = 901, .stride = 1},
@@ -235,6 +246,7 @@ const sim_model sim_ew4 = {.name = "ew-4",
                            .there = there,
                            .written = written,
                            .live = live,
+                           .files = files,
                            .doors = doors,
                            .door_count = sizeof doors / sizeof doors[0],
                            .single = true};

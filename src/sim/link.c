@@ -98,6 +98,10 @@ static bil_outcome read_cells(void *ctx, const bil_span *at, uint16_t *cells, bi
     sim_unit *unit = swapped(link) ? NULL : who(link);
     if (at->table == BIL_OBJECTS)
         return read_objects(link, unit, at, cells, result);
+    if (at->table == BIL_RECORDS)
+        return answer(link,
+                      unit ? sim_read_records(unit, link->now, at->file, at->first, at->count, cells) : SIM_SILENT,
+                      unit, result);
     uint16_t bits[SIM_BITS];
     bool packed = at->table == BIL_COILS || at->table == BIL_DISCRETE;
     sim_reply reply =
@@ -122,6 +126,8 @@ static bil_outcome write_cells(void *ctx, const bil_span *at, const uint16_t *ce
     sim_reply reply = SIM_SILENT;
     if (unit && unit->model->single && at->way == BIL_WAY_TOGETHER)
         reply = SIM_BAD_FUNCTION;
+    else if (unit && at->table == BIL_RECORDS)
+        reply = sim_write_records(unit, link->now, at->file, at->first, at->count, cells);
     else if (unit && at->way == BIL_WAY_MASKED)
         reply = sim_write_bits(unit, link->now, space_at(link, unit, at), at->first, at->mask, cells[0]);
     else if (unit)

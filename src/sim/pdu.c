@@ -13,6 +13,7 @@ enum {
     WRITE_CELLS,
     MASK_CELL = 22
 };
+enum { READ_RECORDS = 20, WRITE_RECORDS = 21 };
 enum { BAD_FUNCTION = 1, BAD_VALUE = 3, IDENTIFICATION = 43, ITS_KIND = 14 };
 
 static bool is_known(uint8_t function)
@@ -106,6 +107,34 @@ static size_t identify(sim_unit *unit, uint64_t now, const uint8_t *request, siz
     return outcome == SIM_OK ? 3 + used : refuse(IDENTIFICATION, (int)outcome, reply);
 }
 
+/* 6.14 and 6.15, one group a request. */
+static size_t records(sim_unit *unit, uint64_t now, const uint8_t *request, size_t size, uint8_t *reply)
+{
+    uint16_t cells[128], count = size >= 9 ? (uint16_t)(request[7] << 8 | request[8]) : 0;
+    uint16_t file = size >= 9 ? (uint16_t)(request[3] << 8 | request[4]) : 0,
+             first = size >= 9 ? (uint16_t)(request[5] << 8 | request[6]) : 0;
+    bool writes = request[0] == WRITE_RECORDS;
+    if (size < 9 || request[1] != size - 2 || request[2] != 6 || count < 1 || count > 121 ||
+        size != 9u + (writes ? 2u * count : 0))
+        return refuse(request[0], BAD_VALUE, reply);
+    if (writes)
+        take(request + 9, SIM_HOLDING, count, cells);
+    sim_reply outcome = writes ? sim_write_records(unit, now, file, first, count, cells)
+                               : sim_read_records(unit, now, file, first, count, cells);
+    if (outcome == SIM_DEAD || outcome == SIM_SILENT)
+        return 0;
+    if (outcome != SIM_OK)
+        return refuse(request[0], (int)outcome, reply);
+    memcpy(reply, request, size);
+    if (writes)
+        return size;
+    reply[1] = (uint8_t)(2 + 2 * count);
+    reply[2] = (uint8_t)(1 + 2 * count);
+    reply[3] = 6;
+    put(reply + 4, SIM_HOLDING, count, cells);
+    return 4u + 2u * count;
+}
+
 size_t sim_answer(sim_unit *unit, uint8_t number, uint64_t now, const uint8_t *request, size_t size, uint8_t *reply)
 {
     enum { NOBODY_THERE = 11 }; /* a gateway says so, chapter 7 */
@@ -113,6 +142,9 @@ size_t sim_answer(sim_unit *unit, uint8_t number, uint64_t now, const uint8_t *r
     uint8_t function = size ? request[0] : 0, table = table_of(function);
     if (function == IDENTIFICATION && sim_space_at(unit, number, SIM_OBJECTS) == SIM_OBJECTS)
         return identify(unit, now, request, size, reply);
+    if ((function == READ_RECORDS || function == WRITE_RECORDS) && unit->model->files &&
+        sim_space_at(unit, number, SIM_HOLDING) == SIM_HOLDING)
+        return records(unit, now, request, size, reply);
     bool known = is_known(function) && !(unit->model->single && (function == WRITE_COILS || function == WRITE_CELLS));
     uint8_t space = sim_space_at(unit, number, table);
     if (size < 5 || !known || space == SIM_NOWHERE)

@@ -1,5 +1,6 @@
 #include "played.h"
 
+#include <stdlib.h>
 #include <string.h>
 
 #include "entry.h"
@@ -168,4 +169,19 @@ bool sim_played_place(played_model *played, sim_entry *entry, uint16_t *next_pag
     }
     entry->address = (uint16_t)(pages[first] + entry->address % SIM_PAGE);
     return last < 256;
+}
+
+void sim_played_free(played_model *p)
+{
+    if (!p)
+        return;
+    free(p->entries);
+    free(p->texts);
+    free(p->set_up);
+    free(p->kinds);
+    for (size_t i = 0; i < p->count && p->modes; i++)
+        free(p->modes[i].cells);
+    free(p->modes);
+    free(p->files);
+    free(p);
 }

@@ -47,6 +47,7 @@ typedef struct played_model {
     size_t count;
     uint16_t pages[SIM_SPACES][256];
     sim_door doors[SIM_SPACES - SIM_DOORS];
+    sim_records *files;
     played_order orders[PLAYED_ORDERS];
     size_t order_count;
     /* entries with a part of their own; NULL: the model has none */
@@ -62,5 +63,8 @@ typedef struct played_model {
 void sim_played_begin(played_model *played, const char *name);
 /* Gives the entry cells of its own for the address it has by its manual; false: there is no room for another page. */
 bool sim_played_place(played_model *played, sim_entry *entry, uint16_t *next_page);
+
+/* Frees it, and all that it has; NULL is good, too. */
+void sim_played_free(played_model *played);
 
 #endif

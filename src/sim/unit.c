@@ -226,7 +226,7 @@ static void put_value(sim_unit *unit, const sim_entry *entry, const uint16_t *ce
     size_t size = sim_cells_of(entry) * sizeof cells[0];
     uint16_t *place = &unit->running[entry->space][entry->address];
     bool changed = memcmp(place, cells, size) != 0;
-    if (sim_lasts(entry) && unit->gathers) {
+    if (sim_lasts(entry) && unit->gathers && entry->kind[0] != 'b') {
         gather(unit, entry, cells);
         return;
     }

@@ -10,18 +10,18 @@
 #include <stdint.h>
 
 /* Spaces: holding cells, input cells, coils, discrete inputs; of the last two a cell is one bit. Objects of the
- * identification are texts, each from SIM_OBJECT times its number on. What lies behind a door of the model has spaces
- * of its own, from SIM_DOORS on. */
+ * identification are texts, each from SIM_OBJECT times its number on. Files in records are entries of the kind "b", in
+ * an order that the model tells. What lies behind a door of the model has spaces of its own, from SIM_DOORS on. */
 enum {
     SIM_CELLS = 4096,
-    SIM_SPACES = 8,
+    SIM_SPACES = 9,
     SIM_PAGE = 256,
     SIM_BITS = 2000,
     SIM_OBJECT = 80,
     SIM_GATHERED = 256,
     SIM_VALUE = 32
 };
-enum { SIM_HOLDING, SIM_INPUT, SIM_COILS, SIM_DISCRETE, SIM_OBJECTS, SIM_DOORS, SIM_NOWHERE = 255 };
+enum { SIM_HOLDING, SIM_INPUT, SIM_COILS, SIM_DISCRETE, SIM_OBJECTS, SIM_RECORDS, SIM_DOORS, SIM_NOWHERE = 255 };
 
 /* How a request ends; the numbers are the exception codes of the Modbus Application Protocol 1.1b3, chapter 7. */
 typedef enum sim_reply {
@@ -71,6 +71,12 @@ typedef struct sim_door {
     uint16_t stride;       /* a value has so many cells in its space, from `stride` times its number on */
 } sim_door;
 
+/* A file in records, by its number and its entry. */
+typedef struct sim_records {
+    uint16_t number;
+    const char *name;
+} sim_records;
+
 struct sim_unit;
 
 /* What goes wrong, as said on the control channel; see fault.c. */
@@ -101,7 +107,8 @@ typedef struct sim_model {
     bool (*there)(const struct sim_unit *unit, const sim_entry *entry);
     /* Cells that show what else is kept of the cell `home`, or NULL; may be NULL. */
     const uint16_t *(*bank)(const struct sim_unit *unit, uint8_t space, uint16_t address, uint16_t *home);
-    const sim_door *doors; /* the first of them leads to SIM_DOORS, and so on */
+    const sim_records *files; /* in records, ended by one without a name; NULL: none */
+    const sim_door *doors;    /* the first of them leads to SIM_DOORS, and so on */
     uint8_t door_count;
     const struct sim_dialogue *dialogue; /* it is asked in words, see console.h; NULL: by requests for cells */
     const struct sim_web *web;           /* it has documents, see web.h */
@@ -201,6 +208,11 @@ sim_reply sim_write_these(sim_unit *unit, uint64_t now, const sim_value *values,
 sim_reply sim_write_bits(sim_unit *unit, uint64_t now, uint8_t space, uint16_t address, uint16_t mask, uint16_t value);
 /* The identification from an object on, of the category 1 to 3: what a reply has behind that, its `size`. */
 sim_reply sim_identify(sim_unit *unit, uint64_t now, uint8_t category, uint8_t first, uint8_t out[250], size_t *size);
+/* Records of a file, functions 0x14 and 0x15: as many as the file has, or fewer. */
+sim_reply sim_read_records(sim_unit *unit, uint64_t now, uint16_t file, uint16_t first, uint16_t count,
+                           uint16_t *cells);
+sim_reply sim_write_records(sim_unit *unit, uint64_t now, uint16_t file, uint16_t first, uint16_t count,
+                            const uint16_t *cells);
 /* Of bits a request has sixteen in a cell, the first one lowest; the unit has a cell for each. */
 void sim_pack(const uint16_t *bits, uint16_t count, uint16_t *cells);
 void sim_unpack(const uint16_t *cells, uint16_t count, uint16_t *bits);

@@ -283,7 +283,7 @@ static bil_outcome move_file(bil_http_link *link, const bil_transfer *t, bil_res
     bil_http_request request = {.method = gone ? "DELETE " : pattern,
                                 .path = link->room,
                                 .type = t->write ? "application/octet-stream" : NULL,
-                                .body = "",
+                                .body = link->room, /* of no bytes */
                                 .bytes = gone ? NULL : t->bytes,
                                 .size = t->write ? bil_file_size(t->raw) : 0};
     bil_http_reply reply = {.body = link->room + link->half};
@@ -295,9 +295,6 @@ static bil_outcome move_file(bil_http_link *link, const bil_transfer *t, bil_res
         return refuse(result, BIL_E_REFUSED);
     bil_outcome outcome = ask(link, t, &request, &reply, result);
     bool none = reply.status == 404 && (gone || !t->write); /* said of a file, that is an answer */
-    if (none)
-        result->code = 0;
-    t->cause[0] = BIL_OK;
     return none ? BIL_DONE : outcome;
 }
 

@@ -9,6 +9,16 @@ static const char *nth(const char *const *list, size_t count, unsigned n, const 
 }
 #define NTH(list, n, none) nth(list, sizeof list / sizeof list[0], (unsigned)(n), none)
 
+const char *bil_verdict_name(bil_verdict verdict)
+{
+    static const char *const names[] = {
+#define NAME(NAME_, name, text) name,
+        BIL_VERDICTS(NAME)
+#undef NAME
+    };
+    return NTH(names, verdict, "?");
+}
+
 const char *bil_verdict_text(bil_verdict verdict)
 {
     static const char *const texts[] = {

@@ -139,9 +139,16 @@ static void load_cell(load *l, yaml_node_t *map, bil_param *param, bil_format *f
     else if (bits && (param->format->width || param->format->form))
         load_complain(l, load_get(l, map, "name"), "%s is one bit: it has no \"bit\" and no \"form\"",
                       node_text(load_get(l, map, "name")));
-    param->cells = bits ? 1 : (uint8_t)bil_value_cells(param->format);
     bil_space *space = &l->own_spaces[param->space];
-    if (space->mailbox && param->format->width)
+    bool file = param->format->type == BIL_FILE;
+    param->cells = bits || file ? 1 : (uint8_t)bil_value_cells(param->format);
+    if (file != (space->table == BIL_RECORDS))
+        load_complain(l, map, file ? "a file lies in the space records" : "in records lie files: say type: file");
+    else if (file && (format->high % 2 || format->high > RECORDS_MOST))
+        load_complain(l, load_get(l, map, "size"), "records have 2 to %d bytes, an even number", RECORDS_MOST);
+    else if (file)
+        format->low = format->high;
+    else if (space->mailbox && param->format->width)
         load_complain(l, load_get(l, map, "bit"), "a value of a mailbox has its cells for itself");
     else if (space->table == BIL_OBJECTS)
         load_object(l, map, param, format);
@@ -149,7 +156,7 @@ static void load_cell(load *l, yaml_node_t *map, bil_param *param, bil_format *f
         space->reach = bits ? &bil_reach_bits : &bil_reach_parts;
     yaml_node_t *at = l->bad ? NULL : load_need(l, map, "at");
     if (at)
-        param->at.number = (uint32_t)load_want_number(l, at, 0,
+        param->at.number = (uint32_t)load_want_number(l, at, file,
                                                       space->table == BIL_OBJECTS ? 255
                                                       : space->mailbox            ? 65535
                                                                                   : 65536 - param->cells);

@@ -179,6 +179,8 @@ static void load_tables(load *l, yaml_node_t *map)
         spaces[i].write_most = load_number(l, map, bits ? "largest_write_bits" : "largest_write", 1, write, write);
         l->spaces[i] = tables[i];
     }
+    spaces[BIL_RECORDS].reach = &bil_reach_records;
+    spaces[BIL_RECORDS].reading = spaces[BIL_RECORDS].writing = BIL_SHARE_NONE;
     spaces[BIL_OBJECTS].reading = BIL_SHARE_ANY; /* they all come in one reply, or in few */
     spaces[BIL_OBJECTS].writing = BIL_SHARE_NONE;
     spaces[BIL_OBJECTS].read_most = 255;

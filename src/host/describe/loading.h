@@ -10,7 +10,14 @@
 #include "host/base/arena.h"
 
 struct load;
-enum { FILE_LIMIT = 8 << 20, DECIMALS_LIMIT = 9, NAME_LIMIT = 31, SPACES_LIMIT = 64, FILE_MOST = 2000000000 };
+enum {
+    FILE_LIMIT = 8 << 20,
+    DECIMALS_LIMIT = 9,
+    NAME_LIMIT = 31,
+    SPACES_LIMIT = 64,
+    FILE_MOST = 2000000000,
+    RECORDS_MOST = 20000
+};
 
 /* How devices of one kind of link are described; the first one has registers. */
 typedef struct load_link_kind {

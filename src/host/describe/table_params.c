@@ -126,7 +126,8 @@ static const char *reach_of(const bil_space *s)
     } all[] = {{&bil_reach_bits, "&bil_reach_bits"},
                {&bil_reach_parts, "&bil_reach_parts"},
                {&bil_reach_mailbox, "&bil_reach_mailbox"},
-               {&bil_reach_objects, "&bil_reach_objects"}};
+               {&bil_reach_objects, "&bil_reach_objects"},
+               {&bil_reach_records, "&bil_reach_records"}};
     for (size_t i = 0; i < sizeof all / sizeof all[0]; i++)
         if (s->reach == all[i].reach)
             return all[i].name;

@@ -250,7 +250,7 @@ int device_look(device *dev, uint16_t index)
 {
     uint8_t raw[BIL_TEXT_MAX];
     bil_result result = {0};
-    if (bil_read_one(dev->link, dev->description, index, raw, &result) == BIL_DONE && !result.cause)
+    if (link_read_one(dev->link, dev->description, index, raw, &result) == BIL_DONE && !result.cause)
         bil_image_put(&dev->image, index, raw);
     return (int)result.cause;
 }

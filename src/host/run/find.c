@@ -172,7 +172,7 @@ static bool knock(find_hit *hit, const address *where, const catalogue *known)
     if (outcome == BIL_DONE) {
         below.kind->wait_at_most(below.memory, patience_ms(known));
         uint8_t raw[BIL_TEXT_MAX];
-        outcome = bil_read_one(link, d, d->identity[BIL_ID_MODEL], raw, &result);
+        outcome = link_read_one(link, d, d->identity[BIL_ID_MODEL], raw, &result);
         hit->end = outcome == BIL_UNKNOWN || outcome == BIL_NOT_SENT ? FIND_SILENT : FIND_REFUSED;
     }
     hit->error = (int)result.cause;

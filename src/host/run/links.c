@@ -46,6 +46,16 @@ const char *link_kinds_text(char *out, size_t size)
     return out;
 }
 
+bil_outcome link_read_one(bil_link link, const bil_description *d, uint16_t index, uint8_t *raw, bil_result *result)
+{
+    uint8_t cause = BIL_OK;
+    bil_transfer t = {.description = d, .items = &index, .count = 1, .raw = raw, .cause = &cause};
+    bil_outcome outcome = link.ops->transfer(link.ctx, &t, result);
+    if (outcome == BIL_DONE)
+        result->cause = (bil_error)cause;
+    return outcome;
+}
+
 bool link_open(linked *l, const address *where)
 {
     *l = (linked){.kind = where->kind, .memory = mem_new(1, where->kind->size)};

@@ -46,6 +46,10 @@ typedef struct linked {
     bil_link link;
 } linked;
 /* False when the address makes no sense to its kind. */
+/* Reads one parameter, without a job; `raw` has BIL_TEXT_MAX bytes. BIL_DONE: the cause tells whether the value is
+ * there, BIL_OK if it is. */
+bil_outcome link_read_one(bil_link link, const bil_description *d, uint16_t index, uint8_t *raw, bil_result *result);
+
 bool link_open(linked *l, const address *where);
 void link_end(linked *l);
 const char *link_heard(const linked *l);

@@ -1,4 +1,5 @@
 #include "host/site/jobs.h"
+#include "bilancia/words.h"
 
 #include <string.h>
 

@@ -13,6 +13,12 @@ int write_rehearsal_reads(write_call *w)
     return error ? write_fail(w, w->keep.address, error, NULL) : BIL_OK;
 }
 
+/* The unit that it is played on. */
+typedef struct stage {
+    write_call *w;
+    device played;
+} stage;
+
 static bool agree(void *ctx, const bil_action *action)
 {
     (void)ctx;
@@ -27,35 +33,54 @@ static bool keep_nothing(void *ctx, const bil_image *have)
     return true;
 }
 
+static bool put_password(void *ctx, uint8_t slot, const bil_format *format, uint8_t *raw)
+{
+    return write_put_password(((stage *)ctx)->w, slot, format, raw);
+}
+
+static bool bytes_of(void *ctx, const bil_transfer *t, bil_bytes *bytes)
+{
+    stage *s = ctx;
+    return device_bytes(&s->played, &s->w->want.files, t, bytes);
+}
+
+static bool taken(void *ctx, uint8_t raw[BIL_FILE_RAW])
+{
+    return files_taken(&((stage *)ctx)->played.files, raw);
+}
+
 int write_rehearse(write_call *w, bil_link link, bil_clock clock, bil_action *end, bil_job_progress *counts)
 {
     const bil_description *d = w->dev.description;
     char digest[2 * BIL_SHA256 + 1], serial[BIL_VALUE_TEXT];
-    device played = {.text = w->dev.text, .link = link, .clock = clock, .description = d};
+    stage s = {.w = w, .played = {.text = w->dev.text, .link = link, .clock = clock, .description = d}};
     size_t size = bil_image_size(d);
     void *memory = mem_new(1, size);
     if (!memory)
         return write_fail(w, w->keep.address, BIL_E_MEMORY, NULL);
-    bil_image_init(&played.image, d, memory, size);
+    bil_image_init(&s.played.image, d, memory, size);
     bil_job_config config = w->config;
     config.want = &w->want.image;
     config.serial = w->want.origin.serial;
     config.firmware = w->want.origin.firmware;
     config.restart = config.restart == BIL_RESTART_NEVER ? BIL_RESTART_NEVER : BIL_RESTART_NOW;
     config.unit = 0;
-    bil_job *job = device_job(&played, config.kind, config);
+    bil_job *job = device_job(&s.played, config.kind, config);
     bil_run_hooks hooks = {.struct_size = sizeof hooks,
                            .ask = agree,
                            .record = agree,
                            .save = keep_nothing,
-                           .secret = write_put_password,
-                           .ctx = w};
+                           .secret = put_password,
+                           .bytes = bytes_of,
+                           .taken = taken,
+                           .ctx = &s};
     if (!job) {
         mem_free(memory);
         return write_fail(w, w->keep.address, BIL_E_MEMORY, NULL);
     }
     int broken = bil_run(job, link, clock, &hooks, end);
     bil_job_progress_of(job, counts);
+    files_close(&s.played.files);
     mem_free(job);
     mem_free(memory);
     bool well = !broken && !end->u.end.held &&
