@@ -57,6 +57,21 @@ static void a_labeller_with_documents(void **state)
     expect(0, "= 9.5\n", sh("b simulate --at unit7.ctl get product_3.lift"));
     expect(0, "→ product_3.lift  9.5", sh("b undo $(ls -t lb/*.brec | head -1) --yes"));
     expect(0, "= 8.0\n", sh("b simulate --at unit7.ctl get product_3.lift"));
+    /* files: left out, chosen, compared by their bytes, written one by one, taken away */
+    expect(0, "all 205 values read with 5 requests",
+           sh("mkdir lb/few; b read '%s' --folder lb/few --without-files", to));
+    expect(0, "✓ equal: 205 values", sh("b compare lb/few/*.bset '%s'", to));
+    expect(0, "only print,media.logo", sh("mkdir lb/part; b read '%s' --folder lb/part -g print,media.logo", from));
+    expect(0, NULL, sh("b simulate --at unit7.ctl set media.logo P1 >/dev/null"));
+    expect(1, "136 bytes 96fcaa7b", sh("b compare lb/part/*.bset '%s' --group media", to));
+    expect(0, "✓ verified: 1 value",
+           sh("b write lb/part/*.bset '%s' --yes --as clone --prove --group media.logo --folder lb/part", to));
+    expect(0, "= 136 bytes", sh("b simulate --at unit7.ctl get media.logo"));
+    expect(0, "= 112 bytes", sh("b simulate --at unit7.ctl get media.layout_2"));
+    expect(2, "no group \"prent\"", sh("b read '%s' --folder lb -g prent 2>&1", to));
+    expect(0, "= none",
+           sh("b undo $(ls -t lb/*.brec | tail -1) --yes >/dev/null; b simulate --at unit7.ctl get media.logo"));
+    expect(0, "✓ verified", sh("b write $(ls lb/*8841*.bset | head -1) '%s' --yes --as clone --prove --folder lb", to));
     /* copies that it keeps: compared, read into a folder of their own, written */
     expect(1, "≠ head_2.delay  120 ms",
            sh("b set '%s' head_2.delay=95 --yes --folder lb >/dev/null; b compare '%s#kept1' '%s'", to, to, to));

@@ -49,6 +49,10 @@ typedef struct bil_read_wish {
      * read (BIL_E_CANCELLED). May be NULL. */
     bool (*progress)(void *ctx, const bil_job_progress *progress);
     void *ctx;
+    /* Only these groups of parameters, and single files by their ids, with commas between; NULL: all. What tells who
+     * answers comes along. A copy of less than all is saved in a folder that is named, not in a site. */
+    const char *groups;
+    bool without_files;
 } bil_read_wish;
 
 /* Reads every value that a copy has, with the least requests; it takes at most so many reply times. `wish` NULL: nobody

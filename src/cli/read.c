@@ -13,6 +13,8 @@ typedef struct read_call {
     library l;
     char *folder, *why;
     int json, all, only_changed, at_once;
+    char *groups;
+    int without_files;
 } read_call;
 
 /* One device that was read. */
@@ -24,7 +26,9 @@ typedef struct reading {
     bool in_site, unstored;
     char device[DEVICE_NAME]; /* in a site */
     char last_serial[100];    /* of its last copy there; or "" */
-    unsigned kept;            /* which of the copies that it keeps was asked for; 0: what is in force */
+    const char *groups;       /* only these */
+    bool without_files;
+    unsigned kept; /* which of the copies that it keeps was asked for; 0: what is in force */
 } reading;
 
 static void say_left_out(const bil_description *d)
@@ -88,6 +92,9 @@ static void tell_copy(library *l, const reading *r, const bil_copy_info *copy)
     say("Unit     %s\n", unit_text(&says, unit));
     if (r->kept)
         say("Values   those of copy %u that it keeps, not what is in force\n", r->kept);
+    if (r->groups || r->without_files)
+        say("Values   only %s%s\n", r->groups ? r->groups : "those that are no files",
+            r->groups && r->without_files ? ", without files" : "");
     say_left_out(r->d);
     if (copy->unreadable)
         say_unreadable(r->image);
@@ -160,8 +167,11 @@ static unsigned kept_of(const char *text, char *name, size_t size)
 static int read_one(read_call *c, const char *text)
 {
     char where[400];
-    reading r = {.kept = kept_of(text, where, sizeof where)};
-    bil_read_wish watch = {.struct_size = sizeof watch, .progress = progress_of_reading};
+    reading r = {.kept = kept_of(text, where, sizeof where), .groups = c->groups, .without_files = c->without_files};
+    bil_read_wish watch = {.struct_size = sizeof watch,
+                           .progress = progress_of_reading,
+                           .groups = c->groups,
+                           .without_files = c->without_files};
     const char *folder = c->folder ? c->folder : ".";
     int error = meet(c, &r, where), code = -1;
     if (error)
@@ -169,6 +179,9 @@ static int read_one(read_call *c, const char *text)
     if (r.kept && r.in_site) /* among its copies it would be taken for what it holds */
         return say_error(text, BIL_E_CALL,
                          "a copy that the device keeps isn't what it holds: name a folder for it, --folder DIR");
+    if (r.in_site && (c->groups || c->without_files))
+        return say_error(text, BIL_E_CALL,
+                         "a part of its values isn't what it holds: name a folder for it, --folder DIR");
     if (!r.in_site && access(folder, W_OK | X_OK) != 0) /* before a long read, not after */
         return say_error(folder, BIL_E_FILE_WRITE, NULL);
     progress_line("Connecting", "", 0, 0, 0);
@@ -212,6 +225,8 @@ static int read_them(read_call *c)
         return say_error("", BIL_E_CALL, "say which device: an address, names or groups of the site, or --all");
     if (one && !is_a_group(c, l->c.arguments[0]))
         return read_one(c, l->c.arguments[0]);
+    if (c->groups || c->without_files)
+        return say_error("--group, --without-files", BIL_E_CALL, "of one device, into a folder");
     if (c->folder)
         return say_error(c->folder, BIL_E_CALL, "several devices are saved in the site, not in a folder");
     int error = l->site ? BIL_OK : bil_site_open(l->host, NULL, &l->site);
@@ -233,6 +248,9 @@ static int run(const command *self, int argc, const char **argv)
         {"all", 'a', POPT_ARG_NONE, &c.all, 0, "every device of the site that is in service", NULL},
         {"if-changed", 'c', POPT_ARG_NONE, &c.only_changed, 0, "save a copy only of devices that changed", NULL},
         {"at-once", 0, POPT_ARG_INT, &c.at_once, 0, "read so many lines beside each other (64)", "N"},
+        {"group", 'g', POPT_ARG_STRING, &c.groups, 0, "only these groups of parameters, and files by their ids",
+         "NAME,NAME"},
+        {"without-files", 0, POPT_ARG_NONE, &c.without_files, 0, "no files", NULL},
         {"why", 0, POPT_ARG_STRING, &c.why, 0, "a note on why the copy is made", "TEXT"},
         WHO_OPTION(c.l.who),
         {"description", 'd', POPT_ARG_STRING, &c.l.description, 0, "a description to try first", "FILE"},

@@ -110,9 +110,10 @@ static size_t identify(sim_unit *unit, uint64_t now, const uint8_t *request, siz
 /* 6.14 and 6.15, one group a request. */
 static size_t records(sim_unit *unit, uint64_t now, const uint8_t *request, size_t size, uint8_t *reply)
 {
-    uint16_t cells[128], count = size >= 9 ? (uint16_t)(request[7] << 8 | request[8]) : 0;
-    uint16_t file = size >= 9 ? (uint16_t)(request[3] << 8 | request[4]) : 0,
-             first = size >= 9 ? (uint16_t)(request[5] << 8 | request[6]) : 0;
+    uint16_t cells[128], group[3] = {0}; /* file, first, count */
+    for (size_t i = 0; i < 3 && size >= 9; i++)
+        group[i] = (uint16_t)(request[3 + 2 * i] << 8 | request[4 + 2 * i]);
+    uint16_t file = group[0], first = group[1], count = group[2];
     bool writes = request[0] == WRITE_RECORDS;
     if (size < 9 || request[1] != size - 2 || request[2] != 6 || count < 1 || count > 121 ||
         size != 9u + (writes ? 2u * count : 0))

@@ -108,6 +108,8 @@ int keep_values(const keep *k, const bil_image *have, file_store *files, const c
 {
     char own[200], name[300];
     keep_origin(o, have, who, why, k->address, k->last);
+    if (k->scope)
+        snprintf(o->scope, SET_TEXT, "%s", k->scope);
     set_file_stem(o, own, sizeof own);
     keep_name(k, stem ? stem : own, what, ".bset", name, sizeof name);
     return set_file_save_changed(have, files, o, k->copies, name, unless, path, totals);

@@ -44,7 +44,8 @@ typedef struct keep {
     const char *copies, *records; /* folders */
     /* the newest copy of it, "" where there is none or that isn't known; and the one that counts as right */
     const char *last, *last_when, *last_serial, *baseline;
-    unsigned highest; /* in a site: the highest number that a copy of it has or had, as far as that is known */
+    const char *scope; /* what part of its values a copy has that is saved; NULL: all */
+    unsigned highest;  /* in a site: the highest number that a copy of it has or had, as far as that is known */
 } keep;
 
 /* A plain folder. */

@@ -128,6 +128,7 @@ int bil_copy_of_device(bil_device *dev, bil_copy **out)
     copy->kept = dev->kept;
     snprintf(where, sizeof where, dev->kept ? "%s#kept%u" : "%s", dev->address, dev->kept);
     keep_origin(&from->origin, image, h->who, "", where, "");
+    snprintf(from->origin.scope, SET_TEXT, "%s", dev->choice);
     count(copy);
     lib_copy_tells(copy);
     *out = copy;
@@ -255,9 +256,11 @@ static int save(bil_copy *copy, const keep *k, const char *why, keeper *at)
     bool read_now = !copy->path[0] && o->changed == 0;
     bil_set_totals totals;
     set_origin origin;
-    int error = read_now
-                    ? keep_values(k, &o->from.image, &o->from.files, h->who, why, NULL, "", "", &origin, path, &totals)
-                    : edit_keep(o, k, h->who, why, "", path);
+    keep its = *k;
+    its.scope = o->from.origin.scope;
+    int error =
+        read_now ? keep_values(&its, &o->from.image, &o->from.files, h->who, why, NULL, "", "", &origin, path, &totals)
+                 : edit_keep(o, k, h->who, why, "", path);
     if (error)
         return trouble_of(&h->trouble, error, k->copies, o->why);
     char reason[500];
@@ -286,6 +289,9 @@ int bil_copy_save(bil_copy *copy, const char *folder, const char *why)
     if (!error && copy->kept && !folder)
         error = trouble_of(&h->trouble, BIL_E_CALL, copy->device,
                            "a copy that the device keeps isn't what it holds, and stands in no site: name a folder");
+    if (!error && !copy->path[0] && strcmp(copy->work.from.origin.scope, CHOICE_ALL) != 0 && !folder)
+        error = trouble_of(&h->trouble, BIL_E_CALL, copy->device,
+                           "what was read is a part of what it holds, and stands in no site: name a folder");
     if (error)
         return lib_end_of(h, error);
     copy->work.why[0] = '\0';

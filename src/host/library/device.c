@@ -239,8 +239,14 @@ static int read_values(bil_device *dev, unsigned copy, const bil_read_wish *wish
     const bil_bank *bank = copy ? kept_by(dev, copy) : NULL;
     if (copy && !bank)
         return lib_end_of(h, BIL_E_NO_COPY);
-    error = bank ? device_read_bank(&dev->device, bank, by, &dev->counts)
-                 : device_read_all(&dev->device, by, &dev->counts, NULL);
+    char why[300];
+    choice_of(own.groups, own.without_files, dev->choice, sizeof dev->choice);
+    if (!choice_is_known(dev->device.description, dev->choice, why, sizeof why))
+        return lib_end(h, BIL_E_CALL, dev->name, why);
+    bool all = strcmp(dev->choice, CHOICE_ALL) == 0;
+    error = bank  ? device_read_bank(&dev->device, bank, by, &dev->counts)
+            : all ? device_read_all(&dev->device, by, &dev->counts, NULL)
+                  : device_read_chosen(&dev->device, dev->choice, by, &dev->counts);
     dev->was_read = dev->was_read || !error;
     dev->kept = copy;
     dev->let_go = !error && is_said_held(h, dev->name) && device_says_let_go(&dev->device);

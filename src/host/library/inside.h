@@ -12,6 +12,7 @@
 #include "bilancia/write.h"
 #include "host/base/arena.h"
 #include "host/base/trouble.h"
+#include "host/describe/choice.h"
 #include "host/describe/load.h"
 #include "host/look/edit.h"
 #include "host/run/device.h"
@@ -92,9 +93,10 @@ struct bil_device {
     device device;
     bool own_link; /* of the program's */
     bool was_read;
-    unsigned kept; /* which of the copies that it keeps was read; 0: what is in force */
-    bool unstored; /* as it said when it was asked last */
-    bool let_go;   /* a job left it held, and when it was read it said that it isn't */
+    unsigned kept;         /* which of the copies that it keeps was read; 0: what is in force */
+    char choice[SET_TEXT]; /* of its values, which were read */
+    bool unstored;         /* as it said when it was asked last */
+    bool let_go;           /* a job left it held, and when it was read it said that it isn't */
     bil_job_progress counts;
     char says[BIL_ID_COUNT][BIL_VALUE_TEXT];
 };

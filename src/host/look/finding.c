@@ -4,6 +4,8 @@
 #include <stdio.h>
 #include <string.h>
 
+#include "host/describe/choice.h"
+
 bool filter_is_set(const finding_filter *f)
 {
     return f->group || f->match || f->cls || f->safety;
@@ -160,9 +162,11 @@ static bool is_beyond(const findings *f, const finding *out)
     bool beyond = false;
     for (size_t i = 0; i < f->count; i++) {
         const side *s = &f->sides[i];
-        const bil_description *d = s->bank && !out->items[i] ? s->description : NULL;
+        const bil_description *d = out->items[i] ? NULL : s->description;
         int32_t index = d ? bil_description_find(d, out->item->id.text, out->item->id.length) : -1;
-        beyond = beyond || (index >= 0 && !bil_description_bank(d, &d->params[index], s->bank, (uint8_t)s->copy));
+        const bil_param *p = index < 0 ? NULL : &d->params[index];
+        beyond = beyond || (p && s->bank && !bil_description_bank(d, p, s->bank, (uint8_t)s->copy)) ||
+                 (p && s->kind == SIDE_COPY && s->origin.scope[0] && !choice_has(s->origin.scope, p));
     }
     return beyond;
 }

@@ -6,6 +6,7 @@
 
 #include "bilancia/cells.h"
 #include "bilancia/host_error.h"
+#include "host/describe/choice.h"
 #include "port/clock.h"
 #include "port/memory.h"
 
@@ -122,6 +123,45 @@ static int read_values(device *dev, bil_job_config config, read_watch by, bil_jo
 int device_read_all(device *dev, read_watch by, bil_job_progress *counts, bil_verdict *verdict)
 {
     return read_values(dev, (bil_job_config){0}, by, counts, verdict);
+}
+
+/* The same model, of which what isn't chosen can't be read. */
+static bil_description *only_chosen(const bil_description *d, const char *choice, bil_param **params)
+{
+    bil_description *some = mem_new(1, sizeof *some);
+    *params = mem_new(d->count, sizeof **params);
+    if (!some || !*params) {
+        mem_free(some);
+        mem_free(*params);
+        return NULL;
+    }
+    *some = *d;
+    some->params = *params;
+    memcpy(*params, d->params, d->count * sizeof **params);
+    for (uint16_t i = 0; i < d->count; i++) {
+        bil_param *p = &(*params)[i];
+        if (i == d->identity[BIL_ID_NAME])
+            continue; /* so that people know which one it is */
+        if (p->cls != BIL_CLASS_UNIT && !(p->flags & BIL_MODE) && !bil_description_tells_who(d, i) &&
+            !choice_has(choice, p))
+            p->flags &= (uint8_t)~BIL_READABLE;
+    }
+    return some;
+}
+
+int device_read_chosen(device *dev, const char *choice, read_watch by, bil_job_progress *counts)
+{
+    const bil_description *whole = dev->description;
+    bil_param *params;
+    bil_description *some = only_chosen(whole, choice, &params);
+    if (!some)
+        return BIL_E_MEMORY;
+    dev->description = some; /* of the job; the image stays as it is */
+    int error = device_read_all(dev, by, counts, NULL);
+    dev->description = whole;
+    mem_free(params);
+    mem_free(some);
+    return error;
 }
 
 int device_read_bank(device *dev, const bil_bank *bank, read_watch by, bil_job_progress *counts)

@@ -42,6 +42,8 @@ typedef struct read_watch {
 /* Reads every value into the image. `counts` gets what it took, `verdict` is that of the job; both may be NULL. BIL_OK
  * (values that can't be read are marked so in the image), or why it ended. */
 int device_read_all(device *dev, read_watch by, bil_job_progress *counts, bil_verdict *verdict);
+/* Reads only what is chosen (host/describe/choice.h), and what tells who answers; the rest is absent afterwards. */
+int device_read_chosen(device *dev, const char *choice, read_watch by, bil_job_progress *counts);
 /* Why there is no such kept copy, and which there are. */
 void device_keeps_no(const bil_description *d, unsigned copy, char *why, size_t size);
 /* Reads what lies in a bank: what doesn't is absent afterwards; who the unit is stays. */

@@ -4,6 +4,7 @@
 #include <string.h>
 
 #include "host/base/json.h"
+#include "host/describe/choice.h"
 #include "host/write/inside.h"
 #include "port/memory.h"
 
@@ -40,7 +41,7 @@ int write_load_copy(write_call *w, const catalogue *m)
         /* its unit may be one without it; and where somebody chose another mode, the device's own value comes along */
         const bil_image *image = &w->want.image;
         kept = kept && (!p->only || (!p->only->mode_count && p->only->holds(p->only, image, image)));
-        if (kept && w->want.image.state[i] == BIL_ABSENT && strcmp(w->want.origin.scope, "all") == 0)
+        if (kept && w->want.image.state[i] == BIL_ABSENT && choice_has(w->want.origin.scope, p))
             w->want.image.state[i] = BIL_UNREADABLE;
     }
     return BIL_OK;
@@ -72,47 +73,23 @@ int write_want_factory_values(write_call *w)
     return BIL_OK;
 }
 
-/* Is this parameter of a group: the part of its id before the first dot? */
-static bool is_of(const bil_param *param, const char *group, size_t length)
-{
-    return strncmp(param->id, group, length) == 0 && param->id[length] == '.';
-}
-
 /* Only the groups named are written; the others are as if the copy didn't have them. */
 int write_keep_groups(write_call *w)
 {
     const bil_description *d = w->want.description;
     if (!w->groups || !w->groups[0])
         return BIL_OK;
-    uint8_t *in = mem_new(d->count, 1);
+    char why[300];
     w->in_copy = mem_new(d->count, 1);
-    if (!in || !w->in_copy) {
-        mem_free(in);
+    if (!w->in_copy)
         return write_fail(w, "", BIL_E_MEMORY, NULL);
-    }
     memcpy(w->in_copy, w->want.image.state, d->count);
-    int error = BIL_OK;
-    for (const char *name = w->groups; *name && !error;) {
-        size_t length = strcspn(name, ",");
-        bool known = false;
-        for (uint16_t i = 0; i < d->count; i++)
-            if (is_of(&d->params[i], name, length)) {
-                in[i] = 1;
-                known = true;
-            }
-        if (!known || length == 0) {
-            char why[200];
-            snprintf(why, sizeof why, "%s has no group \"%.*s\": a group is the part of an id before its first dot",
-                     d->model, (int)(length < 100 ? length : 100), name);
-            error = write_fail(w, "", BIL_E_CALL, why);
-        }
-        name += length + (name[length] == ',');
-    }
+    if (!choice_is_known(d, w->groups, why, sizeof why))
+        return write_fail(w, "", BIL_E_CALL, why);
     for (uint16_t i = 0; i < d->count; i++)
-        if (!in[i])
+        if (!choice_has(w->groups, &d->params[i]))
             w->want.image.state[i] = BIL_ABSENT;
-    mem_free(in);
-    return error;
+    return BIL_OK;
 }
 
 /* Values of which only the name is known are marked for the job. */
