@@ -529,6 +529,7 @@ static void descriptions_that_make_no_sense(void **state)
         {"\"c{n} low\"", "\"c{n}\"", "a row and a column"},
         {"\"c{n} low\"", "c low", "the same name there"},
         {"count: 3", "count: 3, stride: 1", "no stride"},
+        {"type: text, size: 8, class: unit", "type: file, size: 8, class: setup", "has no files"},
         {"space: one, at: on", "at: on", "\"space\" is missing"},
         {"space: one, at: on", "space: holding, at: on", "is no space: one of"},
         {"at: on,", "at: \"\",", "name of the value"},
