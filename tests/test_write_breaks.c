@@ -341,7 +341,7 @@ static uint16_t *cells_of(memory *m, const sim_unit *unit, const bil_param *para
 /* Which value goes where, once more and by itself: the table of classes and purposes. */
 static bool goes(const play *p, const bil_param *param)
 {
-    if (p->some && !in_groups(param->id, groups_of(p)))
+    if ((p->some && !in_groups(param->id, groups_of(p))) || !param->flags)
         return false;
     switch ((bil_class)param->cls) {
     case BIL_CLASS_SETUP:
@@ -1009,6 +1009,12 @@ static void begin_plays(play *plays, size_t *count)
     for (uint16_t i = 0; i < singly.space_count; i++)
         spaces[i].write_most = 1;
     singly.spaces = spaces;
+    static bil_param plain[220]; /* without its files, which the other labeller has */
+    memcpy(plain, singly.params, singly.count * sizeof plain[0]);
+    for (uint16_t i = 0; i < singly.count; i++)
+        if (plain[i].format->type == BIL_FILE)
+            plain[i].flags = 0;
+    singly.params = plain;
     static bil_param masked[200];
     shut = bil_description_ew_4;
     memcpy(masked, shut.params, shut.count * sizeof masked[0]);

@@ -156,9 +156,9 @@ int device_read_chosen(device *dev, const char *choice, read_watch by, bil_job_p
     bil_description *some = only_chosen(whole, choice, &params);
     if (!some)
         return BIL_E_MEMORY;
-    dev->description = some; /* of the job; the image stays as it is */
+    dev->description = dev->image.description = some; /* for the job: the values lie as they do */
     int error = device_read_all(dev, by, counts, NULL);
-    dev->description = whole;
+    dev->description = dev->image.description = whole;
     mem_free(params);
     mem_free(some);
     return error;
