@@ -72,6 +72,20 @@ static void a_labeller_with_documents(void **state)
     expect(0, "= none",
            sh("b undo $(ls -t lb/*.brec | tail -1) --yes >/dev/null; b simulate --at unit7.ctl get media.logo"));
     expect(0, "✓ verified", sh("b write $(ls lb/*8841*.bset | head -1) '%s' --yes --as clone --prove --folder lb", to));
+    /* and taken over into another copy, from a copy and from a device; a part stands in no site */
+    expect(0, NULL,
+           sh("mkdir lb/full lb/edit lb/more; b simulate --at unit7.ctl set media.layout_3 L3 >/dev/null; "
+              "b simulate --at unit7.ctl set media.layout_4 L4 >/dev/null; b read '%s' --folder lb/full >/dev/null",
+              to));
+    expect(0, "≠ media.layout_3",
+           sh("$B edit $(ls lb/*8841*.bset | head -1) --take-from $(ls lb/full/*) --match media.layout_3 --folder "
+              "lb/edit"));
+    expect(0, "≠ media.layout_4",
+           sh("$B edit lb/edit/*.bset --take-from %s --match media.layout_4 --folder lb/more", to));
+    expect(0, "whole and unaltered", sh("b check lb/more/*.bset"));
+    expect(0, NULL, sh("grep -q '\"TDM=\"' lb/more/*.bset && grep -q '\"TDQ=\"' lb/more/*.bset")); /* L3, L4 */
+    expect(3, "a file, which comes from a device or another copy",
+           sh("$B edit lb/more/*.bset media.logo=1 --folder lb/more 2>&1"));
     /* copies that it keeps: compared, read into a folder of their own, written */
     expect(1, "≠ head_2.delay  120 ms",
            sh("b set '%s' head_2.delay=95 --yes --folder lb >/dev/null; b compare '%s#kept1' '%s'", to, to, to));
@@ -95,6 +109,9 @@ static void a_labeller_with_documents(void **state)
     expect(0, "EN-2, firmware 5.1, serial number EN2-8841, labeller-1", sh("b find '%s' 2>/dev/null", from));
     expect(0, "✓ added", sh("b site make lb/site >/dev/null; cd lb/site; b device add labeller %s", from));
     expect(0, "210 values", sh("cd lb/site; b read labeller"));
+    expect(2, "it has only print,media.logo", sh("cd lb/site; b take-in $(ls ../part/*.bset | head -1) labeller 2>&1"));
+    expect(2, "name a folder for it", sh("cd lb/site; b read labeller --without-files 2>&1"));
+    expect(2, "is read as a whole", sh("b read '%s#kept1' --group print --folder lb/kept 2>&1", to));
     expect(0, "✓ equal", sh("cd lb/site; b compare labeller#1 labeller"));
     expect(0, "labeller", sh("cd lb/site; b overview"));
     expect(2, "isn't what it holds", sh("cd lb/site; $B read 'labeller#kept1' 2>&1"));

@@ -927,6 +927,43 @@ static void the_loop_by_itself(void **state)
     bench_close(&b);
 }
 
+/* The station loses a file with its next restart, though it said that it stored it. */
+static bool loses_a_file(void *ctx, const bil_action *action)
+{
+    bench *b = ctx;
+    const sim_entry *steps = sim_find(b->unit, "program.steps");
+    if (action->u.record.event == BIL_EV_RESTARTING)
+        b->unit->stored[SIM_RECORDS][steps->address + 1] ^= 1;
+    return true;
+}
+
+/* A file that was right before, as an earlier write had left it, is proved like any other: behind the restart. */
+static void a_file_that_isnt_stored(void **state)
+{
+    (void)state;
+    for (int later = 0; later < 2; later++) {
+        bench b;
+        bench_open(&b, &sim_ew4, &bil_description_ew_4, false);
+        assert_int_equal(bench_read(&b, true).u.end.cause, BIL_OK);
+        uint8_t text[240], raw[BIL_FILE_RAW];
+        memset(text, 'x', sizeof text);
+        files_put(&b.files, text, sizeof text, raw);
+        bil_image_put(&b.want, index_of(b.description, "program.steps"), raw);
+        bil_job_config config = bench_config(&b);
+        config.trial = true;
+        if (later)
+            assert_int_equal(bench_write(&b, config).u.end.verdict, BIL_VERDICT_ON_TRIAL);
+        want_text(&b, "rinse.time", "99");
+        b.record = loses_a_file;
+        b.ctx = &b;
+        bil_action end = bench_write(&b, bench_config(&b));
+        assert_int_equal(end.u.end.verdict, BIL_VERDICT_INCOMPLETE);
+        assert_int_equal(end.u.end.cause, BIL_E_DIFFERS);
+        assert_int_equal(end.u.end.param, index_of(b.description, "program.steps"));
+        bench_close(&b);
+    }
+}
+
 /* A write that is cancelled while it is held, by a procedure that waits before its first command, which the device then
  * answers with "later", or not at all: only where a command went out may it be held. */
 static void a_hold_that_is_cancelled(void **state)
@@ -1456,6 +1493,7 @@ int main(void)
         cmocka_unit_test(restarts_that_dont_come),
         cmocka_unit_test(an_address_that_is_taken),
         cmocka_unit_test(a_reset_wants_a_procedure_for_it),
+        cmocka_unit_test(a_file_that_isnt_stored),
         cmocka_unit_test(as_few_requests_as_can_be),
         cmocka_unit_test(results_must_fit_and_memory_must_suffice),
     };

@@ -6,7 +6,6 @@
 #include <unistd.h>
 
 #include "bilancia/words.h"
-
 #include "help.h"
 #include "host/copy/record.h"
 #include "sim/control.h"

@@ -5,7 +5,6 @@
 #include <unistd.h>
 
 #include "bilancia/words.h"
-
 #include "cli/interrupt.h"
 #include "show/age.h"
 

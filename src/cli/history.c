@@ -3,7 +3,6 @@
 #include <string.h>
 
 #include "bilancia/words.h"
-
 #include "cli/library.h"
 #include "cli/standing.h"
 #include "show/grid.h"

@@ -2,7 +2,6 @@
 #include <unistd.h>
 
 #include "bilancia/words.h"
-
 #include "cli/writing.h"
 
 static int write_copy(writing *x, const char *which, const char *where)

@@ -6,7 +6,6 @@
 #include <unistd.h>
 
 #include "bilancia/words.h"
-
 #include "cli/asking.h"
 #include "cli/interrupt.h"
 #include "cli/password.h"

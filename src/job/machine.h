@@ -180,7 +180,7 @@ static inline bool bil_is_locked(const bil_job *job)
 
 enum { CLOSING = 255 }; /* the last step of a job that isn't a write */
 
-/* KNOWN: of a file, which isn't read again as long as nothing was done to it. */
+/* KNOWN: of a file, which isn't read again as long as nothing was done to it, nor a restart came between. */
 enum { TOUCHED = 1, GIVEN_UP = 2, KNOWN = 4 };
 
 bool bil_is_file(const bil_job *job, uint16_t index);

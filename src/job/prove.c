@@ -5,8 +5,9 @@ enum { READ, PROVING, PROVED };
 
 static flow prove(bil_job *job)
 {
+    /* a file is read once more: where it was sent, and, behind a restart, any, as what was right before may be gone */
     for (uint16_t i = 0; job->reads == 0 && i < job->description->count; i++)
-        if (job->touched[i] & TOUCHED || job->config.kind == BIL_JOB_RESET)
+        if (job->touched[i] & TOUCHED || !job->goes_on)
             job->touched[i] &= (uint8_t)~KNOWN;
     if (job->reads > 0) {
         bil_watch_know(job);

@@ -4,7 +4,6 @@
 #include <string.h>
 
 #include "bilancia/words.h"
-
 #include "host/copy/csv.h"
 #include "show/view.h"
 

@@ -2,7 +2,6 @@
 #include <jansson.h>
 
 #include "bilancia/words.h"
-
 #include "show/terminal.h"
 #include "show/view.h"
 

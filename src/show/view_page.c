@@ -4,7 +4,6 @@
 #include <string.h>
 
 #include "bilancia/words.h"
-
 #include "host/base/time.h"
 #include "show/html.h"
 #include "show/need.h"

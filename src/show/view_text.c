@@ -2,7 +2,6 @@
 #include <string.h>
 
 #include "bilancia/words.h"
-
 #include "show/age.h"
 #include "show/terminal.h"
 #include "show/unit_text.h"

@@ -294,7 +294,8 @@ static bil_outcome move_file(bil_http_link *link, const bil_transfer *t, bil_res
     if (bil_out_end(&path) != BIL_OK)
         return refuse(result, BIL_E_REFUSED);
     bil_outcome outcome = ask(link, t, &request, &reply, result);
-    bool none = reply.status == 404 && (gone || !t->write); /* said of a file, that is an answer */
+    bool none =
+        outcome == BIL_REFUSED && reply.status == 404 && (gone || !t->write); /* said of a file, that is an answer */
     return none ? BIL_DONE : outcome;
 }
 

@@ -73,6 +73,11 @@ bool files_keep(file_store *s, int fd)
     return true;
 }
 
+bool files_has(const file_store *s, const uint8_t raw[BIL_FILE_RAW])
+{
+    return !bil_file_size(raw) || find(s, raw);
+}
+
 static bool is_same(int a, int b)
 {
     struct stat x, y;
@@ -82,7 +87,7 @@ static bool is_same(int a, int b)
 bool files_share(file_store *s, const file_store *from, const uint8_t raw[BIL_FILE_RAW])
 {
     const file_place *theirs = find(from, raw);
-    if (find(s, raw))
+    if (files_has(s, raw))
         return true;
     if (!theirs)
         return false;
@@ -101,7 +106,7 @@ bool files_share_all(file_store *s, const file_store *from, const bil_image *ima
     bool all = true;
     for (uint16_t i = 0; i < d->count && all; i++)
         all = d->params[i].format->type != BIL_FILE || image->state[i] != BIL_PRESENT ||
-              !bil_file_size(bil_image_raw(image, i)) || files_share(s, from, bil_image_raw(image, i));
+              files_share(s, from, bil_image_raw(image, i));
     return all;
 }
 
@@ -154,7 +159,6 @@ bil_bytes files_to_take(file_store *s, uint64_t most)
     s->begun = false;
     s->most = most;
     s->done = 0;
-    s->error = BIL_OK;
     return (bil_bytes){.begin = take_begin, .take = take, .ctx = s};
 }
 

@@ -31,7 +31,7 @@ typedef struct file_store {
     file_place giving;
     uint8_t *block; /* of a copy, decoded; FILE_BLOCK bytes */
     size_t block_at, block_size;
-    int error;               /* why it couldn't go on: of this computer */
+    int error;               /* of this computer: why any couldn't be taken, or the last one given */
     bool (*stop)(void *ctx); /* asked between blocks: is it to end? NULL: it isn't */
     void *stop_ctx;
 } file_store;
@@ -50,6 +50,7 @@ bool files_to_give(file_store *store, const uint8_t raw[BIL_FILE_RAW], bil_bytes
 bool files_add(file_store *store, int fd, uint64_t at, const uint8_t raw[BIL_FILE_RAW]);
 /* Takes over a file descriptor, closed at the end. */
 bool files_keep(file_store *store, int fd);
+bool files_has(const file_store *store, const uint8_t raw[BIL_FILE_RAW]); /* or needs no bytes for it */
 /* What the other one has of this becomes this one's, too. */
 bool files_share(file_store *store, const file_store *from, const uint8_t raw[BIL_FILE_RAW]);
 /* All that an image has. */

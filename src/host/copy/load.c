@@ -64,3 +64,20 @@ void copy_unload(loaded_copy *copy)
     mem_free(copy->memory);
     copy->memory = NULL;
 }
+
+int copy_files(const char *path, file_store *files, char *why, size_t size)
+{
+    set_file set;
+    bil_item item;
+    int error = set_file_open(&set, path, SET_WHOLLY), got = 0;
+    set.files = files;
+    if (!error) {
+        bil_source source = set_file_source(&set);
+        while ((got = source.next(source.ctx, &item)) == 1)
+            ;
+        error = -got;
+        set_file_close(&set);
+    }
+    snprintf(why, size, "%s", error ? set.why : "");
+    return error;
+}

@@ -22,4 +22,7 @@ typedef struct loaded_copy {
 int copy_load(loaded_copy *out, const char *path, const catalogue *m, bool as_it_was);
 void copy_unload(loaded_copy *copy);
 
+/* Only where the bytes of its files stand, of a copy that has to be whole; no description is wanted. */
+int copy_files(const char *path, file_store *files, char *why, size_t size);
+
 #endif

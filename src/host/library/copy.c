@@ -216,6 +216,8 @@ int bil_copy_take(bil_copy *copy, const bil_copy *from, const char *id)
         return edited_so(copy, index < 0 ? BIL_E_UNKNOWN_PARAMETER : BIL_E_UNREADABLE);
     }
     bil_image_item(image, (uint16_t)index, &item);
+    if (item.type == BIL_FILE)
+        files_share(&copy->work.from.files, &from->work.from.files, item.raw);
     return edited_so(copy, edit_take(&copy->work, &item));
 }
 

@@ -225,6 +225,18 @@ static const bil_bank *kept_by(bil_device *dev, unsigned copy)
     return NULL;
 }
 
+/* Has the model files, of which none lies there? */
+static bool keeps_no_files(const bil_description *d, const bil_bank *bank)
+{
+    bool any = false, kept = false;
+    for (uint16_t i = 0; i < d->count; i++) {
+        bool file = d->params[i].format->type == BIL_FILE;
+        any = any || file;
+        kept = kept || (file && bil_description_bank(d, &d->params[i], (uint8_t)(bank->kind + 1), bank->copy));
+    }
+    return any && !kept;
+}
+
 /* What is in force, or a copy that is kept (from 1). */
 static int read_values(bil_device *dev, unsigned copy, const bil_read_wish *wish)
 {
@@ -244,6 +256,10 @@ static int read_values(bil_device *dev, unsigned copy, const bil_read_wish *wish
     if (!choice_is_known(dev->device.description, dev->choice, why, sizeof why))
         return lib_end(h, BIL_E_CALL, dev->name, why);
     bool all = strcmp(dev->choice, CHOICE_ALL) == 0;
+    if (bank && !all)
+        return lib_end(h, BIL_E_CALL, dev->name, "a copy that the device keeps is read as a whole");
+    if (bank && keeps_no_files(dev->device.description, bank))
+        choice_of(NULL, true, dev->choice, sizeof dev->choice);
     error = bank  ? device_read_bank(&dev->device, bank, by, &dev->counts)
             : all ? device_read_all(&dev->device, by, &dev->counts, NULL)
                   : device_read_chosen(&dev->device, dev->choice, by, &dev->counts);

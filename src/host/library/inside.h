@@ -122,5 +122,7 @@ struct bil_copy {
     bil_copy_info info;
 };
 void lib_copy_tells(bil_copy *copy);
+/* Takes over what a look has found on this side, of a file with its bytes. As bil_copy_take_item. */
+int lib_take_found(bil_copy *copy, bil_look *look, size_t side, const bil_item *item);
 
 #endif

@@ -176,6 +176,7 @@ static void lend(side *s, const bil_copy *copy, const bil_device *dev)
         set_origin_of(&o, &dev->device.image);
         side_lend(s, SIDE_RUNNING, dev->address, &o, &dev->device.image);
     }
+    files_share_all(&s->files, copy ? &copy->work.from.files : &dev->device.files, &s->image);
 }
 
 int bil_look_at(bil_host *h, const bil_copy *copy, const bil_device *dev, const bil_look_wish *given, bil_look **out)
@@ -283,12 +284,30 @@ findings *lib_look_findings(bil_look *l)
 
 /* ---- taking over ---- */
 
+int lib_take_found(bil_copy *copy, bil_look *l, size_t which, const bil_item *item)
+{
+    bil_host *h = copy->part.host;
+    side *s = &l->sides[which];
+    int error = lib_begin(h);
+    if (error)
+        return error;
+    bool wants = item->type == BIL_FILE && !item->unreadable && !files_has(&copy->work.from.files, item->raw);
+    if (wants && s->kind == SIDE_COPY && !s->lent && !s->files.count)
+        error = copy_files(s->place, &s->files, copy->work.why, sizeof copy->work.why);
+    if (!error && wants && !files_share(&copy->work.from.files, &s->files, item->raw) && mem_is_short())
+        error = BIL_E_MEMORY;
+    if (error)
+        return lib_end(h, error, s->place, copy->work.why);
+    lib_end_of(h, BIL_OK);
+    return bil_copy_take_item(copy, item);
+}
+
 static int take_all(bil_copy *copy, bil_look *l, unsigned *taken, unsigned *stay)
 {
     bil_finding one;
     int got;
     while ((got = bil_look_next(l, &one)) == 1) {
-        int error = one.cls == BIL_CLASS_UNIT ? BIL_E_NOT_YOURS : bil_copy_take_item(copy, one.items[0]);
+        int error = one.cls == BIL_CLASS_UNIT ? BIL_E_NOT_YOURS : lib_take_found(copy, l, 0, one.items[0]);
         if (error == BIL_E_NOT_YOURS || error == BIL_E_UNREADABLE)
             ++*stay;
         else if (error)

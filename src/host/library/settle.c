@@ -56,7 +56,7 @@ static int take(bil_settling *s, const bil_finding *one, decision d)
     if (d.wins == WINS_VALUE)
         error = bil_copy_set(s->copy, one->id, d.value);
     else if (d.wins == WINS_DEVICE && one->items[1])
-        error = bil_copy_take_item(s->copy, one->items[1]);
+        error = lib_take_found(s->copy, s->look, 1, one->items[1]);
     if (error == BIL_E_UNREADABLE)
         return lib_fail(s->part.host, error, one->id, "the device didn't give this value, so it can't win");
     if (error)

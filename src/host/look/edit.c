@@ -79,6 +79,8 @@ static void show_wanted(const bil_param *p, char *out, size_t size)
         snprintf(out, size, "true or false");
     else if (f->type == BIL_TEXT)
         snprintf(out, size, "a text of at most %u bytes", f->size);
+    else if (f->type == BIL_FILE)
+        snprintf(out, size, "a file, which comes from a device or another copy");
     else if (f->limited)
         show_limits(f, out, size);
     if (f->step > 1 && strlen(out) + 40 < size) {
@@ -179,6 +181,8 @@ int edit_take(edited *o, const bil_item *item)
         error = BIL_E_OTHER_TYPE;
     else
         error = bil_value_check(p->format, item->raw);
+    if (!error && item->type == BIL_FILE && !files_has(&o->from.files, item->raw))
+        error = BIL_E_NO_BYTES;
     if (error)
         snprintf(o->why, sizeof o->why, "%s: %s", id, bil_host_error_text(error));
     else

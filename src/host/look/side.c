@@ -5,6 +5,7 @@
 
 #include "host/base/float_text.h"
 #include "host/base/json.h"
+#include "host/describe/choice.h"
 #include "port/memory.h"
 
 static const char *const names[] = {
@@ -183,6 +184,7 @@ static int open_device(side *s, const catalogue *m, read_watch by, char *why, si
         if (!error) {
             bil_image_copy(&s->image, &dev->image);
             set_origin_of(&s->origin, &s->image);
+            error = files_share_all(&s->files, &dev->files, &dev->image) ? BIL_OK : BIL_E_NO_BYTES;
         }
     }
     device_close(dev);
@@ -202,6 +204,9 @@ int side_open(side *s, const catalogue *m, read_watch by, char *why, size_t size
             return error;
         }
         s->origin = s->set.origin;
+        if (s->origin.scope[0] && strcmp(s->origin.scope, CHOICE_ALL) != 0)
+            snprintf(s->extra, sizeof s->extra, "%s%.150s",
+                     strncmp(s->origin.scope, CHOICE_ALL " ", 4) == 0 ? "" : "only ", s->origin.scope);
         s->description = catalogue_find(m, s->origin.model, s->origin.layout, NULL);
         return BIL_OK;
     }
@@ -242,6 +247,7 @@ void side_close(side *s)
         set_file_close(&s->set);
     mem_free(s->memory);
     s->memory = NULL;
+    files_close(&s->files);
     json_decref(s->left_out);
     s->left_out = NULL;
 }
@@ -309,8 +315,9 @@ item_fit item_value(const bil_item *item, const bil_description *description, ch
     int32_t index = description ? bil_description_find(description, item->id.text, item->id.length) : -1;
     const bil_format *format = index < 0 ? NULL : description->params[index].format;
     bil_format text = {.type = BIL_TEXT, .size = item->size};
-    if (!format && item->type == BIL_TEXT) /* needs no description */
-        format = &text;
+    static const bil_format file = {.type = BIL_FILE, .size = BIL_FILE_RAW, .form = &bil_form_file};
+    if (!format && (item->type == BIL_TEXT || item->type == BIL_FILE)) /* these need no description */
+        format = item->type == BIL_TEXT ? &text : &file;
     if (!format || format->type != item->type || format->size != item->size) {
         raw_text(item->raw, item->size, out, size);
         return null ? ITEM_FITS : ITEM_UNKNOWN;
@@ -341,9 +348,9 @@ void item_text(const bil_item *item, const bil_description *description, char *o
     item_bare_text(item, description, out, size);
     char unit[64];
     bil_str_plain(item->unit, unit, sizeof unit);
-    size_t used = strlen(out), digest = item->type == BIL_FILE ? strcspn(out, " ") + sizeof " bytes" : used;
-    if (!item->unreadable && digest + SHORT < used)
-        out[digest + SHORT] = '\0';
+    size_t used = strlen(out), cut = item->type == BIL_FILE ? strcspn(out, " ") + sizeof " bytes" + SHORT : used;
+    if (!item->unreadable && cut < used)
+        out[used = cut] = '\0';
     if (unit[0] && !item->unreadable && strncmp(out, "raw ", 4) != 0)
         snprintf(out + used, size - used, " %s", unit);
 }

@@ -98,6 +98,7 @@ static int read_values(device *dev, bil_job_config config, read_watch by, bil_jo
                            .bytes = bytes_of_read,
                            .taken = taken_by_read,
                            .ctx = &w};
+    dev->files.error = BIL_OK;
     dev->files.stop = stops_file;
     dev->files.stop_ctx = &w;
     bil_action end;

@@ -5,6 +5,7 @@
 #include "host/base/json.h"
 #include "host/copy/bring.h"
 #include "host/copy/keep.h"
+#include "host/describe/choice.h"
 
 int site_take_in(site_index *x, const device_row *owner, const char *file, const char *from, const char *text,
                  const char *who, set_origin *o, char path[STORAGE_PATH], char *why, size_t size)
@@ -17,6 +18,11 @@ int site_take_in(site_index *x, const device_row *owner, const char *file, const
     if (error)
         return error;
     why[0] = '\0';
+    if (o->scope[0] && strcmp(o->scope, CHOICE_ALL) != 0) {
+        snprintf(why, size, "%s: it has only %.100s, and in a site it would be taken for all that the device holds",
+                 file, o->scope);
+        return BIL_E_CALL;
+    }
     set_digest_hex(totals.digest, digest);
     set_file_stem(o, stem, sizeof stem);
     if (owner->copies && strcmp(owner->last.model, o->model) != 0) {
