@@ -193,13 +193,14 @@ static void before(void *ctx, const bil_job *job, const bil_action *action)
 static bool secret(void *ctx, uint8_t slot, const bil_format *format, uint8_t *raw)
 {
     const bench *b = ctx;
-    size_t length = b->password ? strlen(b->password) : 0;
-    if (slot != 1 || length == 0 || (format->type == BIL_TEXT && length > format->size))
+    const char *text = slot == 1 ? b->password : slot == BIL_SECRETS_MAX + 1 ? b->sealed : NULL;
+    size_t length = text ? strlen(text) : 0;
+    if (length == 0 || (format->type == BIL_TEXT && length > format->size))
         return false;
     if (format->type == BIL_TEXT)
-        memcpy(raw, b->password, length);
+        memcpy(raw, text, length);
     else
-        bil_value_put_number(raw, format->size, strtoull(b->password, NULL, 10));
+        bil_value_put_number(raw, format->size, strtoull(text, NULL, 10));
     return true;
 }
 

@@ -70,7 +70,7 @@ typedef struct bench {
     const bil_description *description;
     bil_image have, want;
     small_files files;
-    const char *password;
+    const char *password, *sealed; /* for slot 1; for the one behind those that unlock */
     char serial[64], firmware[64];
     bil_job_progress progress;
     bil_purpose purpose;

@@ -86,6 +86,27 @@ static void a_labeller_with_documents(void **state)
     expect(0, NULL, sh("grep -q '\"TDM=\"' lb/more/*.bset && grep -q '\"TDQ=\"' lb/more/*.bset")); /* L3, L4 */
     expect(3, "a file, which comes from a device or another copy",
            sh("$B edit lb/more/*.bset media.logo=1 --folder lb/more 2>&1"));
+    /* a secret that no device shows, sealed in a copy */
+    expect(
+        0, "Sealed   Key of the broker (broker.key)",
+        sh("mkdir lb/seal; printf 'six olives on a twig\\ngreen-leaves\\n' >lb/secrets; $B edit lb/full/*.bset --seal "
+           "broker.key --secrets-fd 3 --folder lb/seal 3<lb/secrets"));
+    expect(0, "Key of the broker: sealed in the copy, under a passphrase", sh("b show lb/seal/*.bset"));
+    expect(0, "\"sealed\": true", sh("$B show lb/seal/*.bset --json"));
+    expect(0, "✓ equal", sh("b compare lb/seal/*.bset lb/full/*.bset"));
+    expect(3, "this isn't the passphrase",
+           sh("BILANCIA_PASSPHRASE='five olives on a twig' $B write lb/seal/*.bset '%s' --yes --folder lb 2>&1", to));
+    expect(0, "not opened; to be entered by hand: Key of the broker (broker.key)",
+           sh("b write lb/seal/*.bset '%s' --yes --folder lb", to));
+    expect(0, "~ broker.key (Key of the broker): the device took it, and shows it to nobody",
+           sh("head -1 lb/secrets >lb/passphrase; $B write lb/seal/*.bset '%s' --yes --folder lb --passphrase-fd 3 "
+              "3<lb/passphrase",
+              to));
+    expect(2, "it goes with --seal", sh("$B edit lb/full/*.bset --secrets-fd 3 --without-seal broker.key 2>&1"));
+    expect(0, "Nothing changes", sh("b edit lb/full/*.bset --without-seal broker.key"));
+    expect(3, "only what a device keeps as a secret is sealed",
+           sh("$B edit lb/full/*.bset --seal print.speed --secrets-fd 3 3<lb/secrets 2>&1"));
+    expect(0, NULL, sh("! grep -rq green-leaves lb --include=*.bset --include=*.brec"));
     /* copies that it keeps: compared, read into a folder of their own, written */
     expect(1, "≠ head_2.delay  120 ms",
            sh("b set '%s' head_2.delay=95 --yes --folder lb >/dev/null; b compare '%s#kept1' '%s'", to, to, to));

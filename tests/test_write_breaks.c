@@ -31,10 +31,11 @@ typedef struct setting {
     bool nameless;    /* nothing tells it from others */
     /* of the requests at which something goes wrong, and of the actions, from any on: every so many; 0: each */
     uint64_t stride, actions;
-    bool shut;         /* it shows its settings only to who has its code, and wants time after each reply */
-    bool line;         /* asked in words, over a line that is always there */
-    const char *pages; /* and so many lines of an answer at a time */
-    uint64_t look;     /* requests beyond one that tell who answers: the serial number comes with the first one */
+    bool shut;                 /* it shows its settings only to who has its code, and wants time after each reply */
+    bool line;                 /* asked in words, over a line that is always there */
+    const char *pages;         /* and so many lines of an answer at a time */
+    const char *sealed, *seal; /* a secret that comes with the copy, and what it is; NULL: none does */
+    uint64_t look; /* requests beyond one that tell who answers: the serial number comes with the first one */
 } setting;
 
 typedef struct play {
@@ -118,7 +119,7 @@ static const setting settings[] = {
     {LOGGER("logger on a line"), .line = true},
     {LOGGER("logger that shows pages"), .pages = "9", .stride = 2},
     {LABELLER("labeller", bil_description_en_2)},
-    {LABELLER("labeller, one value a request", singly)},
+    {LABELLER("labeller, one value a request", singly), .sealed = "broker.key", .seal = "under-green-leaves"},
 };
 
 /* All purposes, scopes, with and without calibration, standing and running; each kind of restart; reset and trial. */
@@ -197,7 +198,8 @@ static const char *groups_of(const play *p)
 /* How it ends where nothing is in its way. */
 static bool is_best(const play *p, bil_verdict verdict)
 {
-    return verdict == p->on->best || (p->calm && verdict == BIL_VERDICT_IN_FORCE);
+    return verdict == p->on->best || (p->on->sealed && verdict == BIL_VERDICT_WITH_EXCEPTIONS) ||
+           (p->calm && verdict == BIL_VERDICT_IN_FORCE);
 }
 
 static const char *play_text(const play *p)
@@ -355,6 +357,12 @@ static bool goes(const play *p, const bil_param *param)
     }
 }
 
+/* Nothing would take it back after a trial, and what is reset has the one from the manual. */
+static bool has_secret(const play *p)
+{
+    return p->on->sealed && !p->trial && !p->resets;
+}
+
 /* As set up in the mill and saved; then another or a reset unit with other calibration, on which the write begins. */
 static void make_world(world *w, const play *p)
 {
@@ -425,6 +433,13 @@ static void make_world(world *w, const play *p)
         }
     }
     free(set_up);
+    if (has_secret(p)) {
+        const sim_entry *secret = sim_find(unit, on->sealed);
+        uint16_t *cells = &w->wanted.cells[secret->space][secret->address];
+        memset(cells, 0, sim_cells_of(secret) * sizeof *cells);
+        for (size_t i = 0; i < strlen(on->seal); i++) /* two letters a cell, the first one in its high half */
+            cells[i / 2] |= (uint16_t)(on->seal[i] << (i % 2 ? 0 : 8));
+    }
     unit->listener = listen;
     unit->listener_ctx = w;
     w->number = unit->answers_at;
@@ -724,6 +739,21 @@ static bool run_until(world *w, const bil_image *want, bil_job_config config, ui
     return alive;
 }
 
+/* What goes out beside the values of the copy. */
+static void put_secret(world *w, bil_job_config *config)
+{
+    static bil_proc_step step;
+    static const bil_procedure puts = {.kind = BIL_PROC_COMMIT, .steps = &step, .step_count = 1};
+    if (!has_secret(&w->p))
+        return;
+    step = (bil_proc_step){.kind = BIL_STEP_SECRET,
+                           .repeatable = true,
+                           .param = index_of(w->b.description, w->p.on->sealed),
+                           .value = BIL_SECRETS_MAX + 1};
+    w->b.sealed = w->p.on->seal;
+    config->secrets = &puts;
+}
+
 static void speak_to(world *w, uint32_t number, bil_job_config *config)
 {
     static char text[12];
@@ -771,6 +801,7 @@ static bool write_until(world *w, uint64_t at, size_t torn, bil_action *end)
     config.trial = w->p.trial;
     config.goes_on = w->p.calm;
     config.despite = UINT32_C(1) << BIL_CHECK_RULES; /* with calibration and groups at random, some would not hold */
+    put_secret(w, &config);
     speak_to(w, w->number, &config);
     return run_until(w, &w->b.want, config, at, torn, end);
 }
@@ -806,6 +837,8 @@ static bool go_on(world *w, bool undoes, uint64_t at, size_t torn, bil_action *e
     bool old = back || strcmp(first.copy, "old") == 0;
     if (old)
         config.serial = serial;
+    else
+        put_secret(w, &config);
     config.restart_ms = w->b.sim.now + 3600000;
     w->intent = (record_intent){.who = "test",
                                 .why = "",
@@ -863,14 +896,29 @@ static bool goes_back_without(const world *w, const bil_action *end, const memor
            (end->u.end.verdict == BIL_VERDICT_WITH_EXCEPTIONS || end->u.end.verdict == BIL_VERDICT_IN_FORCE);
 }
 
-/* A file that the device refused is an exception that is named, and not the end. */
+/* A file, or a secret, that the device refused is an exception that is named, and not the end. */
 static const char *refused_file(const world *w, const bil_action *end)
 {
     const bil_description *d = w->b.description;
     for (uint16_t i = 0; i < d->count && end->u.end.verdict != BIL_VERDICT_VERIFIED; i++)
-        if (d->params[i].format->type == BIL_FILE && bil_job_exception(w->b.job, i) == BIL_E_REFUSED)
+        if ((d->params[i].format->type == BIL_FILE || d->params[i].cls == BIL_CLASS_SECRET) &&
+            bil_job_exception(w->b.job, i) == BIL_E_REFUSED)
             return d->params[i].id;
     return NULL;
+}
+
+/* A secret doesn't go back: no copy has what was there before. */
+static const char *differs_but_secrets(const world *w, uint16_t cells[SIM_SPACES][SIM_CELLS], const memory *from,
+                                       const char *but)
+{
+    const sim_entry *secret = w->p.on->sealed ? sim_find(w->b.unit, w->p.on->sealed) : NULL;
+    static memory any;
+    if (!secret)
+        return differs(w->b.unit, cells, from, but);
+    any = *from;
+    memcpy(&any.cells[secret->space][secret->address], &cells[secret->space][secret->address],
+           sim_cells_of(secret) * sizeof(uint16_t));
+    return differs(w->b.unit, cells, &any, but);
 }
 
 /* After a job that came to its end: what it says is so, and a device that was let go is wholly old or wholly new. */
@@ -908,14 +956,20 @@ static void judge(const world *w, const bil_action *end, const memory *towards, 
         complain_of(w, "went on", "and was restarted", end);
     if (goes_back_without(w, end, towards))
         return;
-    if ((verified || in_force) && (wrong = differs(unit, unit->running, towards, but)))
+    bool back = towards == &w->before; /* else a secret has to be there, too, though nobody is told that it is */
+    if (w->p.on->sealed && !back && end->u.end.verdict == BIL_VERDICT_VERIFIED && has_secret(&w->p))
+        complain_of(w, "said to be verified", "with a secret that nobody can read", end);
+    if ((verified || in_force) && (wrong = back ? differs_but_secrets(w, unit->running, towards, but)
+                                                : differs(unit, unit->running, towards, but)))
         complain_of(w, "said to be verified, but not in force", wrong, end);
-    if ((verified || in_force) && (wrong = differs(unit, unit->stored, towards, but)))
+    if ((verified || in_force) &&
+        (wrong = back ? differs_but_secrets(w, unit->stored, towards, but) : differs(unit, unit->stored, towards, but)))
         complain_of(w, "said to be verified, but not stored", wrong, end);
     const char *apart = refused ? refused : w->hand;
     if (w->let_go && !end->u.end.held && !unit->pulled && !w->p.on->free && sim_is_up(unit, unit->now) &&
-        differs(unit, unit->running, &w->old, apart) && differs(unit, unit->running, &w->wanted, apart) &&
-        differs(unit, unit->running, &w->before, apart))
+        differs_but_secrets(w, unit->running, &w->old, apart) &&
+        differs_but_secrets(w, unit->running, &w->wanted, apart) &&
+        differs_but_secrets(w, unit->running, &w->before, apart))
         complain_of(w, "let go, but neither old nor new", differs(unit, unit->running, towards, apart), end);
 }
 

@@ -77,6 +77,29 @@ int bil_copy_take_item(bil_copy *copy, const bil_item *item);
  * matter, also where that value can't be changed. BIL_E_CSV, or as bil_copy_set. */
 int bil_copy_import(bil_copy *copy, const char *path, const char *side);
 
+/* A file of this computer in the place of one of the copy, no longer than the device takes it. BIL_E_OTHER_TYPE where
+ * `id` is no file, BIL_E_RANGE where it is too long, BIL_E_FILE_OPEN; else as bil_copy_take. */
+int bil_copy_put_file(bil_copy *copy, const char *id, const char *path);
+
+/* The bytes of a file of the copy, piece by piece in their order, to `take`, which says false to end that.
+ * BIL_E_UNKNOWN_PARAMETER, BIL_E_NO_BYTES where the copy has none, BIL_E_FILE_WRITE where a piece wasn't taken. */
+int bil_copy_give_file(bil_copy *copy, const char *id, bool (*take)(void *ctx, const uint8_t *bytes, size_t count),
+                       void *ctx);
+
+/* Secrets are never part of a copy in clear. They can be sealed in it: under one passphrase (8 to 256 bytes), by
+ * Argon2id and XChaCha20-Poly1305, as docs/set-file.md tells. A copy with seals is shown, compared, signed and shared
+ * without it; a write asks for it (bil_write_wish), and puts them in. First the passphrase, which has to open the
+ * seals that are there, if any: BIL_E_PASSPHRASE; BIL_E_CALL where it is too short or too long; BIL_E_SEAL. */
+int bil_copy_seal_by(bil_copy *copy, const char *passphrase);
+
+/* Seals a secret, as people write it, in the place of an earlier one; with `value` NULL that is taken away.
+ * BIL_E_NOT_YOURS where it is none that a device keeps; BIL_E_BAD_CALL before bil_copy_seal_by; else as bil_copy_set.
+ */
+int bil_copy_seal(bil_copy *copy, const char *id, const char *value);
+
+/* Is this secret sealed in the copy? */
+bool bil_copy_is_sealed(const bil_copy *copy, const char *id);
+
 /* How many values were changed in memory since it was opened or saved. */
 unsigned bil_copy_changed(const bil_copy *copy);
 

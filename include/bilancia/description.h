@@ -323,6 +323,7 @@ typedef struct bil_description {
     /* what is put in by BIL_STEP_SECRET: slots 1 to secret_count, at most BIL_SECRETS_MAX, by the names under which a
      * person is asked for them */
     const char *const *secrets;
+    const uint16_t *secrets_kept; /* for each the index of the setting that changes it, or BIL_NONE; NULL: none does */
     uint8_t secret_count;
     /* what only a restart does: a counter of starts, a time since the last one (indices, or BIL_NONE); a hold that is
      * gone; and after an order that was acknowledged, an absence of at least so long (0: that tells nothing) */

@@ -48,7 +48,10 @@ extern "C" {
     X(123, FOREIGN, "foreign", "this record isn't of this computer") \
     X(103, NO_RECORD, "no_record", "there is no record of a write here") \
     X(104, RECORD_FORM, "record_form", "this is no record, or its beginning is damaged") \
-    X(125, NO_BYTES, "no_bytes", "the bytes of a file aren't at hand")
+    X(125, NO_BYTES, "no_bytes", "the bytes of a file aren't at hand") \
+    X(126, PASSPHRASE, "passphrase", "this isn't the passphrase") \
+    X(127, SEAL, "seal", "it is sealed in a way that this program doesn't open") \
+    X(128, UNSHOWN, "unshown", "the device took it, and shows it to nobody: nothing proves it")
 /* clang-format on */
 
 /* BIL_E_ADDRESS, BIL_E_FILE_OPEN, ... */

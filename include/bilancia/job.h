@@ -175,9 +175,14 @@ typedef struct bil_job_config {
     uint8_t bank, copy; /* reading: of values that lie in this bank, those (as in bil_transfer) */
     /* write and reset only */
     const bil_image *want; /* the values of the saved copy; those as delivered, as far as they are known, for a reset */
-    const char *serial;    /* the unit the copy was read from; "" where the copy doesn't know */
-    const char *firmware;  /* and its firmware */
-    bool purpose_given;    /* a person named the purpose; else only the same unit is taken */
+    const bil_procedure *secrets; /* NULL: none. What comes with the values and can't be read back: a procedure of the
+                                   * kind COMMIT, of repeatable steps BIL_STEP_SECRET from slots above BIL_SECRETS_MAX,
+                                   * played once the values are there. Each is a named exception of the caller's; of
+                                   * those that the device refuses bil_job_exception says so, and the rest goes on.
+                                   * Where one needs hold or restart, the machine doesn't go on: see below */
+    const char *serial;           /* the unit the copy was read from; "" where the copy doesn't know */
+    const char *firmware;         /* and its firmware */
+    bool purpose_given;           /* a person named the purpose; else only the same unit is taken */
     bil_purpose purpose;
     bool with_calibration;
     bil_restart restart;

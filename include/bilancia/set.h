@@ -15,15 +15,17 @@
  *   end        {"end":{"values":N,"unreadable":N,"left_out":N,"files":N,"values_digest":"..","digest":".."}}
  *
  * A parameter of the type file has its length and digest as its raw value; its bytes, if there are any, stand in the
- * lines of the file with its id. Whoever decodes them sees whether they fit that digest: here they are covered by the
- * one of the whole.
+ * lines of the file with its id. Whoever decodes them sees whether they fit that digest: the one of the whole doesn't
+ * cover chunks of full length, so that nothing large is digested twice. A secret that is left out may have a seal
+ * there: see docs/set-file.md.
  *
  * "unit" is there only when it isn't empty. V is a JSON number, true or false, a string for choices, bits,
  * text and numbers of 64 bits, or null where the writer can't give it. `raw` decides. The format may change freely
  * until the first release; its version is 0 so long.
  *
  * The values digest is SHA-256 over "id type hex\n" of every value of the classes setup, place and
- * calibration, in the order of the lines. The digest is SHA-256 over every byte of the file before its own hex digits;
+ * calibration, in the order of the lines. The digest is SHA-256 over every byte of the file before its own hex digits,
+ * but for the lines of chunks of BIL_SET_CHUNK bytes;
  * what follows them is "}}\n and the end of the file.
  *
  * Strings in headers and items are JSON text between the quotes (still escaped) and point into the line.
@@ -102,6 +104,9 @@ int bil_set_value(bil_set_writer *writer, const bil_image *image, uint16_t index
 int bil_set_file(bil_set_writer *writer, bil_str id, uint64_t bytes, char *line, size_t *length);
 int bil_set_chunk(bil_set_writer *writer, bil_str base64, char *line, size_t *length);
 int bil_set_end(bil_set_writer *writer, char *line, size_t *length);
+
+/* Is this the line of a chunk of BIL_SET_CHUNK bytes, which the digest of the whole doesn't cover? */
+bool bil_is_full_chunk(const char *line, size_t length);
 
 /* What a line was. */
 typedef enum bil_line_kind {

@@ -147,6 +147,11 @@ typedef struct bil_write_wish {
     /* It was played. Where that didn't end well, or nothing more is wanted, `ending` is that of the rehearsal, and
      * nothing was written to the device. */
     void (*rehearsed)(void *ctx, const bil_writing *w, const bil_ending *end, const bil_job_progress *counts);
+    /* The copy has secrets sealed in it (bil_copy_seal), which this write would put in: their passphrase, ended by a
+     * NUL, at most `size` bytes with it. `wrong`: what was given isn't it. False, or NULL: none; the secrets stay
+     * sealed, are left to people, and nothing else changes; after a wrong one the write ends before it begins, with
+     * BIL_E_PASSPHRASE. A trial puts none in, since nothing would take them back. */
+    bool (*passphrase)(void *ctx, const bil_writing *w, bool wrong, char *out, size_t size);
 } bil_write_wish;
 
 /* How it came out. Texts belong to the host, until its next write. */
@@ -227,6 +232,10 @@ bool bil_writing_changed_since(const bil_writing *w, uint16_t index);
  * because another value that is written resets it? */
 int bil_writing_exception(const bil_writing *w, uint16_t index);
 bool bil_writing_would_lose(const bil_writing *w, uint16_t index);
+/* Is this a secret that the write puts in from its seal? It is an exception then, BIL_E_UNSHOWN, or BIL_E_REFUSED: no
+ * device shows it. And one that stays sealed, and is to be entered by hand? */
+bool bil_writing_puts(const bil_writing *w, uint16_t index);
+bool bil_writing_leaves_sealed(const bil_writing *w, uint16_t index);
 /* From the preview on: what it is done for; does the machine go on, neither held nor restarted; and what the job took
  * so far. */
 bil_purpose bil_writing_purpose(const bil_writing *w);

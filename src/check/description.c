@@ -387,6 +387,9 @@ static void check_texts(checking *c)
     want_texts(c, d->no_serial, d->no_serial_count, BIL_VALUE_TEXT - 1);
     want_texts(c, d->secrets, d->secret_count, BIL_VALUE_TEXT - 1);
     want(c, d->secret_count <= BIL_SECRETS_MAX);
+    for (uint8_t i = 0; c->good && d->secrets_kept && i < d->secret_count; i++)
+        want(c, d->secrets_kept[i] == BIL_NONE ||
+                    (d->secrets_kept[i] < d->count && d->params[d->secrets_kept[i]].cls == BIL_CLASS_SECRET));
     want(c, d->expect_count <= BIL_TESTS_MAX && d->test_count <= BIL_TESTS_MAX && d->loses_count <= BIL_TESTS_MAX);
     want_reminders(c, d->expect, d->expect_count);
     want_reminders(c, d->loses, d->loses_count);

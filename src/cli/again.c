@@ -82,6 +82,7 @@ int again_run(const command *self, int argc, const char **argv,
     struct poptOption options[] = {{"serial", 0, POPT_ARG_STRING, &x->serial, 0,
                                     "the serial number of the unit: to agree to a record of another computer",
                                     "NUMBER"},
+                                   PASSPHRASE_OPTION(x),
                                    HOW_OPTIONS(x),
                                    WRITING_OPTIONS(x),
                                    POPT_TABLEEND};

@@ -126,6 +126,7 @@ int exit_code_of(int error)
     case BIL_E_TURN:
     case BIL_E_CARD:
     case BIL_E_FOREIGN:
+    case BIL_E_PASSPHRASE:
         return EXIT_REFUSED;
     case BIL_E_BUSY:
     case BIL_E_NOTHING_READ:

@@ -43,6 +43,23 @@ static bool password(void *ctx, const char *which, bool may_ask, char *out, size
     return !may_ask && x->fd >= 0 ? password_from_fd(x->fd, out, size) : has;
 }
 
+/* One that was given beforehand isn't asked for again: that it is wrong ends the write. */
+static bool passphrase(void *ctx, const bil_writing *w, bool wrong, char *out, size_t size)
+{
+    writing *x = ctx;
+    (void)w;
+    if (!wrong && x->passphrase_fd >= 0)
+        return password_from_fd(x->passphrase_fd, out, size);
+    if (!wrong && password_from_environment("BILANCIA_PASSPHRASE", out, size))
+        return x->given = true;
+    if (!isatty(STDIN_FILENO) || x->given || x->passphrase_fd >= 0)
+        return false;
+    progress_clear();
+    return password_from_prompt(wrong ? "That isn't it. Passphrase of the secrets sealed in the copy: "
+                                      : "Passphrase of the secrets sealed in the copy (Enter leaves them out): ",
+                                out, size);
+}
+
 static void preview(void *ctx, const bil_writing *w)
 {
     const writing *x = ctx;
@@ -136,7 +153,7 @@ static bool save_present(void *ctx, const bil_writing *w, unsigned count)
 writing *writing_new(void)
 {
     writing *x = need(1, sizeof *x);
-    x->fd = -1;
+    x->fd = x->passphrase_fd = -1;
     return x;
 }
 
@@ -158,6 +175,7 @@ static void take_options(writing *x)
     wish->prove = x->prove;
     wish->ask = ask;
     wish->password = password;
+    wish->passphrase = passphrase;
     wish->preview = preview;
     wish->event = event;
     wish->saved = saved;

@@ -11,6 +11,7 @@ typedef struct writing {
     bil_write_wish wish;
     bool resets;
     bool told;             /* how it ended was shown */
+    bool given;            /* the passphrase came from the environment */
     bool person, asked[2]; /* somebody is there to answer; warnings and tests had their heading */
     unsigned failed, open; /* of these */
     struct stage *stage;   /* of a rehearsal */
@@ -18,7 +19,7 @@ typedef struct writing {
     /* options, as given */
     char *folder, *why, *restart, *unseen, *groups, *serial;
     char **despite, **without;
-    int yes, json, fd, start_again, prove, trial, calibration;
+    int yes, json, fd, passphrase_fd, start_again, prove, trial, calibration;
 } writing;
 
 /* X: a `writing`. */
@@ -38,6 +39,12 @@ typedef struct writing {
         {"description", 'd', POPT_ARG_STRING, &(x)->l.description, 0, "a description to try first", "FILE"},           \
         SITE_OPTION((x)->l.given), HELP_OPTION
 
+/* Of secrets that are sealed in the copy. */
+#define PASSPHRASE_OPTION(x)                                                                                           \
+    {                                                                                                                  \
+        "passphrase-fd", 0, POPT_ARG_INT, &(x)->passphrase_fd, 0,                                                      \
+            "read the passphrase of secrets sealed in the copy from this file descriptor", "N"                         \
+    }
 #define START_OPTION(x)                                                                                                \
     {                                                                                                                  \
         "start-again", 0, POPT_ARG_NONE, &(x)->start_again, 0,                                                         \

@@ -28,10 +28,7 @@ int bil_take_struct(void *out, size_t known, const void *given, size_t size);
 bool bil_is_among(const uint16_t *list, uint8_t count, uint16_t index);
 bool bil_text_is_among(const char *const *list, uint8_t count, const char *text);
 
-/* A name from a table compared with text that has no terminator. */
-static inline int text_is(const char *name, const char *text, size_t length)
-{
-    return strlen(name) == length && memcmp(name, text, length) == 0;
-}
+/* A name from a table compared with text that has no terminator. description.c */
+bool bil_text_is(const char *name, const char *text, size_t length);
 
 #endif

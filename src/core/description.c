@@ -22,7 +22,7 @@ int bil_take_struct(void *out, size_t known, const void *given, size_t size)
 int bil_place(const char *texts, const char *text, size_t length)
 {
     for (int i = 0; *texts; i++, texts += strlen(texts) + 1)
-        if (text_is(texts, text, length))
+        if (bil_text_is(texts, text, length))
             return i;
     return -1;
 }
@@ -81,6 +81,11 @@ const bil_procedure *bil_description_procedure(const bil_description *descriptio
             return procedure;
     }
     return general;
+}
+
+bool bil_text_is(const char *name, const char *text, size_t length)
+{
+    return strlen(name) == length && memcmp(name, text, length) == 0;
 }
 
 bool bil_text_is_among(const char *const *list, uint8_t count, const char *text)

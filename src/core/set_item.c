@@ -33,6 +33,12 @@ const char bil_key_set[] = "{\"bilancia_set\":", bil_key_revision[] = ",\"revisi
            bil_key_file[] = "{\"file\":", bil_key_bytes[] = ",\"bytes\":", bil_key_digest[] = ",\"digest\":",
            bil_key_chunk[] = "{\"chunk\":\"", bil_key_values_digest[] = ",\"values_digest\":";
 
+bool bil_is_full_chunk(const char *line, size_t length)
+{
+    enum { KEY = sizeof bil_key_chunk - 1, END = 3 };
+    return length == KEY + BIL_SET_CHUNK_TEXT + END && line[2] == 'c'; /* no other line begins so */
+}
+
 /* 0 stands for a digit; behind the form come lower case hex digits. Nothing at all is good, too: it isn't known. */
 static bool looks_like(bil_str text, const char *form, size_t length)
 {

@@ -264,7 +264,7 @@ static int read_line(bil_set_reader *reader, const char *line, size_t length, bi
     } else {
         error = BIL_E_SET_LINE;
     }
-    if (!error && reader->whole.ops)
+    if (!error && reader->whole.ops && !bil_is_full_chunk(line, length))
         reader->whole.ops->add(reader->whole.ctx, line, length);
     return error;
 }

@@ -31,7 +31,7 @@ static int finish(bil_set_writer *writer, text_out *out, size_t *length, size_t 
     int error = bil_json_close(out, length);
     if (error == BIL_OK && *length > most)
         error = BIL_E_SET_LONG;
-    if (error == BIL_OK)
+    if (error == BIL_OK && !bil_is_full_chunk(out->start, *length))
         writer->whole.ops->add(writer->whole.ctx, out->start, *length);
     return error;
 }

@@ -145,7 +145,7 @@ static void put_choice(text_out *out, const bil_format *format, const uint8_t *r
 static int parse_choice(const bil_format *format, const char *text, size_t length, uint8_t *raw)
 {
     for (uint16_t i = 0; i < format->choice_count; i++)
-        if (text_is(format->choices[i].name, text, length)) {
+        if (bil_text_is(format->choices[i].name, text, length)) {
             bil_value_put_number(raw, format->size, format->choices[i].value);
             return BIL_OK;
         }
@@ -212,7 +212,7 @@ static int parse_bits(const bil_format *format, const char *text, size_t length,
         uint32_t value = 0;
         bool known = false;
         for (uint16_t i = 0; i < format->choice_count && !known; i++) {
-            known = text_is(format->choices[i].name, part, size);
+            known = bil_text_is(format->choices[i].name, part, size);
             if (known)
                 value = UINT32_C(1) << format->choices[i].value;
         }
@@ -282,7 +282,7 @@ int bil_value_parse(const bil_format *format, const char *text, size_t length, c
         return format->form->parse(format, text, length, raw);
     switch ((bil_type)format->type) {
     case BIL_BOOL:
-        if (!text_is("true", text, length) && !text_is("false", text, length))
+        if (!bil_text_is("true", text, length) && !bil_text_is("false", text, length))
             return BIL_E_SYNTAX;
         raw[0] = text[0] == 't';
         return BIL_OK;

@@ -89,9 +89,8 @@ static uint16_t rival(const bil_job *job, uint16_t index)
 
 /* Begins, or ends, what a device takes together; before each block it may be unlocked again. What became of an end that
  * isn't known shows when it is read back. */
-static flow play(bil_job *job, bil_proc_kind kind, uint8_t after)
+static flow play(bil_job *job, const bil_procedure *how, uint8_t after)
 {
-    const bil_procedure *how = kind == BIL_PROC_COUNT ? NULL : bil_procedure_of(job, kind);
     if (!how && !job->description->unlock_lasts_ms &&
         !bil_is_locked(job)) /* nothing is sent: what is known of who answers stays so */
         return on(job, after);
@@ -102,9 +101,10 @@ static flow play(bil_job *job, bil_proc_kind kind, uint8_t after)
 
 static flow next_stage(bil_job *job, bil_action *action)
 {
-    for (; job->stage < STAGES; job->stage++) {
+    for (; job->stage <= STAGES; job->stage++) { /* behind the last one come secrets, once */
+        bool secrets = job->stage == STAGES && job->config.secrets && !job->put;
         job->write_count = plan_stage(job, job->stage);
-        if (job->write_count == 0)
+        if (job->write_count == 0 && !secrets)
             continue;
         if (job->round >= ROUNDS) {
             uint16_t by = rival(job, job->items[0]);
@@ -115,7 +115,7 @@ static flow next_stage(bil_job *job, bil_action *action)
         const bil_request_rule rule = {.write = true, .request_cost = 1};
         bil_plan_requests(job->description, job->items, job->write_count, &rule, job->cost, job->next, NULL);
         job->write_at = 0;
-        play(job, BIL_PROC_BEGIN, WRITING);
+        play(job, bil_procedure_of(job, BIL_PROC_BEGIN), WRITING);
         if (job->recorded_writing)
             return FLOW_ON;
         job->recorded_writing = true;
@@ -135,12 +135,22 @@ static flow playing(bil_job *job, bil_action *action)
     const bil_procedure *how = job->player.procedure;
     job->begun = job->begun || (how && how->kind == BIL_PROC_BEGIN);
     flow f = bil_play(job, action, BIL_VERDICT_REFUSED);
+    if (f == FLOW_FAILED && how == job->config.secrets && job->exchange.outcome == BIL_REFUSED) {
+        job->touched[job->why.param] |= GIVEN_UP;
+        bil_player_skip(job);
+        return bil_give_record(job, action, BIL_EV_VALUE_REFUSED);
+    }
     return f == FLOW_DONE ? on(job, job->inner) : f;
 }
 
 static flow writing(bil_job *job)
 {
-    return job->write_at < job->write_count ? play(job, BIL_PROC_COUNT, NEXT) : play(job, BIL_PROC_COMMIT, WRITTEN);
+    if (job->write_at < job->write_count)
+        return play(job, NULL, NEXT);
+    if (job->stage < STAGES || job->put)
+        return play(job, bil_procedure_of(job, BIL_PROC_COMMIT), WRITTEN);
+    job->put = job->wrote = job->again = true;
+    return play(job, job->config.secrets, WRITING);
 }
 
 static flow written(bil_job *job)

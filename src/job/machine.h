@@ -139,6 +139,7 @@ struct bil_job {
     uint32_t *cost;
     uint32_t number;      /* of the last action given, 0 before the first */
     bil_verdict fails_as; /* what a failure means where nothing was written */
+    bool put;             /* what can't be read back went out */
     uint16_t write_count;
     const bil_result *result;
     uint8_t *touched;    /* one for each parameter: TOUCHED, GIVEN_UP, KNOWN */
@@ -242,6 +243,13 @@ flow bil_reader_run_half(bil_job *job, reader *r, bool who, request_run *run, bi
 /* Does nothing but succeed when `procedure` is NULL. */
 void bil_player_start(bil_job *job, const bil_procedure *procedure);
 flow bil_player_run(bil_job *job, bil_action *action);
+/* Goes on behind the step that failed. */
+enum { PLAYER_ENTER };
+static inline void bil_player_skip(bil_job *job)
+{
+    job->player.at++;
+    job->player.state = PLAYER_ENTER;
+}
 
 /* ---- watching ---- */
 

@@ -3,7 +3,7 @@
 
 #include "machine.h"
 
-enum { ENTER, WRITING, READING, PAUSING, CONNECTING, ASKING };
+enum { ENTER = PLAYER_ENTER, WRITING, READING, PAUSING, CONNECTING, ASKING };
 
 void bil_player_start(bil_job *job, const bil_procedure *procedure)
 {

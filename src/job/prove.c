@@ -20,20 +20,12 @@ static flow prove(bil_job *job)
 
 bil_error bil_job_exception(const bil_job *job, uint16_t index)
 {
-    switch (bil_job_need(job, index)) {
-    case BIL_NEED_WRITE:
-        return job->touched[index] & GIVEN_UP ? BIL_E_REFUSED : BIL_E_DIFFERS;
-    case BIL_NEED_READ:
-        return job->touched[index] & GIVEN_UP ? BIL_E_REFUSED : BIL_E_UNREADABLE;
-    case BIL_NEED_ROUNDED:
-        return BIL_E_ROUNDED;
-    case BIL_NEED_FIXED:
-        return BIL_E_FIXED;
-    case BIL_NEED_LACKS:
-        return BIL_E_LACKS;
-    default:
-        return BIL_OK;
-    }
+    static const uint8_t causes[] = {
+        [BIL_NEED_WRITE] = BIL_E_DIFFERS, [BIL_NEED_READ] = BIL_E_UNREADABLE, [BIL_NEED_ROUNDED] = BIL_E_ROUNDED,
+        [BIL_NEED_FIXED] = BIL_E_FIXED,   [BIL_NEED_LACKS] = BIL_E_LACKS,     [BIL_NEED_OUT] = BIL_OK};
+    bil_write_need need = bil_job_need(job, index);
+    bool refused = job->touched[index] & GIVEN_UP && need > BIL_NEED_ROUNDED;
+    return refused ? BIL_E_REFUSED : (bil_error)causes[need];
 }
 
 /* Is this value as wanted, or an exception that can be named? What this job never touched, or the device refused, is
@@ -55,7 +47,7 @@ static flow proving(bil_job *job, bil_action *action)
     if (f != FLOW_DONE)
         return f;
     const bil_description *d = job->description;
-    job->excepted = !job->unit_tells && job->config.kind != BIL_JOB_RESET;
+    job->excepted = job->put || (!job->unit_tells && job->config.kind != BIL_JOB_RESET);
     for (uint16_t i = 0; i < d->count; i++)
         if (!proved(job, i))
             return FLOW_FAILED;

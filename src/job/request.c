@@ -46,10 +46,11 @@ void bil_exchange_write_param(bil_job *job, uint16_t param, bool repeatable, uin
 static uint32_t *counter_of(bil_job *job, const exchange *x)
 {
     bil_job_progress *p = &job->progress;
-    return x->looks    ? &p->identity_requests
-           : !x->value ? &p->other_requests
-           : x->write  ? &p->write_requests
-                       : &p->read_requests;
+    bool value = x->value || x->secret > BIL_SECRETS_MAX;
+    return x->looks   ? &p->identity_requests
+           : !value   ? &p->other_requests
+           : x->write ? &p->write_requests
+                      : &p->read_requests;
 }
 
 static flow send(bil_job *job, exchange *x, bil_action *action)

@@ -231,6 +231,20 @@ static void put_not_as_wanted(const write_call *w)
         say("%s!%s %s: look at its name plate\n", bad(), plain(), bil_host_error_text(BIL_E_NO_IDENTITY));
 }
 
+/* Secrets that come from their seals, or stay in them. */
+static void put_sealed(const write_call *w, write_sealed which, const char *title)
+{
+    const bil_description *d = w->want.description;
+    const char *between = title;
+    for (uint16_t i = 0; i < d->count; i++)
+        if (write_is_sealed(w, i) == which) {
+            say("%s%s (%s)", between, d->params[i].name, d->params[i].id);
+            between = ", ";
+        }
+    if (between != title)
+        putchar('\n');
+}
+
 static void put_changed(const write_call *w)
 {
     const bil_description *d = w->want.description;
@@ -301,7 +315,7 @@ static void put_then(const write_call *w)
     }
     bool hold_now = hold && !bil_job_leaves_working(w->job);
     const char *store = bil_description_procedure(d, BIL_PROC_STORE, hardware, 0) ? ", store" : "";
-    const char *write = w->planned ? ", write" : "";
+    const char *write = w->planned || w->put_count ? ", write" : "";
     if (bil_job_goes_on(w->job)) {
         say("Then: safety copy%s%s%s%s, read back twice, compare; not restarted, so not seen to last yet (--prove has "
             "that now)\n",
@@ -342,9 +356,14 @@ static void put_plan(const write_call *w)
         if (!put_changes(w))
             say("%s!%s they can't be shown here: there is no room for a temporary file\n", bad(), plain());
     } else {
-        say(resets ? "It has its factory values already, as far as they are known.\n"
-                   : "Nothing differs: no value will be written.\n");
+        say(resets         ? "It has its factory values already, as far as they are known.\n"
+            : w->put_count ? "Nothing differs that can be seen.\n"
+                           : "Nothing differs: no value will be written.\n");
     }
+    put_sealed(w, WRITE_PUTS, "Put in from the seals of the copy, and shown by the device to nobody: ");
+    put_sealed(w, WRITE_LEAVES_SEALED,
+               w->config.trial ? "Sealed in the copy, and no part of a trial: "
+                               : "Sealed in the copy, and not opened; to be entered by hand: ");
     put_kept(w, kept, missing);
     put_not_as_wanted(w);
     if (w->already) /* and that is all */

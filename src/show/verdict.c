@@ -28,12 +28,16 @@ static void put_still_to_do(const write_call *w)
 {
     const bil_description *d = w->want.description;
     bool first = true, rebuilt = w->config.kind == BIL_JOB_RESET || bil_job_purpose(w->job) != BIL_RESTORE;
-    for (uint16_t i = 0; i < d->count && rebuilt; i++)
-        if (d->params[i].cls == BIL_CLASS_SECRET) {
-            begin_list(&first);
-            say("  - check %s (%s): secrets are not in the copy, and a reset brings back the one from the manual\n",
-                d->params[i].name, d->params[i].id);
-        }
+    for (uint16_t i = 0; i < d->count; i++) {
+        write_sealed sealed = write_is_sealed(w, i);
+        bool secret = d->params[i].cls == BIL_CLASS_SECRET && sealed == WRITE_NOT_SEALED && rebuilt;
+        if (!secret && sealed != WRITE_LEAVES_SEALED)
+            continue;
+        begin_list(&first);
+        say(secret ? "  - check %s (%s): it isn't in the copy, and a reset brings back the one from the manual\n"
+                   : "  - enter %s (%s), unless it is there: it is sealed in the copy, and wasn't put in\n",
+            d->params[i].name, d->params[i].id);
+    }
     for (uint8_t i = 0; i < d->by_hand_count; i++)
         if (write_concerns(w, &d->by_hand[i])) {
             begin_list(&first);
@@ -52,7 +56,8 @@ static void put_exceptions(const write_call *w)
         param_text(&w->dev.image, i, now, sizeof now);
         param_text(&w->want.image, i, then, sizeof then);
         say("  ~ %s (%s): %s", d->params[i].id, d->params[i].name, bil_host_error_text((int)exception));
-        if (exception == BIL_E_ROUNDED || exception == BIL_E_FIXED || exception == BIL_E_REFUSED)
+        bool secret = d->params[i].cls == BIL_CLASS_SECRET;
+        if (!secret && (exception == BIL_E_ROUNDED || exception == BIL_E_FIXED || exception == BIL_E_REFUSED))
             say("; the copy says %s, the device %s", then, now);
         say("\n");
     }

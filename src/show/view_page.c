@@ -351,8 +351,9 @@ static void put_left_out(FILE *file, const side *s)
     {
         fputs("<li>", file);
         put(file, json_string_value(json_object_get(one, "name")));
-        fprintf(file, " <small>%s, %s</small></li>\n", json_string_value(json_object_get(one, "id")),
-                json_string_value(json_object_get(one, "class")));
+        fprintf(file, " <small>%s, %s%s</small></li>\n", json_string_value(json_object_get(one, "id")),
+                json_string_value(json_object_get(one, "class")),
+                json_object_get(one, "sealed") ? "; sealed in the copy, under a passphrase" : "");
     }
     fputs("</ul></section>\n", file);
 }

@@ -56,7 +56,8 @@ static void end_sheet(view *v, const findings *f)
         put_cell(out, json_string_value(json_object_get(one, "id")), 24);
         putc(' ', out);
         put_cell(out, json_string_value(json_object_get(one, "class")), 9);
-        tell(out, " %s\n", json_string_value(json_object_get(one, "name")));
+        tell(out, " %s%s\n", json_string_value(json_object_get(one, "name")),
+             json_object_get(one, "sealed") ? ": sealed in the copy, under a passphrase" : "");
     }
     tell(out, "\n· of the place, of the unit, or calibration; the rest is the work\n");
     if (f->damaged < 0)

@@ -56,7 +56,7 @@ static void remember(bil_console_link *link, const char *text, size_t length)
 static bool may_begin(const char *pattern, const char *key, const char *line, size_t length)
 {
     size_t n = 0, name = strlen(pattern) < 5 ? 0 : 5;
-    if (!text_is("{row}", pattern, name) && !text_is("{key}", pattern, name))
+    if (!bil_text_is("{row}", pattern, name) && !bil_text_is("{key}", pattern, name))
         return true;
     while (n < length && key[n] == line[n] && key[n] != ' ')
         n++;
@@ -125,7 +125,7 @@ static void take_line(answer *a)
 
 static bool stands(const answer *a, const char *text)
 {
-    return text && !a->bad && !a->returned && text_is(text, a->link->line, a->length);
+    return text && !a->bad && !a->returned && bil_text_is(text, a->link->line, a->length);
 }
 
 /* One character. A line that is too long is no line; where it goes on doesn't matter any more. */

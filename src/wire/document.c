@@ -355,7 +355,7 @@ int bil_document_hear(const bil_format *format, const char *at, size_t length, c
 {
     require(format && at && raw);
     char text[BIL_VALUE_TEXT];
-    if (text_is("null", at, length))
+    if (bil_text_is("null", at, length))
         return BIL_E_REFUSED;
     if ((*at == '"') != is_string(format) || *at == '{' || *at == '[')
         return BIL_E_ENCODING;

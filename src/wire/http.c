@@ -27,7 +27,7 @@ static const bil_space *space_of(const bil_transfer *t)
 
 static bool is_called(const char *pattern, const char *method)
 {
-    return text_is(method, pattern, bil_until(pattern, ' '));
+    return bil_text_is(method, pattern, bil_until(pattern, ' '));
 }
 
 static const char *path_of(const char *pattern)
@@ -160,7 +160,7 @@ static bool says_no(const bil_http *how, const bil_http_reply *reply, bil_result
     size_t length;
     if (!how->refuses || !reply->size ||
         bil_document_find(reply->body, reply->size, how->refuses, &at, &length) != BIL_OK ||
-        text_is("null", at, length) || text_is("false", at, length))
+        bil_text_is("null", at, length) || bil_text_is("false", at, length))
         return false;
     result->code = bil_text_number(at, length);
     return true;
@@ -171,7 +171,8 @@ static bil_outcome judge(bil_http_link *link, const bil_transfer *t, bool writes
                          bil_result *result)
 {
     unsigned status = reply->status;
-    bool done = status == 200 || (writes && (status == 201 || status == 204)), login = t->secret != 0;
+    bool done = status == 200 || (writes && (status == 201 || status == 204)),
+         login = t->secret && t->secret <= BIL_SECRETS_MAX;
     result->code = status;
     bool no = done && writes && says_no(t->description->http, reply, result);
     if (done && !no) {

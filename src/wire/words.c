@@ -42,7 +42,7 @@ static bool next_piece(const char **at, piece *p)
 
 static bool is_called(const piece *p, const char *name)
 {
-    return text_is(name, p->text, p->length);
+    return bil_text_is(name, p->text, p->length);
 }
 
 /* The row and the column of a name: its first word, and what follows. */
@@ -200,7 +200,7 @@ int bil_value_hear(const bil_format *format, const char *text, size_t length, co
     const bil_format plain = spoken(format);
     uint16_t words = format->words ? bil_words_of(format) : 0;
     for (uint16_t i = 0; i < words; i++)
-        if (text_is(format->words[i], text, length)) {
+        if (bil_text_is(format->words[i], text, length)) {
             memset(raw, 0, format->size);
             if (format->type != BIL_TEXT)
                 bil_value_put_number(raw, format->size, format->type == BIL_BOOL ? i : format->choices[i].value);

@@ -32,6 +32,7 @@ void files_close(file_store *s)
     mem_free(s->fds);
     mem_free(s->list);
     mem_free(s->block);
+    seals_free(&s->seals);
     files_open(s);
 }
 

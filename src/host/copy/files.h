@@ -1,4 +1,5 @@
-/* The bytes of files: while they are read from a device, and in saved copies. Told by what stands for them, their
+/* What stands behind the values: the bytes of files, while they are read from a device, and in saved copies; and there
+ * the seals of secrets. Told by what stands for them, their
  * length and digest (value.h, type file), so that it makes no difference where they are. Memory stays small whatever
  * their size: what is read goes to a nameless file of this computer, what a copy has is read where it stands. */
 #ifndef BIL_HOST_COPY_FILES_H
@@ -6,6 +7,7 @@
 
 #include "bilancia/link.h"
 #include "bilancia/set.h"
+#include "host/copy/seals.h"
 
 /* One file that is at hand. */
 typedef struct file_place {
@@ -34,6 +36,7 @@ typedef struct file_store {
     int error;               /* of this computer: why any couldn't be taken, or the last one given */
     bool (*stop)(void *ctx); /* asked between blocks: is it to end? NULL: it isn't */
     void *stop_ctx;
+    seals seals; /* of a copy */
 } file_store;
 
 void files_open(file_store *store);

@@ -25,6 +25,9 @@ struct line_file {
     unsigned filled, taken; /* blocks ever filled and given back */
     size_t length[BLOCKS];
     bil_digest digest;
+    char begun[BIL_SET_LINE]; /* of the line that the last block ended in, as long as it may be a full chunk */
+    size_t begun_length;
+    bool within; /* it can't be one */
     /* of the one who takes lines */
     size_t at; /* in the block now open */
     uint64_t taken_bytes;
@@ -36,13 +39,55 @@ struct line_file {
     char blocks[BLOCKS][BLOCK];
 };
 
+static void digest_bytes(line_file *f, const char *bytes, size_t count)
+{
+    if (count)
+        f->digest.ops->add(f->digest.ctx, bytes, count);
+}
+
+/* What a block goes on with of the line that the last one ended in; how much of it that is. */
+static size_t go_on(line_file *f, const char *bytes, size_t count)
+{
+    const char *end = memchr(bytes, '\n', count);
+    size_t part = end ? (size_t)(end - bytes) + 1 : count;
+    if (!f->within && f->begun_length + part > sizeof f->begun) {
+        digest_bytes(f, f->begun, f->begun_length);
+        f->within = true;
+    }
+    if (f->within) {
+        digest_bytes(f, bytes, part);
+    } else {
+        memcpy(f->begun + f->begun_length, bytes, part);
+        f->begun_length += part;
+        if (end && !bil_is_full_chunk(f->begun, f->begun_length))
+            digest_bytes(f, f->begun, f->begun_length);
+    }
+    if (end) {
+        f->begun_length = 0;
+        f->within = false;
+    }
+    return part;
+}
+
+/* All but the end of the file, line by line: full chunks stay out. */
 static void add_to_digest(line_file *f, const char *bytes, size_t count)
 {
     uint64_t most = f->size > BIL_SET_TAIL ? f->size - BIL_SET_TAIL : 0;
     if (f->digested + count > most)
         count = (size_t)(most - f->digested);
-    f->digest.ops->add(f->digest.ctx, bytes, count);
     f->digested += count;
+    size_t at = f->begun_length || f->within ? go_on(f, bytes, count) : 0, from = at;
+    for (const char *end; at < count && (end = memchr(bytes + at, '\n', count - at));) {
+        size_t length = (size_t)(end - bytes) + 1 - at;
+        if (bil_is_full_chunk(bytes + at, length)) {
+            digest_bytes(f, bytes + from, at - from);
+            from = at + length;
+        }
+        at += length;
+    }
+    digest_bytes(f, bytes + from, at - from);
+    if (at < count)
+        go_on(f, bytes + at, count - at);
 }
 
 static size_t fill(line_file *f, char *block)
@@ -198,6 +243,7 @@ void line_file_digest(line_file *f, uint8_t out[BIL_SHA256])
     while (!f->ended)
         pthread_cond_wait(&f->moved, &f->lock);
     pthread_mutex_unlock(&f->lock);
+    digest_bytes(f, f->begun, f->within ? 0 : f->begun_length); /* the last line, without its end */
     f->digest.ops->end(f->digest.ctx, out);
 }
 

@@ -21,7 +21,7 @@ uint64_t line_file_at(const line_file *file);
 int line_file_again(const line_file *file);
 /* errno of a read that failed, or 0. */
 int line_file_error(const line_file *file);
-/* After the last line: the digest of all bytes but the last BIL_SET_TAIL. */
+/* After the last line: the digest of all bytes but the last BIL_SET_TAIL, and but full chunks of files. Once. */
 void line_file_digest(line_file *file, uint8_t out[BIL_SHA256]);
 void line_file_close(line_file *file);
 

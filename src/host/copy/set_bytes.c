@@ -12,6 +12,10 @@ typedef struct awaited {
     uint8_t raw[BIL_FILE_RAW];
 } awaited;
 
+typedef struct secret {
+    char id[BIL_ID_MAX + 1];
+} secret;
+
 bool set_bytes_open(set_bytes *b)
 {
     *b = (set_bytes){0};
@@ -23,6 +27,7 @@ void set_bytes_close(set_bytes *b)
     if (b->digest.ctx)
         digest_close(&b->digest);
     mem_free(b->list);
+    mem_free(b->secrets);
     *b = (set_bytes){0};
 }
 
@@ -39,8 +44,33 @@ static int await(set_bytes *b, const bil_item *item)
     return BIL_OK;
 }
 
+static int note_secret(set_bytes *b, const bil_item *item)
+{
+    if (item->cls != BIL_CLASS_SECRET)
+        return BIL_OK;
+    secret *more = mem_more(b->secrets, (b->secret_count + 1) * sizeof *more);
+    if (!more)
+        return BIL_E_MEMORY;
+    b->secrets = more;
+    bil_str_plain(item->id, more[b->secret_count++].id, sizeof more->id);
+    return BIL_OK;
+}
+
+static bool begins_seal(set_bytes *b, const bil_set_reader *reader)
+{
+    b->is_seal = false;
+    for (size_t i = 0; i < b->secret_count && !b->is_seal; i++)
+        b->is_seal = bil_str_equal(reader->file, (bil_str){b->secrets[i].id, strlen(b->secrets[i].id)});
+    return b->is_seal;
+}
+
 static int begin(set_bytes *b, const bil_set_reader *reader)
 {
+    if (begins_seal(b, reader)) {
+        b->seal = (seal){.size = (size_t)reader->file_left};
+        bil_str_plain(reader->file, b->seal.id, sizeof b->seal.id);
+        return reader->file_left > SEAL_AROUND && reader->file_left <= SEAL_MOST ? BIL_OK : BIL_E_SET_LINE;
+    }
     const awaited *next = b->at < b->count ? &b->list[b->at++] : NULL;
     if (!next || !bil_str_equal(reader->file, (bil_str){next->id, strlen(next->id)}))
         return BIL_E_SET_ORDER;
@@ -49,20 +79,29 @@ static int begin(set_bytes *b, const bil_set_reader *reader)
     return reader->file_left == bil_file_size(b->raw) ? BIL_OK : BIL_E_SET_COUNT;
 }
 
+/* Its bytes; 0 where the line isn't as base64 has to be. Only of the last chunk bits may be left over. */
+static size_t decode(const bil_set_reader *reader, uint8_t bytes[BIL_SET_CHUNK])
+{
+    char again[BIL_SET_CHUNK_TEXT + 1];
+    int count = base64_decode(reader->chunk.text, reader->chunk.length, bytes);
+    if (count <= 0 || count == BIL_SET_CHUNK)
+        return count > 0 ? BIL_SET_CHUNK : 0;
+    base64_encode(bytes, (size_t)count, again);
+    return memcmp(again, reader->chunk.text, reader->chunk.length) == 0 ? (size_t)count : 0;
+}
+
 static int add(set_bytes *b, const bil_set_reader *reader)
 {
     uint8_t bytes[BIL_SET_CHUNK], digest[BIL_SHA256];
-    int count = base64_decode(reader->chunk.text, reader->chunk.length, bytes);
-    uint64_t before = reader->file_left + (count > 0 ? (uint64_t)count : 0);
-    bool whole = count > 0 && (count == BIL_SET_CHUNK || reader->file_left == 0) && before <= bil_file_size(b->raw);
-    if (whole && count < BIL_SET_CHUNK) { /* only there bits may be left over */
-        char again[BIL_SET_CHUNK_TEXT + 1];
-        base64_encode(bytes, (size_t)count, again);
-        whole = memcmp(again, reader->chunk.text, reader->chunk.length) == 0;
-    }
-    if (!whole)
+    size_t count = decode(reader, bytes);
+    uint64_t most = b->is_seal ? b->seal.size : bil_file_size(b->raw);
+    if (!count || (count < BIL_SET_CHUNK && reader->file_left) || reader->file_left + count > most)
         return BIL_E_SET_LINE;
-    b->digest.ops->add(b->digest.ctx, bytes, (size_t)count);
+    if (b->is_seal) {
+        memcpy(b->seal.bytes, bytes, count <= SEAL_MOST ? count : SEAL_MOST);
+        return count == b->seal.size ? BIL_OK : BIL_E_SET_LINE;
+    }
+    b->digest.ops->add(b->digest.ctx, bytes, count);
     if (reader->file_left)
         return BIL_OK;
     b->digest.ops->end(b->digest.ctx, digest);
@@ -72,6 +111,8 @@ static int add(set_bytes *b, const bil_set_reader *reader)
 int set_bytes_follow(set_bytes *b, const bil_set_reader *reader, bil_line_kind kind)
 {
     switch (kind) {
+    case BIL_LINE_LEFT_OUT:
+        return note_secret(b, &reader->item);
     case BIL_LINE_VALUE:
         return await(b, &reader->item);
     case BIL_LINE_FILE:

@@ -88,10 +88,13 @@ static int next_line(set_file *set, bil_line_kind *kind)
     }
     set->given = true;
     int error = bil_set_reader_line(&set->reader, line, length, kind);
-    if (!error && set->bytes.digest.ctx)
+    if (!error)
         error = set_bytes_follow(&set->bytes, &set->reader, *kind);
-    if (!error && *kind == BIL_LINE_FILE && set->files)
+    if (!error && *kind == BIL_LINE_FILE && set->files && !set->bytes.is_seal)
         error = put_aside(set, line_file_at(set->lines) + length);
+    if (!error && *kind == BIL_LINE_CHUNK && set->files && set->bytes.is_seal &&
+        !seals_put(&set->files->seals, &set->bytes.seal))
+        error = complain(set, BIL_E_MEMORY);
     if (!error && *kind == BIL_LINE_END) {
         line_file_take(set->lines);
         error = check_end(set);
@@ -106,7 +109,7 @@ int set_file_open(set_file *set, const char *path, set_care care)
     set->lines = line_file_open(path);
     if (!set->lines)
         return complain(set, storage_open_error());
-    if (care == SET_WHOLLY && !(digest_open(&set->values) && set_bytes_open(&set->bytes))) {
+    if (!set_bytes_open(&set->bytes) || (care == SET_WHOLLY && !digest_open(&set->values))) {
         set_file_close(set);
         return complain(set, BIL_E_MEMORY);
     }
@@ -123,13 +126,13 @@ int set_file_open(set_file *set, const char *path, set_care care)
 static uint32_t skip_equal(void *ctx)
 {
     set_pair *pair = ctx;
-    static const char value[] = "{\"id\":";
+    static const char value[] = "{\"id\":", type[] = "\"type\":\"file\""; /* whose bytes are still to come */
     const char *a, *b;
     size_t m, n;
     uint32_t count = 0;
     size_t head = sizeof value, group = pair->group ? strlen(pair->group) : 0; /* with the quote before the id */
     while (look_next(pair->left, &a, &m) && look_next(pair->right, &b, &n) && m == n && m > sizeof value &&
-           memcmp(a, value, sizeof value - 1) == 0 && memcmp(a, b, m) == 0 &&
+           memcmp(a, value, sizeof value - 1) == 0 && memcmp(a, b, m) == 0 && !memmem(a, m, type, sizeof type - 1) &&
            (!group || (m > head + group && memcmp(a + head, pair->group, group) == 0 &&
                        (a[head + group] == '.' || a[head + group] == '"')))) {
         pair->left->given = pair->right->given = true;
@@ -157,6 +160,8 @@ static int next_item(void *ctx, bil_item *item)
             return 0;
         if (kind == BIL_LINE_LEFT_OUT && set->left_out)
             set->left_out(set->ctx, &set->reader.item);
+        if (kind == BIL_LINE_FILE && set->file)
+            set->file(set->ctx, set->reader.file);
         if (kind == BIL_LINE_VALUE) {
             *item = set->reader.item;
             return 1;
@@ -269,14 +274,30 @@ static int write_bytes(FILE *file, const bil_param *param, const uint8_t *raw, f
     return error;
 }
 
+static int write_seal(FILE *file, const seal *one, bil_set_writer *writer)
+{
+    char line[BIL_SET_LINE], text[BIL_SET_CHUNK_TEXT + 1];
+    size_t length;
+    int error = bil_set_file(writer, str(one->id), one->size, line, &length);
+    error = put(file, error, line, length);
+    base64_encode(one->bytes, one->size, text);
+    if (!error)
+        error = bil_set_chunk(writer, str(text), line, &length);
+    return put(file, error, line, length);
+}
+
 static int write_files(FILE *file, const bil_image *image, file_store *files, bil_set_writer *writer)
 {
     const bil_description *d = image->description;
     int error = BIL_OK;
-    for (uint16_t i = 0; i < d->count && !error; i++)
-        if (d->params[i].format->type == BIL_FILE && image->state[i] == BIL_PRESENT &&
-            bil_file_size(bil_image_raw(image, i)))
+    for (uint16_t i = 0; i < d->count && !error; i++) {
+        const seal *sealed = d->params[i].cls == BIL_CLASS_SECRET ? seals_find(&files->seals, d->params[i].id) : NULL;
+        if (sealed)
+            error = write_seal(file, sealed, writer);
+        else if (d->params[i].format->type == BIL_FILE && image->state[i] == BIL_PRESENT &&
+                 bil_file_size(bil_image_raw(image, i)))
             error = write_bytes(file, &d->params[i], bil_image_raw(image, i), files, writer);
+    }
     return error;
 }
 

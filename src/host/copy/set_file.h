@@ -32,12 +32,13 @@ typedef struct set_file {
     bool given;                                        /* the line last looked at */
     char why[500];                                     /* "path:line: text" after an error */
     void (*left_out)(void *ctx, const bil_item *item); /* called for each left-out line; may be NULL */
+    void (*file)(void *ctx, bil_str id);               /* and for what stands behind the values: files, and seals */
     void *ctx;
     bool opened_again;
-    file_store *files; /* learns which files the set has, and where; may be NULL */
+    file_store *files; /* learns which files the set has, and where, and its seals; may be NULL */
 } set_file;
 
-/* How thoroughly a file is looked at. Both recognise every cut and every change by the digest; SET_WHOLLY also works
+/* How thoroughly a file is looked at. Both recognise every cut and every change by the digests; SET_WHOLLY also works
  * out counts, values digest and order again, so that it finds what an unsound program wrote. */
 typedef enum set_care { SET_WHOLLY, SET_QUICKLY } set_care;
 
@@ -60,8 +61,8 @@ int set_file_glance(const char *path, set_origin *origin, bil_set_totals *totals
 /* Is the whole file whole? Fills origin and totals. */
 int set_file_check(const char *path, set_origin *origin, bil_set_totals *totals, char *why, size_t why_size);
 
-/* Saves an image, and the bytes of its files, as a new file in a folder; STORAGE_DIGEST in `name` becomes
- * SET_NAME_DIGEST digits of the file's digest; `path` of STORAGE_PATH bytes tells where. */
+/* Saves an image, the bytes of its files, and seals of its secrets, as a new file in a folder; STORAGE_DIGEST in `name`
+ * becomes SET_NAME_DIGEST digits of the file's digest; `path` of STORAGE_PATH bytes tells where. */
 int set_file_save(const bil_image *image, file_store *files, const set_origin *origin, const char *folder,
                   const char *name, char *path, bil_set_totals *totals);
 /* The same, but nothing is saved and `path` is "" when the values digest is the one in `unless` (hex). */

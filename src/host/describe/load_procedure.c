@@ -48,12 +48,40 @@ static uint32_t load_slot(load *l, yaml_node_t *node)
     return d->secret_count;
 }
 
+/* The setting that changes what is entered here. */
+static void load_kept(load *l, yaml_node_t *node, const bil_proc_step *step)
+{
+    uint16_t index = load_want_param(l, node), *kept = &l->kept[step->value - 1];
+    const bil_param *p = &l->params[index], *entered = &l->params[step->param];
+    if (l->bad)
+        return;
+    if (p->cls != BIL_CLASS_SECRET || !(p->flags & BIL_WRITABLE) || index == step->param)
+        load_complain(l, node, "a setting of the class secret is wanted, which keeps what is entered here");
+    else if (p->format->type != entered->format->type)
+        load_complain(l, node, "%s is of another type than %s", p->id, entered->id);
+    else if (*kept && *kept != index + 1)
+        load_complain(l, node, "it is kept in %s already", l->params[*kept - 1].id);
+    *kept = (uint16_t)(index + 1);
+}
+
+static void load_secret(load *l, yaml_node_t *map, yaml_node_t *what, bil_proc_step *step)
+{
+    yaml_node_t *slot = load_need(l, map, "slot"), *kept = load_get(l, map, "kept_in");
+    step->param = load_want_param(l, what);
+    step->value = l->bad ? 0 : load_slot(l, slot);
+    const bil_format *format = l->params[step->param].format;
+    if (!l->bad && format->type != BIL_TEXT && !format_is_integer(format))
+        load_complain(l, what, "a secret goes into a text or a whole number");
+    if (!l->bad && kept)
+        load_kept(l, kept, step);
+}
+
 static void load_step(load *l, yaml_node_t *map, bil_proc_step *step)
 {
     static const char *const kinds[] = {"write", "secret", "until", "wait", "reconnect", "person", NULL};
     static const char *const keys[6][7] = {
         {"write", "value", "from", "repeatable", NULL},
-        {"secret", "slot", "repeatable", NULL},
+        {"secret", "slot", "kept_in", "repeatable", NULL},
         {"until", "value", "mask", "within_ms", "every_ms", NULL},
         {"wait", NULL},
         {"reconnect", NULL},
@@ -94,12 +122,7 @@ static void load_step(load *l, yaml_node_t *map, bil_proc_step *step)
         if (!l->bad && mask && step->raw)
             load_complain(l, mask, "a mask is for values of at most 32 bits");
     } else if (kind == BIL_STEP_SECRET) {
-        yaml_node_t *slot = load_need(l, map, "slot");
-        step->param = load_want_param(l, what);
-        step->value = l->bad ? 0 : load_slot(l, slot);
-        const bil_format *format = l->params[step->param].format;
-        if (!l->bad && format->type != BIL_TEXT && !format_is_integer(format))
-            load_complain(l, what, "a secret goes into a text or a whole number");
+        load_secret(l, map, what, step);
     } else if (kind == BIL_STEP_PERSON) {
         step->text = load_keep(l, load_want_text(l, what, 200));
     } else {
@@ -217,6 +240,11 @@ void load_procedures(load *l, yaml_node_t *list)
     const char **secrets = load_take(l, (l->table->secret_count + 1u) * sizeof *secrets);
     memcpy(secrets, l->secrets, l->table->secret_count * sizeof *secrets);
     l->table->secrets = secrets;
+    uint16_t *kept = load_take(l, BIL_SECRETS_MAX * sizeof *kept);
+    for (size_t i = 0; i < BIL_SECRETS_MAX; i++) {
+        kept[i] = (uint16_t)(l->kept[i] - 1); /* 0 becomes BIL_NONE */
+        l->table->secrets_kept = kept[i] == BIL_NONE ? l->table->secrets_kept : kept;
+    }
     l->table->procedures = procedures;
     l->table->procedure_count = (uint16_t)count;
 }

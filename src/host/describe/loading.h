@@ -47,6 +47,7 @@ typedef struct load {
     const char *spaces[SPACES_LIMIT]; /* their names */
     yaml_node_t *space_nodes[SPACES_LIMIT];
     const char *secrets[BIL_SECRETS_MAX]; /* as they come in procedures */
+    uint16_t kept[BIL_SECRETS_MAX];       /* one more than the index of the setting that changes each */
     bool bad;
     bool is_short; /* of memory */
     jmp_buf out;   /* where load_take leaves to: all that was taken is the arena's */

@@ -205,6 +205,8 @@ static void put_lists(FILE *file, const bil_description *d)
         table_put_indices(file, "unit_grows", d, d->unit_grows, d->unit_grows_count);
     if (d->secret_count)
         table_put_texts(file, "secrets", d->secrets, d->secret_count);
+    if (d->secrets_kept)
+        table_put_indices(file, "secrets_kept", d, d->secrets_kept, d->secret_count);
     if (d->no_serial_count)
         table_put_texts(file, "no_serial", d->no_serial, d->no_serial_count);
     put_rules(file, d);
@@ -272,6 +274,7 @@ static void put_head(FILE *file, const bil_description *d)
     put_list(file, "no_serial", d->no_serial_count);
     fprintf(file, " .no_serial_count = %u,\n", d->no_serial_count);
     put_list(file, "secrets", d->secret_count);
+    put_list(file, "secrets_kept", d->secrets_kept ? d->secret_count : 0);
     fprintf(file, " .secret_count = %u,\n", d->secret_count);
 }
 

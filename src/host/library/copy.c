@@ -237,6 +237,44 @@ int bil_copy_import(bil_copy *copy, const char *path, const char *which)
     return edited_so(copy, path ? edit_import(&copy->work, path, which) : BIL_E_BAD_CALL);
 }
 
+int bil_copy_put_file(bil_copy *copy, const char *id, const char *path)
+{
+    int error = lib_begin(copy->part.host);
+    if (error)
+        return error;
+    return edited_so(copy, id && path ? edit_put_file(&copy->work, id, path) : BIL_E_BAD_CALL);
+}
+
+int bil_copy_give_file(bil_copy *copy, const char *id, bool (*take)(void *ctx, const uint8_t *bytes, size_t count),
+                       void *ctx)
+{
+    int error = lib_begin(copy->part.host);
+    if (error)
+        return error;
+    return edited_so(copy, id && take ? edit_give_file(&copy->work, id, take, ctx) : BIL_E_BAD_CALL);
+}
+
+int bil_copy_seal_by(bil_copy *copy, const char *passphrase)
+{
+    int error = lib_begin(copy->part.host);
+    if (error)
+        return error;
+    return edited_so(copy, passphrase ? edit_seal_by(&copy->work, passphrase) : BIL_E_BAD_CALL);
+}
+
+int bil_copy_seal(bil_copy *copy, const char *id, const char *value)
+{
+    int error = lib_begin(copy->part.host);
+    if (error)
+        return error;
+    return edited_so(copy, id ? edit_seal(&copy->work, id, value) : BIL_E_BAD_CALL);
+}
+
+bool bil_copy_is_sealed(const bil_copy *copy, const char *id)
+{
+    return id && seals_find(&copy->work.from.files.seals, id);
+}
+
 int bil_copy_rule(bil_copy *copy, unsigned first, char *text, size_t size)
 {
     uint16_t params[2];

@@ -31,6 +31,12 @@ static bool password(void *ctx, const char *which, bool may_ask, char *out, size
     return out[0] != '\0';
 }
 
+static bool passphrase(void *ctx, bool wrong, char *out, size_t size)
+{
+    const bil_writing *x = ctx;
+    return x->wish.passphrase && x->wish.passphrase(x->wish.ctx, x, wrong, out, size) && out[0];
+}
+
 static void preview(void *ctx, const write_call *w)
 {
     const bil_writing *x = ctx;
@@ -278,6 +284,7 @@ write_answers lib_answers(bil_writing *x)
 {
     return (write_answers){.ask = ask,
                            .password = password,
+                           .passphrase = passphrase,
                            .preview = preview,
                            .event = event,
                            .saved = saved,

@@ -48,6 +48,16 @@ bool bil_writing_would_lose(const bil_writing *x, uint16_t index)
     return write_would_lose(&x->w, index);
 }
 
+bool bil_writing_puts(const bil_writing *x, uint16_t index)
+{
+    return write_is_sealed(&x->w, index) == WRITE_PUTS;
+}
+
+bool bil_writing_leaves_sealed(const bil_writing *x, uint16_t index)
+{
+    return write_is_sealed(&x->w, index) == WRITE_LEAVES_SEALED;
+}
+
 bil_purpose bil_writing_purpose(const bil_writing *x)
 {
     return x->w.job ? bil_job_purpose(x->w.job) : x->wish.purpose;

@@ -7,6 +7,7 @@
 #include "host/base/time.h"
 #include "host/copy/csv.h"
 #include "host/describe/rule_text.h"
+#include "host/run/secret.h"
 #include "port/memory.h"
 
 int edit_open(edited *o, const char *path, const catalogue *m)
@@ -24,6 +25,7 @@ int edit_open(edited *o, const char *path, const catalogue *m)
 void edit_close(edited *o)
 {
     copy_unload(&o->from);
+    secret_wipe(&o->key, sizeof o->key);
 }
 
 int edit_find(edited *o, const char *id, uint16_t *index)

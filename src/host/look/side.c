@@ -260,10 +260,22 @@ static void note_left_out(void *ctx, const bil_item *item)
                              bil_class_name(item->cls), "name", item->name.text, item->name.length));
 }
 
+/* One of these, whose seal stands behind the values? */
+static void note_seal(void *ctx, bil_str id)
+{
+    size_t i;
+    json_t *one;
+    json_array_foreach((json_t *)ctx, i,
+                       one) if (bil_str_equal(id, (bil_str){json_string_value(json_object_get(one, "id")),
+                                                            json_string_length(json_object_get(one, "id"))}))
+        jn_put(one, "sealed", json_true());
+}
+
 void side_collect_left_out(side *s)
 {
     s->left_out = jn_array();
     s->set.left_out = note_left_out;
+    s->set.file = note_seal;
     s->set.ctx = s->left_out;
     for (uint16_t i = 0; !is_file(s) && i < s->image.description->count; i++)
         if (bil_class_left_out((bil_class)s->image.description->params[i].cls)) {

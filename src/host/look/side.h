@@ -42,7 +42,8 @@ typedef struct side {
     bil_source images;
     void *memory;
     file_store files; /* bytes of those that a device has, and, once they are wanted, of a copy's */
-    json_t *left_out; /* what the copy leaves out on purpose: id, class, name; after side_collect_left_out, else NULL */
+    json_t *left_out; /* what the copy leaves out on purpose: id, class, name, sealed; after side_collect_left_out, else
+                         NULL */
     char token[BIL_TOKEN]; /* the value of the item last given */
 } side;
 

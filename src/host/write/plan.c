@@ -2,6 +2,7 @@
 #include <jansson.h>
 #include <string.h>
 
+#include "bilancia/host_error.h"
 #include "host/write/write.h"
 
 bil_write_need write_need(const write_call *w, uint16_t i)
@@ -18,7 +19,9 @@ bil_error write_exception(const write_call *w, uint16_t i)
 {
     if (json_object_get(w->without, w->want.description->params[i].id))
         return BIL_OK; /* it is named apart */
-    return bil_job_exception(w->job, i);
+    bil_error error = bil_job_exception(w->job, i);
+    bool put = !error && w->over && w->end.u.end.wrote && write_is_sealed(w, i) == WRITE_PUTS;
+    return put ? (bil_error)BIL_E_UNSHOWN : error;
 }
 
 static bool resets(const bil_param *param, uint16_t index)

@@ -48,6 +48,8 @@ static json_t *intent_line(write_call *w, const char *when)
 
 static void tell_event(write_call *w, const bil_action *action)
 {
+    if (action->u.record.event == BIL_EV_VALUE_REFUSED && action->u.record.param != BIL_NONE)
+        write_sealed_refused(w, action->u.record.param);
     if (action->u.record.event == BIL_EV_RELEASED || action->u.record.event == BIL_EV_WAITING)
         w->waits = true; /* where the job isn't over with that */
     else if (action->u.record.event != BIL_EV_VERDICT)

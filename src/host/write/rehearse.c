@@ -78,7 +78,10 @@ int write_rehearse(write_call *w, bil_link link, bil_clock clock, bil_action *en
         mem_free(memory);
         return write_fail(w, w->keep.address, BIL_E_MEMORY, NULL);
     }
+    secrets before = w->secrets; /* the password of the device stays what it is */
     int broken = bil_run(job, link, clock, &hooks, end);
+    w->secrets = before;
+    secret_wipe(&before, sizeof before);
     bil_job_progress_of(job, counts);
     files_close(&s.played.files);
     mem_free(job);

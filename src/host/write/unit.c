@@ -71,6 +71,8 @@ bool write_has_password(write_call *w)
 bool write_put_password(void *ctx, uint8_t slot, const bil_format *format, uint8_t *raw)
 {
     write_call *w = ctx;
+    if (slot > BIL_SECRETS_MAX)
+        return write_put_sealed(w, slot, format, raw);
     return secrets_put(&w->secrets, slot, format, raw) ||
            (write_has_password(w) && secrets_put(&w->secrets, slot, format, raw));
 }

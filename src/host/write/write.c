@@ -34,8 +34,8 @@ static bool nothing_unstored_since(write_call *w)
 /* Nothing differs, and the last proof of this unit had these very values, which are still what is stored. */
 static bool is_already_so(write_call *w)
 {
-    if (w->planned || w->changed || w->prove || w->restart_asked || w->config.trial || !w->known_good || w->chain[0] ||
-        json_object_size(w->despite) || w->config.kind != BIL_JOB_WRITE)
+    if (w->planned || w->put_count || w->changed || w->prove || w->restart_asked || w->config.trial || !w->known_good ||
+        w->chain[0] || json_object_size(w->despite) || w->config.kind != BIL_JOB_WRITE)
         return false;
     char values[2 * BIL_SHA256 + 1];
     return set_values_digest(&w->dev.image, values) && strcmp(values, w->good_values) == 0 && nothing_unstored_since(w);
@@ -157,7 +157,9 @@ static int load(write_call *w, const catalogue *m)
         write_load_before(w, m);
     if (!error)
         error = write_keep_groups(w);
-    return error ? error : write_leave_out(w);
+    if (!error)
+        error = write_leave_out(w);
+    return error ? error : write_open_seals(w);
 }
 
 int write_begin(write_call *w, const catalogue *m, const write_answers *answers)
@@ -407,6 +409,7 @@ void write_end(write_call *w)
     json_decref(w->despite);
     json_decref(w->without);
     json_decref(w->after);
+    write_forget_seals(w);
     mem_free(w->job);
     mem_free(w->by_name);
     mem_free(w->written);

@@ -39,6 +39,8 @@ typedef struct write_answers {
     write_answer (*ask)(void *ctx, const write_call *w, write_question question, const char *text);
     /* As in bil_write_wish; SECRET_MAX bytes. */
     bool (*password)(void *ctx, const char *which, bool may_ask, char *out, size_t size);
+    /* As in bil_write_wish; PASSPHRASE_MAX bytes. */
+    bool (*passphrase)(void *ctx, bool wrong, char *out, size_t size);
     /* All that is planned is known (write_planned, `changed`): time to show it. */
     void (*preview)(void *ctx, const write_call *w);
     void (*event)(void *ctx, const write_call *w, const bil_action *action);
@@ -95,6 +97,10 @@ struct write_call {
     json_t *after;
     uint8_t *by_name; /* for the job: the values of `unseen` */
     loaded_copy want, before;
+    struct opened *put; /* secrets that are put in: sealed in the copy, and opened */
+    size_t put_count, put_room;
+    bil_proc_step *put_steps;
+    bil_procedure puts;
     unsigned changed; /* values that neither the story nor the copy explains */
     uint8_t *in_copy; /* state of each value in the copy, where only some groups are written; else NULL */
     device dev;
@@ -182,6 +188,10 @@ bil_error write_exception(const write_call *w, uint16_t index);
 bool write_changed_since(const write_call *w, uint16_t index);
 /* What of the device would be lost because a written value resets it, and it isn't among those written. */
 bool write_would_lose(const write_call *w, uint16_t index);
+
+/* Is this a secret that goes in from its seal, or one that stays sealed, since nobody gave the passphrase? */
+typedef enum write_sealed { WRITE_NOT_SEALED, WRITE_PUTS, WRITE_LEAVES_SEALED } write_sealed;
+write_sealed write_is_sealed(const write_call *w, uint16_t index);
 
 /* The first step of what comes that only a person at the device can do; NULL: there is none. */
 const char *write_person_step(const write_call *w);
