@@ -5,12 +5,12 @@ pkg_check_modules(JANSSON REQUIRED IMPORTED_TARGET jansson)
 pkg_check_modules(YAML REQUIRED IMPORTED_TARGET yaml-0.1)
 pkg_check_modules(POPT REQUIRED IMPORTED_TARGET popt)
 pkg_check_modules(CRYPTO REQUIRED IMPORTED_TARGET libcrypto)
-pkg_check_modules(SODIUM REQUIRED IMPORTED_TARGET libsodium)
 pkg_check_modules(SERIALPORT REQUIRED IMPORTED_TARGET libserialport)
 pkg_check_modules(SQLITE REQUIRED IMPORTED_TARGET sqlite3)
 pkg_check_modules(UTF8PROC REQUIRED IMPORTED_TARGET libutf8proc)
 pkg_check_modules(MINIZIP REQUIRED IMPORTED_TARGET minizip)
-pkg_check_modules(CURL REQUIRED libcurl) # these two are loaded when they are needed
+pkg_check_modules(CURL REQUIRED libcurl) # these three are loaded when they are needed
+pkg_check_modules(SODIUM REQUIRED libsodium)
 pkg_check_modules(MICROHTTPD REQUIRED libmicrohttpd)
 
 # Lists are made of what is there; `scripts` read them from the folder of the build.
@@ -30,8 +30,8 @@ endfunction()
 
 file(GLOB PORT CONFIGURE_DEPENDS src/port/*.c)
 add_library(bilancia_port STATIC ${PORT})
-target_include_directories(bilancia_port PRIVATE src ${CURL_INCLUDE_DIRS})
-target_link_libraries(bilancia_port PUBLIC bilancia PRIVATE PkgConfig::MODBUS PkgConfig::CRYPTO PkgConfig::SODIUM PkgConfig::SERIALPORT PkgConfig::SQLITE PkgConfig::MINIZIP z)
+target_include_directories(bilancia_port PRIVATE src ${CURL_INCLUDE_DIRS} ${SODIUM_INCLUDE_DIRS})
+target_link_libraries(bilancia_port PUBLIC bilancia PRIVATE PkgConfig::MODBUS PkgConfig::CRYPTO PkgConfig::SERIALPORT PkgConfig::SQLITE PkgConfig::MINIZIP z)
 
 file(GLOB HOST CONFIGURE_DEPENDS src/host/*/*.c)
 add_library(bilancia_host STATIC ${HOST})
@@ -112,7 +112,7 @@ string(REPLACE ";" "\n" names "${VISIBLE}")
 file(WRITE ${LISTS}/visible.txt "${names}\n")
 
 set(ALL_OBJECTS $<TARGET_OBJECTS:bilancia> $<TARGET_OBJECTS:bilancia_port> $<TARGET_OBJECTS:bilancia_host> $<TARGET_OBJECTS:bilancia_tables>)
-set(NEEDS modbus jansson yaml crypto sodium serialport sqlite3 utf8proc minizip csv z m pthread)
+set(NEEDS modbus jansson yaml crypto serialport sqlite3 utf8proc minizip csv z m pthread)
 if(BILANCIA_SHARED)
   add_library(bilancia_library SHARED ${ALL_OBJECTS})
   set_target_properties(bilancia_library PROPERTIES VERSION ${PROJECT_VERSION} SOVERSION ${PROJECT_VERSION_MAJOR})

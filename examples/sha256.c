@@ -30,13 +30,13 @@ static void take_block(sha256 *s)
             uint32_t a = w[(i + 1) % 16], b = w[(i + 14) % 16];
             *now += (turn(a, 7) ^ turn(a, 18) ^ a >> 3) + w[(i + 9) % 16] + (turn(b, 17) ^ turn(b, 19) ^ b >> 10);
         }
-        uint32_t e = v[4], a = v[0];
-        uint32_t first =
-            v[7] + (turn(e, 6) ^ turn(e, 11) ^ turn(e, 25)) + ((e & v[5]) ^ (~e & v[6])) + constants[i] + *now;
-        uint32_t second = (turn(a, 2) ^ turn(a, 13) ^ turn(a, 22)) + ((a & v[1]) ^ (a & v[2]) ^ (v[1] & v[2]));
-        memmove(v + 1, v, 7 * sizeof v[0]);
-        v[4] += first;
-        v[0] = first + second;
+        /* the eight words aren't moved on: their places are */
+        uint32_t a = v[(64 - i) % 8], e = v[(68 - i) % 8], *h = &v[(71 - i) % 8];
+        uint32_t first = *h + (turn(e, 6) ^ turn(e, 11) ^ turn(e, 25)) +
+                         ((e & v[(69 - i) % 8]) ^ (~e & v[(70 - i) % 8])) + constants[i] + *now;
+        uint32_t b = v[(65 - i) % 8], c = v[(66 - i) % 8];
+        v[(67 - i) % 8] += first;
+        *h = first + (turn(a, 2) ^ turn(a, 13) ^ turn(a, 22)) + ((a & b) ^ (a & c) ^ (b & c));
     }
     for (int i = 0; i < 8; i++)
         s->state[i] += v[i];

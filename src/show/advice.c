@@ -108,7 +108,7 @@
     X(DESCRIPTORS, "close other programs, or raise the limit: ulimit -n 1024") \
     X(CARD, "who wrote what: bilancia site check@; to let it be as it is here: bilancia device change %@[, or for this once --despite card='THE REASON']") \
     X(PASSPHRASE, "give the one under which the secrets were sealed; without one they stay sealed, and are entered by hand") \
-    X(SEAL, "use the version of this tool that sealed it, or seal the secret anew[: bilancia edit COPY --seal ID]") \
+    X(SEAL, "see that libsodium is installed; use the version of this tool that sealed it, or seal the secret anew[: bilancia edit COPY --seal ID]") \
     X(UNSHOWN, "try at the machine what needs it") \
     X(NO_KEY, "give the file with the secret half: a PEM file of an Ed25519 key") \
     X(FOREIGN, "look at what it asks for and at the machine; or begin anew with a copy that you chose") \

@@ -26,6 +26,8 @@ static int make_key(seal_key *k, const char *passphrase)
 int seal_key_new(seal_key *k, const char *passphrase)
 {
     *k = (seal_key){.head = {FORM, PASSES}};
+    if (!sealing_is_there())
+        return BIL_E_SEAL;
     bil_value_put_number(k->head + KIB_AT, 4, KIB);
     return sealing_random(k->head + SALT_AT, SEALING_SALT) ? make_key(k, passphrase) : BIL_E_MEMORY;
 }
@@ -35,7 +37,7 @@ int seal_key_of(seal_key *k, const seal *s, const char *passphrase)
     uint32_t kib = kib_of(s->bytes);
     *k = (seal_key){0};
     if (s->size <= SEAL_AROUND || s->bytes[0] != FORM || s->bytes[PASSES_AT] < 1 || s->bytes[PASSES_AT] > PASSES_MOST ||
-        kib < KIB_LEAST || kib > KIB_MOST)
+        kib < KIB_LEAST || kib > KIB_MOST || !sealing_is_there())
         return BIL_E_SEAL;
     memcpy(k->head, s->bytes, SEAL_HEAD);
     return make_key(k, passphrase);
@@ -61,10 +63,9 @@ int seal_close(seal *s, const seal_key *k, const bil_description *d, uint16_t in
     *s = (seal){.size = SEAL_AROUND + (size_t)size};
     snprintf(s->id, sizeof s->id, "%s", d->params[index].id);
     memcpy(s->bytes, k->head, SEAL_HEAD);
-    if (!sealing_random(nonce, SEALING_NONCE))
-        return BIL_E_MEMORY;
-    sealing_close(k->key, nonce, with, count, raw, size, nonce + SEALING_NONCE);
-    return BIL_OK;
+    bool good = sealing_random(nonce, SEALING_NONCE) &&
+                sealing_close(k->key, nonce, with, count, raw, size, nonce + SEALING_NONCE);
+    return good ? BIL_OK : BIL_E_MEMORY;
 }
 
 int seal_open(const seal *s, const seal_key *k, const bil_description *d, uint16_t index, uint8_t *raw)

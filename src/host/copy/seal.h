@@ -18,7 +18,7 @@ typedef struct seal_key {
     bool there;
 } seal_key;
 
-/* One of its own for what is sealed from now on. BIL_E_MEMORY. */
+/* One of its own for what is sealed from now on. BIL_E_MEMORY; BIL_E_SEAL where libsodium isn't there. */
 int seal_key_new(seal_key *k, const char *passphrase);
 /* The one by which this was sealed, if that is the passphrase. BIL_E_SEAL: it was sealed in a way that this program
  * doesn't open, or would need more memory or time than it takes. */
