@@ -86,6 +86,17 @@ static void a_labeller_with_documents(void **state)
     expect(0, NULL, sh("grep -q '\"TDM=\"' lb/more/*.bset && grep -q '\"TDQ=\"' lb/more/*.bset")); /* L3, L4 */
     expect(3, "a file, which comes from a device or another copy",
            sh("$B edit lb/more/*.bset media.logo=1 --folder lb/more 2>&1"));
+    /* which lines of a layout differ; a file taken from this computer, and given out again */
+    expect(1, "1 + label 70 52", sh("b compare lb/full/*.bset '%s' --match media.layout_3 --all", from));
+    expect(0, NULL, sh("printf 'label 70 52\\ntext 4 4 Olives\\n' >lb/layout; mkdir lb/file"));
+    expect(0, "2 + text 4 4 Olives",
+           sh("$B edit $(ls lb/*8841*.bset | head -1) --file media.layout_3=lb/layout --folder lb/file"));
+    expect(0, NULL, sh("b show lb/file/*.bset --file media.layout_3 | cmp - lb/layout"));
+    expect(3, "the device takes none so large",
+           sh("head -c 2000000 /dev/zero >lb/large; $B edit lb/full/*.bset --file media.logo=lb/large 2>&1"));
+    expect(6, "lb/nothing", sh("$B edit lb/full/*.bset --file media.logo=lb/nothing 2>&1"));
+    expect(3, "is no file", sh("$B edit lb/full/*.bset --file print.speed=lb/layout 2>&1"));
+    expect(3, "there is no such file", sh("$B show lb/full/*.bset --file media.lago 2>&1 | cat; exit 3"));
     /* a secret that no device shows, sealed in a copy */
     expect(
         0, "Sealed   Key of the broker (broker.key)",

@@ -928,7 +928,12 @@ static void as_their_manuals_say(void **state)
     static device v;
     static char text[20000], why[400];
     v.d.state = 1618;
-    unsigned models = rounds(10000), values = 0, functions[3] = {0}, more = 0, disturbed = 0, again = 0, struck = 0,
+#ifdef __SANITIZE_ADDRESS__
+    unsigned models = rounds(3000);
+#else
+    unsigned models = rounds(10000);
+#endif
+    unsigned values = 0, functions[3] = {0}, more = 0, disturbed = 0, again = 0, struck = 0,
              verdicts[BIL_VERDICT_COUNT] = {0}, appear = 0, vanish = 0, left = 0, forgotten = 0;
     for (unsigned round = 0; round < models; round++) {
         loaded_description loaded;

@@ -6,6 +6,7 @@
 
 #include "host/base/nearest.h"
 #include "host/look/finding.h"
+#include "host/look/lines.h"
 #include "show/age.h"
 #include "show/columns.h"
 #include "tool.h"
@@ -299,7 +300,8 @@ static void plain_characters(void **state)
         /* the same width: but for ages and what is new */
         if (strncmp(said[i], "read", 4) != 0 && strncmp(said[i], "write", 5) != 0)
             expect(0, NULL,
-                   sh("for f in utf8 plain; do sed -E 's/[0-9]+ (second|minute)s? *ago/ago/g' $f | wc -lm; done | uniq | wc -l | "
+                   sh("for f in utf8 plain; do sed -E 's/[0-9]+ (second|minute)s? *ago/ago/g' $f | wc -lm; done | uniq "
+                      "| wc -l | "
                       "grep -qx 1"));
     }
     assert_true(changed > 4); /* the others have no such characters */
@@ -468,6 +470,77 @@ static void mistyped_words(void **state)
     }
 }
 
+/* ---- texts line by line ---- */
+
+typedef struct told {
+    char sign[32], letter[32];
+    unsigned number[32], count;
+} told;
+
+static void note_line(void *ctx, char sign, unsigned number, const char *text, size_t length)
+{
+    told *t = ctx;
+    assert_true(t->count < 32 && length == 1);
+    t->sign[t->count] = sign;
+    t->number[t->count] = number;
+    t->letter[t->count++] = text[0];
+}
+
+/* How few lines have to go and to come, by trying all. */
+static unsigned fewest(const char *a, const char *b)
+{
+    if (!*a || !*b)
+        return (unsigned)(strlen(a) + strlen(b));
+    unsigned without = 1 + fewest(a + 1, b), with = 1 + fewest(a, b + 1);
+    unsigned both = *a == *b ? fewest(a + 1, b + 1) : UINT_MAX;
+    return both < without && both < with ? both : without < with ? without : with;
+}
+
+/* What is told makes the right text of the left one, and is the least that does. */
+static void lines_make_one_of_the_other(void **state)
+{
+    (void)state;
+    dice d = {29};
+    for (unsigned round = 0; round < rounds(3000); round++) {
+        char letters[2][9], texts[2][20], made[20] = "";
+        told t = {.count = 0};
+        for (int i = 0; i < 2; i++) {
+            size_t n = roll_below(&d, 9), used = 0;
+            for (size_t k = 0; k < n; k++) {
+                letters[i][k] = (char)('a' + roll_below(&d, 3));
+                texts[i][used++] = letters[i][k];
+                texts[i][used++] = '\n';
+            }
+            letters[i][n] = '\0';
+            texts[i][used - (used && roll_below(&d, 2))] = '\0'; /* with an LF at its end, or none */
+        }
+        assert_true(lines_compare(texts[0], strlen(texts[0]), texts[1], strlen(texts[1]), note_line, &t));
+        assert_int_equal(t.count, fewest(letters[0], letters[1]));
+        size_t at = 0, used = 0; /* in the left one, and of what is made of it */
+        for (unsigned i = 0; i < t.count; i++) {
+            while (t.sign[i] == '-' ? at + 1 < t.number[i] : used + 1 < t.number[i])
+                made[used++] = letters[0][at++];
+            if (t.sign[i] == '-')
+                assert_int_equal(letters[0][at++], t.letter[i]);
+            else
+                made[used++] = t.letter[i];
+        }
+        while (letters[0][at])
+            made[used++] = letters[0][at++];
+        assert_string_equal(made, letters[1]);
+    }
+    char *many = malloc(4000); /* of more nothing is told */
+    for (int i = 0; i < 2000; i++)
+        memcpy(many + 2 * i, i % 2 ? "x\n" : "y\n", 2);
+    told none = {.count = 0};
+    assert_false(lines_compare(many, 4000, "z", 1, note_line, &none));
+    assert_true(lines_compare(many, 4000, many, 4000, note_line, &none));
+    assert_int_equal(none.count, 0);
+    free(many);
+    assert_true(lines_are_text("a\tb\n\xc3\xa9\n", 7) && lines_are_text("", 0));
+    assert_false(lines_are_text("a\x1b[2J", 5) || lines_are_text("\xc3", 1) || lines_are_text("a\0b", 3));
+}
+
 /* ---- memory ---- */
 
 static void memory_stays_small(void **state)
@@ -511,6 +584,7 @@ int main(void)
         cmocka_unit_test(tables_fit_the_terminal),
         cmocka_unit_test(time_left),
         cmocka_unit_test(mistyped_words),
+        cmocka_unit_test(lines_make_one_of_the_other),
         cmocka_unit_test(memory_stays_small),
         cmocka_unit_test(each_kind_against_each), /* resets a drive */
     };

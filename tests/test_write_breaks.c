@@ -1015,18 +1015,19 @@ static void without(bil_description *d, bil_procedure *kept, unsigned kinds)
     d->procedure_count = count;
 }
 
-/* What runs beside each other: which tests, of devices with cells or with names, and how many cases of each kind of
- * device CI plays at least; 50,000 in all of each that has a kind of its own. */
+/* What runs beside each other: which tests, of devices with cells, asked in words, or with documents, and how many
+ * cases of each kind of device CI plays at least; 50,000 in all of each that has a kind of its own. */
 typedef struct part_of_all {
     const char *name;
-    bool moments, has[2];
+    bool moments, has[3];
     unsigned least[DEVICES];
 } part_of_all;
 static const part_of_all parts[] = {
-    {"", true, {true, true}, {0}},
-    {"moments", true, {true, true}, {20000, 25000, 3000, 15000, 16000}},
-    {"faults_in_cells", false, {true, false}, {30000, 25000, 8000, 0, 0}},
-    {"faults_by_name", false, {false, true}, {0, 0, 0, 35000, 34000}},
+    {"", true, {true, true, true}, {0}},
+    {"moments", true, {true, true, true}, {20000, 25000, 3000, 15000, 16000}},
+    {"faults_in_cells", false, {true, false, false}, {30000, 25000, 8000, 0, 0}},
+    {"faults_in_words", false, {false, true, false}, {0, 0, 0, 35000, 0}},
+    {"faults_in_documents", false, {false, false, true}, {0, 0, 0, 0, 34000}},
 };
 static const part_of_all *part = &parts[0];
 
@@ -1089,7 +1090,8 @@ static void begin_plays(play *plays, size_t *count)
     const char *only = getenv("BILANCIA_PLAYS"); /* those whose name has this, for whoever looks into one */
     size_t chosen = 0;
     for (size_t i = 0; i < *count; i++)
-        if ((!only || strstr(plays[i].on->name, only)) && part->has[plays[i].on >= &settings[LOGGERS]])
+        if ((!only || strstr(plays[i].on->name, only)) &&
+            part->has[(plays[i].on >= &settings[LOGGERS]) + (plays[i].on >= &settings[LABELLERS])])
             plays[chosen++] = plays[i];
     *count = chosen;
 }

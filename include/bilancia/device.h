@@ -53,6 +53,9 @@ typedef struct bil_read_wish {
      * answers comes along. A copy of less than all is saved in a folder that is named, not in a site. */
     const char *groups;
     bool without_files;
+    /* While a file comes, which may take long: how many of its bytes are there. `all` is 0, since nobody knows. May be
+     * NULL. */
+    void (*moving)(void *ctx, const char *id, uint64_t done, uint64_t all);
 } bil_read_wish;
 
 /* Reads every value that a copy has, with the least requests; it takes at most so many reply times. `wish` NULL: nobody

@@ -152,6 +152,9 @@ typedef struct bil_write_wish {
      * sealed, are left to people, and nothing else changes; after a wrong one the write ends before it begins, with
      * BIL_E_PASSPHRASE. A trial puts none in, since nothing would take them back. */
     bool (*passphrase)(void *ctx, const bil_writing *w, bool wrong, char *out, size_t size);
+    /* While a file goes, or comes, which may take long: how many of its bytes are there, and of how many, 0 where
+     * nobody knows that. */
+    void (*moving)(void *ctx, const bil_writing *w, const char *id, uint64_t done, uint64_t all);
 } bil_write_wish;
 
 /* How it came out. Texts belong to the host, until its next write. */

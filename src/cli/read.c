@@ -164,12 +164,19 @@ static unsigned kept_of(const char *text, char *name, size_t size)
     return copy;
 }
 
+static void moving(void *ctx, const char *id, uint64_t done, uint64_t all)
+{
+    (void)ctx;
+    progress_file("Reading", id, done, all);
+}
+
 static int read_one(read_call *c, const char *text)
 {
     char where[400];
     reading r = {.kept = kept_of(text, where, sizeof where), .groups = c->groups, .without_files = c->without_files};
     bil_read_wish watch = {.struct_size = sizeof watch,
                            .progress = progress_of_reading,
+                           .moving = moving,
                            .groups = c->groups,
                            .without_files = c->without_files};
     const char *folder = c->folder ? c->folder : ".";

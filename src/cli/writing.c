@@ -102,6 +102,13 @@ static void doing(void *ctx, const bil_writing *w, bil_write_phase phase, const 
     progress_line(words[phase], "values", p->done, phase == BIL_PHASE_WRITING ? p->total : 0, p->write_requests);
 }
 
+static void moving(void *ctx, const bil_writing *w, const char *id, uint64_t done, uint64_t all)
+{
+    (void)ctx;
+    (void)w;
+    progress_file(all ? "Writing, don't disconnect:" : "Reading", id, done, all);
+}
+
 static void ended(void *ctx, const bil_writing *w, const bil_ending *e)
 {
     writing *x = ctx;
@@ -180,6 +187,7 @@ static void take_options(writing *x)
     wish->event = event;
     wish->saved = saved;
     wish->doing = doing;
+    wish->moving = moving;
     wish->tried = tried;
     wish->ended = ended;
     wish->save_present = save_present;

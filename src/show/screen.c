@@ -127,6 +127,28 @@ void progress_line(const char *what, const char *of, uint32_t done, uint32_t tot
     progress_shown = true;
 }
 
+void progress_file(const char *what, const char *id, uint64_t done, uint64_t all)
+{
+    static uint64_t shown, began;
+    static char before[BIL_ID_MAX + 1];
+    char left[40] = "";
+    uint64_t now = now_ms();
+    if (strcmp(id, before) != 0 || done == 0) {
+        snprintf(before, sizeof before, "%s", id);
+        began = shown = now;
+    }
+    if (!isatty(STDERR_FILENO) || now - shown < 250)
+        return;
+    shown = now;
+    left_text(now - began, (uint32_t)(done >> 10), (uint32_t)(all >> 10), left, sizeof left);
+    tell(stderr, "\r\033[K%s %s: %.1f", what, id, (double)done / 1e6);
+    if (all)
+        tell(stderr, " of %.1f", (double)all / 1e6);
+    tell(stderr, " MB%s%s%s", left[0] ? ", " : "", left, left[0] ? " left" : "");
+    fflush(stderr);
+    progress_shown = true;
+}
+
 void progress_clear(void)
 {
     if (progress_shown)

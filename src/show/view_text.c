@@ -1,8 +1,11 @@
 /* Findings as text: for a terminal of any width, or for a file. */
+#include <stdlib.h>
 #include <string.h>
 
 #include "bilancia/words.h"
+#include "host/look/lines.h"
 #include "show/age.h"
+#include "show/need.h"
 #include "show/terminal.h"
 #include "show/unit_text.h"
 #include "show/view.h"
@@ -175,6 +178,53 @@ static bool is_channel(view *v, const findings *f, const finding *one, const cha
     return true;
 }
 
+enum { SHOWN = 12 }; /* lines of a file, unless all is shown */
+
+typedef struct told_lines {
+    view *v;
+    unsigned count;
+} told_lines;
+
+static void put_line(void *ctx, char sign, unsigned number, const char *text, size_t length)
+{
+    told_lines *t = ctx;
+    if (t->count++ >= SHOWN && !t->v->all)
+        return;
+    char line[1000];
+    snprintf(line, sizeof line, "%.*s", (int)length, text);
+    for (char *tab = line; (tab = strchr(tab, '\t'));)
+        *tab = ' ';
+    size_t taken = 11, width = shown_width(line), room = t->v->screen.width > taken ? t->v->screen.width - taken : 0;
+    grid_line(&t->v->values.grid);
+    tell(t->v->values.grid.out, "    %4u %c ", number, sign);
+    put_cell(t->v->values.grid.out, line, width < room || t->v->screen.whole ? width : room);
+    putc('\n', t->v->values.grid.out);
+}
+
+/* Of two files that are short texts: which lines only one of them has. */
+static void put_lines(view *v, const findings *f, const finding *one)
+{
+    enum { TEXT_MOST = 1 << 16 };
+    if (one->item->type != BIL_FILE || f->count != 2 || one->relation != BIL_REL_CHANGED)
+        return;
+    char *texts = need(2, TEXT_MOST);
+    size_t size[2];
+    bool good = true;
+    for (size_t i = 0; i < 2 && good; i++) {
+        char *text = texts + i * TEXT_MOST;
+        size[i] = (size_t)bil_file_size(one->items[i]->raw);
+        good = side_file(&f->sides[i], one->items[i]->raw, (uint8_t *)text, TEXT_MOST) && lines_are_text(text, size[i]);
+    }
+    told_lines t = {v, 0};
+    if (good)
+        lines_compare(texts, size[0], texts + TEXT_MOST, size[1], put_line, &t);
+    if (t.count > SHOWN && !v->all) {
+        grid_line(&v->values.grid);
+        tell(v->values.grid.out, "         and %u more lines (--all)\n", t.count - SHOWN);
+    }
+    free(texts);
+}
+
 static void row(view *v, const findings *f, const finding *one)
 {
     if (one->new_group)
@@ -214,6 +264,7 @@ static void row(view *v, const findings *f, const finding *one)
         grid_line(&v->values.grid);
         tell(v->values.grid.out, "    %s\n", bits);
     }
+    put_lines(v, f, one);
 }
 
 static void put_differing(view *v, const findings *f)

@@ -195,6 +195,13 @@ static bool progress(void *ctx, const bil_job_progress *p)
     return wish->progress && wish->progress(wish->ctx, p);
 }
 
+static void moving(void *ctx, const char *id, uint64_t done, uint64_t all)
+{
+    const bil_read_wish *own = ctx;
+    if (own->moving)
+        own->moving(own->ctx, id, done, all);
+}
+
 /* Did a job leave this device of the site held, as far as is known? */
 static bool is_said_held(bil_host *h, const char *name)
 {
@@ -247,7 +254,7 @@ static int read_values(bil_device *dev, unsigned copy, const bil_read_wish *wish
     int error = lib_device_meet(dev);
     if (error)
         return lib_end_of(h, error);
-    const read_watch by = {progress, &own, lib_secrets(h)};
+    const read_watch by = {progress, &own, lib_secrets(h), moving};
     const bil_bank *bank = copy ? kept_by(dev, copy) : NULL;
     if (copy && !bank)
         return lib_end_of(h, BIL_E_NO_COPY);

@@ -62,7 +62,7 @@ static int open_side(bil_look *l, side *s, const char *text)
 {
     bil_host *h = l->part.host;
     char why[STORAGE_PATH + 500] = "";
-    read_watch by = {l->wish.progress, l->wish.ctx, lib_secrets(h)};
+    read_watch by = {l->wish.progress, l->wish.ctx, lib_secrets(h), NULL};
     int error = s->kind == SIDE_COPY && !l->wish.as_far_as ? prove(l, s) : BIL_OK;
     if (!error && (error = side_open(s, &h->known, by, why, sizeof why)))
         trouble_of(&h->trouble, error, s->kind == SIDE_COPY ? "" : text, why);

@@ -37,6 +37,13 @@ static bool passphrase(void *ctx, bool wrong, char *out, size_t size)
     return x->wish.passphrase && x->wish.passphrase(x->wish.ctx, x, wrong, out, size) && out[0];
 }
 
+static void moving(void *ctx, const char *id, uint64_t done, uint64_t all)
+{
+    const bil_writing *x = ctx;
+    if (x->wish.moving)
+        x->wish.moving(x->wish.ctx, x, id, done, all);
+}
+
 static void preview(void *ctx, const write_call *w)
 {
     const bil_writing *x = ctx;
@@ -285,6 +292,7 @@ write_answers lib_answers(bil_writing *x)
     return (write_answers){.ask = ask,
                            .password = password,
                            .passphrase = passphrase,
+                           .moving = moving,
                            .preview = preview,
                            .event = event,
                            .saved = saved,

@@ -47,7 +47,7 @@ int edit_put_file(edited *o, const char *id, const char *path)
     int fd = storage_open(path, STORAGE_COPY_MOST);
     if (fd < 0)
         return cant(o, path, storage_open_error());
-    error = take_all(&o->from.files, fd, p->format->limited ? p->format->high : UINT64_MAX, raw);
+    error = take_all(&o->from.files, fd, p->format->high, raw);
     close(fd);
     bil_item item = {.id = {id, strlen(id)},
                      .unit = {p->unit, strlen(p->unit)},

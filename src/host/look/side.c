@@ -5,6 +5,7 @@
 
 #include "host/base/float_text.h"
 #include "host/base/json.h"
+#include "host/copy/load.h"
 #include "host/describe/choice.h"
 #include "port/memory.h"
 
@@ -283,6 +284,21 @@ void side_collect_left_out(side *s)
             bil_image_item(&s->image, i, &item);
             note_left_out(s->left_out, &item);
         }
+}
+
+bool side_file(side *s, const uint8_t raw[BIL_FILE_RAW], uint8_t *out, size_t most)
+{
+    char why[500];
+    bil_bytes from;
+    uint64_t size = bil_file_size(raw);
+    if (size > most || (is_file(s) && !s->files.count && copy_files(s->place, &s->files, why, sizeof why) != BIL_OK) ||
+        !files_to_give(&s->files, raw, &from))
+        return false;
+    from.begin(from.ctx);
+    for (size_t had = 0, now; had < size; had += now)
+        if ((now = from.give(from.ctx, out + had, (size_t)size - had)) == 0)
+            return false;
+    return true;
 }
 
 static int next_of_image(void *ctx, bil_item *item)

@@ -63,6 +63,9 @@ void side_close(side *s);
 /* Has what is left out collected: of a copy while its items are read. */
 void side_collect_left_out(side *s);
 
+/* The bytes of a file that it has, of at most `most`; false: there are more, or they aren't at hand. */
+bool side_file(side *s, const uint8_t raw[BIL_FILE_RAW], uint8_t *out, size_t most);
+
 /* From its beginning; a copy has one source only. Items of images tell their value too. */
 bil_source side_source(side *s);
 /* The error text of a copy that failed on the way. */

@@ -31,6 +31,7 @@ typedef struct watching {
     device *dev;
     read_watch by;
     secrets secrets;
+    uint16_t file; /* that comes just now */
 } watching;
 
 static void watch(void *ctx, const bil_job *job, const bil_action *action)
@@ -53,7 +54,9 @@ bool device_bytes(device *dev, file_store *given, const bil_transfer *t, bil_byt
 
 static bool bytes_of_read(void *ctx, const bil_transfer *t, bil_bytes *bytes)
 {
-    return device_bytes(((watching *)ctx)->dev, NULL, t, bytes);
+    watching *w = ctx;
+    w->file = t->items[0];
+    return device_bytes(w->dev, NULL, t, bytes);
 }
 
 static bool taken_by_read(void *ctx, uint8_t raw[BIL_FILE_RAW])
@@ -67,6 +70,8 @@ static bool stops_file(void *ctx)
     const watching *w = ctx;
     bil_job_progress p;
     bil_job_progress_of(w->job, &p);
+    if (w->by.moving)
+        w->by.moving(w->by.ctx, w->dev->description->params[w->file].id, w->dev->files.done, 0);
     return w->by.stop && w->by.stop(w->by.ctx, &p);
 }
 

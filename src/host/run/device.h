@@ -38,6 +38,8 @@ typedef struct read_watch {
     bool (*stop)(void *ctx, const bil_job_progress *progress);
     void *ctx;
     secret_source secrets;
+    /* NULL, or told often while a file comes: how much of it is there. */
+    void (*moving)(void *ctx, const char *id, uint64_t done, uint64_t all);
 } read_watch;
 /* Reads every value into the image. `counts` gets what it took, `verdict` is that of the job; both may be NULL. BIL_OK
  * (values that can't be read are marked so in the image), or why it ended. */

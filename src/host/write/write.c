@@ -279,7 +279,32 @@ static void leave_tests_open(write_call *w)
 static bool bytes_of_write(void *ctx, const bil_transfer *t, bil_bytes *bytes)
 {
     write_call *w = ctx;
+    w->file = t->items[0];
     return device_bytes(&w->dev, &w->want.files, t, bytes);
+}
+
+/* A file may take long: whoever waits is told and asked meanwhile, too. */
+static bool stops_file(void *ctx, const file_store *s, uint64_t all)
+{
+    const write_call *w = ctx;
+    if (w->answers.moving)
+        w->answers.moving(w->answers.ctx, w->want.description->params[w->file].id, s->done, all);
+    if (!w->stop || !w->stop(w->stop_ctx))
+        return false;
+    bil_job_cancel(w->job);
+    return true;
+}
+
+static bool stops_coming(void *ctx)
+{
+    const write_call *w = ctx;
+    return stops_file(ctx, &w->dev.files, 0);
+}
+
+static bool stops_going(void *ctx)
+{
+    const write_call *w = ctx;
+    return stops_file(ctx, &w->want.files, bil_file_size(w->want.files.giving.raw));
 }
 
 static bool taken_by_write(void *ctx, uint8_t raw[BIL_FILE_RAW])
@@ -312,7 +337,11 @@ int write_run(write_call *w)
                            .bytes = bytes_of_write,
                            .taken = taken_by_write,
                            .ctx = w};
+    w->dev.files.stop = stops_coming;
+    w->want.files.stop = stops_going;
+    w->dev.files.stop_ctx = w->want.files.stop_ctx = w;
     int error = bil_run(w->job, w->dev.link, (bil_clock){&stoppable, w}, &hooks, &w->end);
+    w->dev.files.stop = w->want.files.stop = NULL;
     if (error)
         return write_fail(w, w->keep.address, error, NULL);
     w->over = true;

@@ -46,6 +46,8 @@ typedef struct write_answers {
     void (*event)(void *ctx, const write_call *w, const bil_action *action);
     void (*saved)(void *ctx, const write_call *w); /* the safety copy */
     void (*doing)(void *ctx, write_phase phase, const bil_job_progress *p);
+    /* How much of a file went, or came: `all` 0 where nobody knows that. */
+    void (*moving)(void *ctx, const char *id, uint64_t done, uint64_t all);
     /* Something that doesn't end the write isn't as it should be. */
     void (*doubt)(void *ctx, const char *what, int error, const char *why);
     bool person_there; /* at the device, to switch it off and on */
@@ -107,6 +109,7 @@ struct write_call {
     bool opened;
     turn place, unit;
     bil_job *job;
+    uint16_t file; /* that goes, or comes, just now */
     secrets secrets;
     char stem[200];                      /* of the files of this write */
     char now_digest[2 * BIL_SHA256 + 1]; /* of write_save_now */
