@@ -86,6 +86,11 @@ static void a_labeller_with_documents(void **state)
     expect(0, NULL, sh("grep -q '\"TDM=\"' lb/more/*.bset && grep -q '\"TDQ=\"' lb/more/*.bset")); /* L3, L4 */
     expect(3, "a file, which comes from a device or another copy",
            sh("$B edit lb/more/*.bset media.logo=1 --folder lb/more 2>&1"));
+    expect(0, "✓ verified: 1 value", /* the copy has all of it, whatever was chosen to be written */
+           sh("b simulate --at unit6.ctl set media.logo P2 >/dev/null; "
+              "$B write $(ls lb/*8841*.bset | head -1) '%s' --yes --prove --group media --folder lb",
+              from));
+    assert_null(strstr(output, "No saved copy is up to date"));
     /* which lines of a layout differ; a file taken from this computer, and given out again */
     expect(1, "1 + label 70 52", sh("b compare lb/full/*.bset '%s' --match media.layout_3 --all", from));
     expect(0, NULL, sh("printf 'label 70 52\\ntext 4 4 Olives\\n' >lb/layout; mkdir lb/file"));

@@ -418,8 +418,10 @@ unsigned write_beside_the_copy(const write_call *w)
     for (uint16_t i = 0; i < d->count; i++) {
         bil_class cls = (bil_class)d->params[i].cls;
         bool kept = cls == BIL_CLASS_SETUP || cls == BIL_CLASS_PLACE || cls == BIL_CLASS_CALIBRATION;
-        count += kept && w->dev.image.state[i] == BIL_PRESENT &&
-                 ((w->in_copy ? w->in_copy : want->state)[i] != BIL_PRESENT || !bil_image_same(&w->dev.image, want, i));
+        bool has = (w->in_copy ? w->in_copy : want->state)[i] == BIL_PRESENT; /* also what isn't among those written */
+        bool same =
+            has && memcmp(bil_image_raw(&w->dev.image, i), bil_image_raw(want, i), d->params[i].format->size) == 0;
+        count += kept && w->dev.image.state[i] == BIL_PRESENT && !same;
     }
     return count;
 }
