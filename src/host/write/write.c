@@ -157,9 +157,7 @@ static int load(write_call *w, const catalogue *m)
         write_load_before(w, m);
     if (!error)
         error = write_keep_groups(w);
-    if (!error)
-        error = write_leave_out(w);
-    return error ? error : write_open_seals(w);
+    return error ? error : write_leave_out(w);
 }
 
 int write_begin(write_call *w, const catalogue *m, const write_answers *answers)
@@ -175,6 +173,8 @@ int write_begin(write_call *w, const catalogue *m, const write_answers *answers)
     }
     if (!error)
         error = write_allowed(w);
+    if (!error)
+        error = write_open_seals(w);
     if (!error)
         error = write_take_turn(w, &w->place, address_place(w->keep.address, where) ? where : w->keep.address);
     if (!error) {
