@@ -327,6 +327,9 @@ static void a_write_puts_it_in(void **state)
     assert_int_equal(end.verdict, BIL_VERDICT_WITH_EXCEPTIONS);
     assert_true(end.wrote && end.stored && end.restarted && !end.held);
     assert_true(unit_has(&p, "broker.key", KEY));
+    char command[5000]; /* which secrets it put in stands in its record */
+    snprintf(command, sizeof command, "grep -q '\"secrets\":\\[\"broker.key\"\\]' '%s'", end.record);
+    assert_int_equal(system(command), 0);
 
     char answer[100]; /* the device says no: that is named, and the rest comes to its end */
     sim_put(p.unit.unit, "broker.key", "another");

@@ -171,6 +171,8 @@ json_t *record_intent_line(const record_intent *in, const char *when)
         jn_put_shared(line, "despite", in->despite);
     if (in->without && json_object_size(in->without))
         jn_put_shared(line, "without", in->without);
+    if (in->secrets && json_array_size(in->secrets))
+        jn_put_shared(line, "secrets", in->secrets);
     if (in->chain[0]) {
         jn_put(line, "still_held", json_boolean(in->still_held));
         jn_put(line, "found_first", jn_integer(in->found_first));

@@ -47,6 +47,7 @@ typedef struct record_intent {
     const char *description;      /* digest of the one that is used (catalogue_digest), or NULL */
     const json_t *despite;        /* checks set aside, each with its reason */
     const json_t *without;        /* values left out, each with its reason */
+    const json_t *secrets;        /* IDs of those that it puts in from their seals; or NULL */
 } record_intent;
 
 /* The lines of a record; `when` is a moment (time_moment). */

@@ -28,6 +28,8 @@ int write_leave_out(write_call *w);
 /* sealed.c */
 int write_open_seals(write_call *w);
 void write_forget_seals(write_call *w);
+/* A list of their IDs, for the record. */
+json_t *write_names_of_secrets(const write_call *w);
 /* One of them, for the job. What it changes of the passwords counts from then on, unless the device refuses it. */
 bool write_put_sealed(write_call *w, uint8_t slot, const bil_format *format, uint8_t *raw);
 void write_sealed_refused(write_call *w, uint16_t param);

@@ -15,6 +15,7 @@ static json_t *intent_line(write_call *w, const char *when)
     char digest[2 * BIL_SHA256 + 1] = "", description[65] = "", *whole = realpath(w->copy, NULL);
     catalogue_digest(w->want.description, description);
     bool resets = w->config.kind == BIL_JOB_RESET;
+    json_t *put = write_names_of_secrets(w);
     if (!resets)
         set_digest_hex(w->want.totals.digest, digest);
     record_intent in = {.who = person(w->who),
@@ -40,8 +41,10 @@ static json_t *intent_line(write_call *w, const char *when)
                         .description = description,
                         .despite = w->despite,
                         .without = w->without,
+                        .secrets = put,
                         .after = w->after};
     json_t *line = record_intent_line(&in, when);
+    json_decref(put);
     free(whole);
     return line;
 }

@@ -4,6 +4,7 @@
 
 #include "bilancia/host_error.h"
 #include "host/base/float_text.h"
+#include "host/base/json.h"
 #include "host/copy/seal.h"
 #include "host/describe/choice.h"
 #include "host/write/inside.h"
@@ -113,6 +114,14 @@ void write_forget_seals(write_call *w)
         secret_wipe(w->put, w->put_room * sizeof *w->put);
     mem_free(w->put);
     mem_free(w->put_steps);
+}
+
+json_t *write_names_of_secrets(const write_call *w)
+{
+    json_t *names = jn_array();
+    for (size_t i = 0; i < w->put_count; i++)
+        jn_add(names, jn_string(w->want.description->params[w->put[i].param].id));
+    return names;
 }
 
 write_sealed write_is_sealed(const write_call *w, uint16_t index)
