@@ -228,11 +228,13 @@ struct world {
     bench b;
     play p;
     char folder[64];
-    sim_unit start;        /* as every case begins */
-    uint32_t number;       /* on the line at which it answers then */
-    memory old, wanted;    /* what lasts of it before, and what it has to be afterwards */
-    bil_image safety;      /* the first safety copy of the story */
-    const char *hand;      /* what somebody else changed meanwhile, or NULL */
+    sim_unit start;           /* as every case begins */
+    uint32_t number;          /* on the line at which it answers then */
+    memory old, wanted;       /* what lasts of it before, and what it has to be afterwards */
+    bil_image safety;         /* the first safety copy of the story */
+    const char *hand;         /* what somebody else changed meanwhile, or NULL */
+    const sim_entry *by_hand; /* what somebody may change, in the unit and in its description */
+    uint16_t hand_index;
     const memory *towards; /* where the last job that went on was to come to */
     memory before;         /* the unit's own memory when that was saved */
     bool has_safety;
@@ -376,6 +378,8 @@ static void make_world(world *w, const play *p)
     else
         bench_open(&w->b, on->sim, on->description, false);
     sim_unit *unit = w->b.unit;
+    w->by_hand = sim_find(unit, on->hand);
+    w->hand_index = index_of(on->description, on->hand);
     if (on->pages) {
         sim_put(unit, "display.lines", on->pages);
         sim_store(unit);
@@ -653,12 +657,13 @@ static void sum_up(const bil_action *a)
         fprintf(file, "%llu %016llx\n", (unsigned long long)count, (unsigned long long)sum);
 }
 
-/* Does the request ask for these cells, or for this value? */
-static bool asks_for(const bil_transfer *t, const sim_entry *entry)
+/* Does the request ask for what somebody may change? */
+static bool asks_for_hand(const world *w, const bil_transfer *t)
 {
+    const sim_entry *entry = w->by_hand;
     bool any = false;
     for (uint16_t i = 0; t->description->console && i < t->count; i++)
-        any = any || strcmp(t->description->params[t->items[i]].id, entry->name) == 0;
+        any = any || t->items[i] == w->hand_index;
     if (t->description->console)
         return any;
     const bil_span span = bil_cells_span(t);
@@ -673,9 +678,8 @@ static void before_each(void *ctx, const bil_job *job, const bil_action *action)
     sum_up(action);
     if (action->kind == BIL_ACT_TRANSFER && action->u.transfer.write && action->u.transfer.value)
         assert_true(w->has_safety); /* no value before there is a way back */
-    const sim_entry *hand = sim_find(w->b.unit, w->p.on->hand);
     const bil_transfer *t = action->kind == BIL_ACT_TRANSFER ? &action->u.transfer : NULL;
-    if (t && !t->write && asks_for(t, hand))
+    if (t && !t->write && asks_for_hand(w, t))
         w->looked_at = w->b.unit->requests;
     if (action->kind == BIL_ACT_RECORD && action->u.record.event == BIL_EV_INTENT) {
         w->b.purpose = bil_job_purpose(job);
