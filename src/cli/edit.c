@@ -76,7 +76,8 @@ static int seal_one(const edit_call *e, bil_copy *copy, const char *id)
     return error ? library_failed(&e->l, error) : code;
 }
 
-/* Is each of them one that can be sealed? Nobody types what is refused. */
+/* Is each of them one that can be sealed? Nobody types what is refused. An earlier seal of it goes, so that all that
+ * are sealed anew may have another passphrase. */
 static int may_seal(const edit_call *e, bil_copy *copy)
 {
     char id[BIL_ID_MAX + 1];

@@ -243,8 +243,8 @@ flow bil_reader_run_half(bil_job *job, reader *r, bool who, request_run *run, bi
 /* Does nothing but succeed when `procedure` is NULL. */
 void bil_player_start(bil_job *job, const bil_procedure *procedure);
 flow bil_player_run(bil_job *job, bil_action *action);
+enum { PLAYER_ENTER }; /* at the beginning of a step */
 /* Goes on behind the step that failed. */
-enum { PLAYER_ENTER };
 static inline void bil_player_skip(bil_job *job)
 {
     job->player.at++;

@@ -32,9 +32,9 @@ void tell_trouble(bool grave, const char *what, int error, const char *why);
 
 /* A progress line on stderr, when that is a terminal: "Reading: 23 of 60 values, 2 requests, about 3 minutes left".
  * `what` outlives it; `total` 0: that isn't known; `requests` 0: they aren't told. */
+void progress_line(const char *what, const char *of, uint32_t done, uint32_t total, uint32_t requests);
 /* The same of one file, at most a few times a second: what happens with it, and how far that is. `all` 0: not known. */
 void progress_file(const char *what, const char *id, uint64_t done, uint64_t all);
-void progress_line(const char *what, const char *of, uint32_t done, uint32_t total, uint32_t requests);
 void progress_clear(void);
 
 #endif

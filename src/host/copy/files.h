@@ -1,7 +1,7 @@
 /* What stands behind the values: the bytes of files, while they are read from a device, and in saved copies; and there
- * the seals of secrets. Told by what stands for them, their
- * length and digest (value.h, type file), so that it makes no difference where they are. Memory stays small whatever
- * their size: what is read goes to a nameless file of this computer, what a copy has is read where it stands. */
+ * the seals of secrets. Files are told by what stands for them, their length and digest (value.h, type file), so that
+ * it makes no difference where they are. Memory stays small whatever their size: what is read goes to a nameless file
+ * of this computer, what a copy has is read where it stands. */
 #ifndef BIL_HOST_COPY_FILES_H
 #define BIL_HOST_COPY_FILES_H
 

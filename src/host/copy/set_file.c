@@ -94,7 +94,7 @@ static int next_line(set_file *set, bil_line_kind *kind)
         error = put_aside(set, line_file_at(set->lines) + length);
     if (!error && *kind == BIL_LINE_CHUNK && set->files && set->bytes.is_seal &&
         !seals_put(&set->files->seals, &set->bytes.seal))
-        error = complain(set, BIL_E_MEMORY);
+        error = BIL_E_MEMORY;
     if (!error && *kind == BIL_LINE_END) {
         line_file_take(set->lines);
         error = check_end(set);
