@@ -1,5 +1,6 @@
 /* What a device with a console may say: the fuzzer's bytes are the answer to one question, of the logger's table, of
- * one value, or to a write. Bit 7 of the first byte puts the echo in front, which chance alone doesn't find. */
+ * one value, of a piece of a file, or to a write. Bit 7 of the first byte puts the echo in front, which chance alone
+ * doesn't find. */
 #include <stdlib.h>
 #include <string.h>
 
@@ -71,6 +72,31 @@ static uint64_t now_ms(void *ctx)
     return ((speaker *)ctx)->now;
 }
 
+/* Of a file, which nobody keeps here. */
+static bool begin(void *ctx)
+{
+    *(size_t *)ctx = 0;
+    return true;
+}
+
+static bil_error take(void *ctx, const uint8_t *bytes, size_t count)
+{
+    size_t *size = ctx;
+    uint8_t seen = 0;
+    for (size_t i = 0; i < count; i++)
+        seen |= bytes[i]; /* they can be read */
+    *size += count + (seen & 0);
+    return *size > 100 ? BIL_E_RANGE : BIL_OK;
+}
+
+static size_t give(void *ctx, uint8_t *bytes, size_t most)
+{
+    size_t *size = ctx;
+    memset(bytes, 0x5a, most);
+    *size += most;
+    return most;
+}
+
 static const bil_stream_ops ops = {dial, hear, say, hang_up};
 static const bil_clock_ops clock_ops = {now_ms, NULL};
 
@@ -99,8 +125,17 @@ int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size)
         return 0;
     memset(raw, 0, sizeof raw);
     raw[bytes] = cause[count] = 0x5a;
-    const bil_transfer t = {
-        .description = d, .items = items, .count = count, .write = write, .raw = raw, .cause = cause};
+    size_t moved = 0;
+    const bil_bytes file = {begin, take, give, &moved};
+    bool is_file = d->params[items[0]].format->type == BIL_FILE;
+    raw[7] = is_file ? 80 : 0; /* so many bytes to write */
+    const bil_transfer t = {.description = d,
+                            .items = items,
+                            .count = count,
+                            .write = write,
+                            .raw = raw,
+                            .cause = cause,
+                            .bytes = is_file ? &file : NULL};
     bil_outcome outcome = link.ops->transfer(link.ctx, &t, &result);
     if (raw[bytes] != 0x5a || cause[count] != 0x5a)
         abort(); /* nothing is written behind what was asked for */
@@ -110,7 +145,8 @@ int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size)
         if (*c < 0x20 || *c > 0x7e)
             abort();
     const uint8_t *at = raw;
-    for (uint16_t i = 0; outcome == BIL_DONE && !write && i < count; i++) { /* what is a value can be said again */
+    for (uint16_t i = 0; outcome == BIL_DONE && !write && !is_file && i < count;
+         i++) { /* what is a value can be said again */
         char text[BIL_VALUE_TEXT];
         const bil_format *f = d->params[items[i]].format;
         if (cause[i] == BIL_OK && bil_value_say(f, at, NULL, text, sizeof text) != BIL_OK)

@@ -18,13 +18,14 @@
         .format = &(const bil_format){.type = type_, .size = size_, .mul = 1, __VA_ARGS__}, .at = {.key = key_},       \
         .space = space_, .cls = BIL_CLASS_SETUP, .flags = flags_, .stage = 5                                           \
     }
-enum { ALARM, FLOW, NAME_, PUMP, WORDS };
+enum { ALARM, FLOW, NAME_, PUMP, SHEET, WORDS };
 static const char *const off_on[] = {"off", "on"};
 static const bil_param params[WORDS] = {
     WORD("alarm", BIL_U16, 2, 0, BIL_READABLE | BIL_WRITABLE, .decimals = 1),
     WORD("flow", BIL_I16, 2, 0, BIL_READABLE | BIL_WRITABLE, 0),
     WORD("name", BIL_TEXT, 12, 0, BIL_READABLE | BIL_WRITABLE, 0),
     WORD("pump", BIL_BOOL, 1, 1, BIL_READABLE, .words = off_on),
+    WORD("sheet", BIL_FILE, BIL_FILE_RAW, 2, BIL_READABLE | BIL_WRITABLE, .form = &bil_form_file, .high = 300),
 };
 static const bil_space spaces[] = {{.ask = "show {key}",
                                     .set = "let {key}={value}",
@@ -40,7 +41,15 @@ static const bil_space spaces[] = {{.ask = "show {key}",
                                     .writing = BIL_SHARE_NONE,
                                     .keys = true,
                                     .read_most = 99,
-                                    .write_most = 1}};
+                                    .write_most = 1},
+                                   {.ask = "part {file} {offset}",
+                                    .set = "put {file} {offset} {value}",
+                                    .answer = "{offset}: {value}",
+                                    .reading = BIL_SHARE_NONE,
+                                    .writing = BIL_SHARE_NONE,
+                                    .keys = true,
+                                    .read_most = 1,
+                                    .write_most = 24}};
 static const bil_console talk = {.prompt = "> ",
                                  .ends = "\r",
                                  .discard = "\x15",
@@ -50,12 +59,12 @@ static const bil_console talk = {.prompt = "> ",
                                  .taken = "IN USE {who}",
                                  .more = "--more--",
                                  .echo = true};
-static const uint16_t by_place[] = {ALARM, FLOW, NAME_, PUMP};
+static const uint16_t by_place[] = {ALARM, FLOW, NAME_, PUMP, SHEET};
 static const bil_description model = {.vendor = "",
                                       .model = "W",
                                       .layout = "",
                                       .count = WORDS,
-                                      .space_count = 2,
+                                      .space_count = 3,
                                       .spaces = spaces,
                                       .params = params,
                                       .by_place = by_place,
@@ -454,6 +463,8 @@ static void values_there_and_back(void **state)
     dice d = {7};
     for (uint16_t i = 0; i < logger->count; i++) {
         const bil_format *f = logger->params[i].format;
+        if (f->type == BIL_FILE) /* these go another way */
+            continue;
         char before[BIL_VALUE_TEXT] = "";
         uint8_t last[BIL_TEXT_MAX] = {0};
         for (int k = 0; k < 200; k++) {
@@ -477,6 +488,250 @@ static void values_there_and_back(void **state)
             memcpy(last, raw, sizeof last);
         }
     }
+}
+
+/* ---- files ---- */
+
+enum { SHEET_MOST = 300 };
+/* A device with one file, which it gives and takes in pieces; told here from the text of the header alone. */
+typedef struct shelf {
+    uint8_t file[2 * SHEET_MOST], put[2 * SHEET_MOST];
+    size_t size, put_size, piece;
+    bool whole, connected, greeted;
+    uint32_t lines;
+    char line[400], out[1200];
+    size_t line_size, out_at, out_size;
+    size_t said, wrong_at; /* bytes that it said in answers; the one that is another: `wrong` */
+    char wrong;
+    unsigned behind; /* it answers for a place so far behind the one that was asked for */
+    uint64_t now;
+} shelf;
+
+static void shelf_answers(shelf *s)
+{
+    unsigned from = 0;
+    char hex[300] = "";
+    s->out_at = s->out_size = 0;
+    s->lines++;
+    s->out_size = (size_t)snprintf(s->out, sizeof s->out, "%s\r\n", s->line);
+    if (sscanf(s->line, "part sheet %u", &from) == 1) {
+        size_t n = s->out_size;
+        n += (size_t)snprintf(s->out + n, sizeof s->out - n, "%u: ", from + s->behind);
+        for (size_t i = from; i < s->size && i < from + s->piece; i++)
+            n += (size_t)snprintf(s->out + n, sizeof s->out - n, "%02x", s->file[i]);
+        s->out_size = n + (size_t)snprintf(s->out + n, sizeof s->out - n, "\r\n");
+    } else if (sscanf(s->line, "put sheet %u %299s", &from, hex) >= 1 && from == s->put_size) {
+        for (const char *c = hex; c[0]; c += 2)
+            s->put[s->put_size++] = (uint8_t)strtoul((char[]){c[0], c[1], 0}, NULL, 16);
+        s->whole = !hex[0];
+        s->out_size += (size_t)snprintf(s->out + s->out_size, sizeof s->out - s->out_size, "OK\r\n");
+    } else {
+        s->out_size += (size_t)snprintf(s->out + s->out_size, sizeof s->out - s->out_size, "NO 3\r\n");
+    }
+    s->out_size += (size_t)snprintf(s->out + s->out_size, sizeof s->out - s->out_size, "> ");
+}
+
+static bool shelf_hears(void *ctx, const char *bytes, size_t count)
+{
+    shelf *s = ctx;
+    for (size_t i = 0; i < count; i++) {
+        if (bytes[i] != '\r') {
+            s->line[s->line_size++] = bytes[i];
+            assert_true(s->line_size < sizeof s->line - 1);
+            continue;
+        }
+        s->line[s->line_size] = '\0';
+        s->line_size = 0;
+        shelf_answers(s);
+    }
+    return s->connected;
+}
+
+static int shelf_says(void *ctx, char *bytes, size_t room, uint32_t within_ms)
+{
+    shelf *s = ctx;
+    if (!s->greeted) {
+        s->greeted = true;
+        memcpy(bytes, "> ", 2);
+        return 2;
+    }
+    size_t count = s->out_size - s->out_at;
+    count = count < room ? count : room;
+    if (!count)
+        s->now += within_ms;
+    for (size_t i = 0; i < count; i++, s->said++) {
+        bytes[i] = s->out[s->out_at++];
+        if (s->said == s->wrong_at)
+            bytes[i] = s->wrong;
+    }
+    return s->connected ? (int)count : -1;
+}
+
+static bil_outcome shelf_dials(void *ctx, bil_result *result)
+{
+    (void)result;
+    ((shelf *)ctx)->connected = true;
+    return BIL_DONE;
+}
+
+static void shelf_hangs_up(void *ctx)
+{
+    ((shelf *)ctx)->connected = false;
+}
+
+static uint64_t shelf_now(void *ctx)
+{
+    return ((shelf *)ctx)->now;
+}
+
+/* Whoever has the bytes, or takes them. */
+typedef struct sheet {
+    uint8_t bytes[2 * SHEET_MOST];
+    size_t size, at;
+    unsigned begun, stop_at; /* no more bytes from here on */
+} sheet;
+
+static bool sheet_begin(void *ctx)
+{
+    sheet *s = ctx;
+    s->at = 0;
+    s->begun++;
+    return true;
+}
+
+static bil_error sheet_take(void *ctx, const uint8_t *bytes, size_t count)
+{
+    sheet *s = ctx;
+    if (s->at + count > SHEET_MOST)
+        return BIL_E_RANGE;
+    memcpy(s->bytes + s->at, bytes, count);
+    s->at += count;
+    return BIL_OK;
+}
+
+static size_t sheet_give(void *ctx, uint8_t *bytes, size_t most)
+{
+    sheet *s = ctx;
+    size_t end = s->stop_at ? s->stop_at : s->size, count = end - s->at < most ? end - s->at : most;
+    count = count > 7 ? 7 : count; /* they may come in smaller parts */
+    memcpy(bytes, s->bytes + s->at, count);
+    s->at += count;
+    return count;
+}
+
+static bil_outcome move_sheet(shelf *s, sheet *with, bool write, uint8_t *cause, bil_result *result)
+{
+    static const bil_stream_ops ops = {shelf_dials, shelf_hears, shelf_says, shelf_hangs_up};
+    static const bil_clock_ops clock = {shelf_now, NULL};
+    static const uint16_t item = SHEET;
+    bil_console_link memory;
+    bil_link link = bil_console_link_over(&memory, (bil_stream){&ops, s, true, 2}, (bil_clock){&clock, s}, NULL);
+    uint8_t raw[BIL_FILE_RAW] = {0};
+    bil_value_put_number(raw, 8, with->size);
+    raw[20] = with->size > 0; /* the digest isn't the link's affair */
+    const bil_bytes bytes = {sheet_begin, sheet_take, sheet_give, with};
+    const bil_transfer t = {.description = &model,
+                            .items = &item,
+                            .count = 1,
+                            .write = write,
+                            .value = true,
+                            .raw = raw,
+                            .bytes = &bytes,
+                            .cause = cause};
+    *result = (bil_result){0};
+    *cause = BIL_OK;
+    assert_int_equal(link.ops->connect(link.ctx, &(bil_connect){.description = &model}, result), BIL_DONE);
+    return link.ops->transfer(link.ctx, &t, result);
+}
+
+static void sheet_by_chance(dice *d, uint8_t *bytes, size_t size)
+{
+    for (size_t i = 0; i < size; i++)
+        bytes[i] = (uint8_t)roll_below(d, 256);
+}
+
+/* Every length goes there and back, in pieces of any size, in the requests that it takes at least. */
+static void files_of_every_length(void **state)
+{
+    (void)state;
+    dice d = {11};
+    for (size_t size = 0; size <= SHEET_MOST; size++) {
+        shelf s = {.size = size, .piece = 1 + roll_below(&d, 200), .wrong_at = SIZE_MAX};
+        sheet mine = {.size = 0}, theirs = {.size = size};
+        uint8_t cause;
+        bil_result result;
+        sheet_by_chance(&d, s.file, size);
+        assert_int_equal(move_sheet(&s, &mine, false, &cause, &result), BIL_DONE);
+        assert_true(cause == BIL_OK && mine.at == size && memcmp(mine.bytes, s.file, size) == 0);
+        assert_int_equal(mine.begun, size > 0);
+        assert_int_equal(s.lines, (size + s.piece - 1) / s.piece + 1);
+        assert_int_equal(result.more + 1, s.lines);
+        s = (shelf){.wrong_at = SIZE_MAX};
+        sheet_by_chance(&d, theirs.bytes, size);
+        assert_int_equal(move_sheet(&s, &theirs, true, &cause, &result), BIL_DONE);
+        assert_true(s.whole && s.put_size == size && memcmp(s.put, theirs.bytes, size) == 0);
+        assert_int_equal(s.lines, (size + 23) / 24 + 1);
+        assert_int_equal(result.more + 1, s.lines);
+    }
+}
+
+/* Each byte of what the device says becomes another: what counts as read is the file, but for a digit that became
+ * another digit, which nothing guards. */
+static void a_changed_byte_is_no_other_file(void **state)
+{
+    (void)state;
+    static const char others[] = " 0:g\r\n\0>F";
+    unsigned done = 0, digits = 0, none = 0;
+    for (int write = 0; write < 2; write++)
+        for (size_t at = 0; at < 400; at++)
+            for (size_t k = 0; k < sizeof others - 1; k++) {
+                shelf s = {.size = 50, .piece = 20, .wrong_at = at, .wrong = others[k]};
+                sheet one = {.size = 50};
+                uint8_t cause;
+                bil_result result;
+                dice d = {5};
+                sheet_by_chance(&d, s.file, 50);
+                sheet_by_chance(&d, one.bytes, write ? 50 : 0);
+                bil_outcome outcome = move_sheet(&s, &one, write, &cause, &result);
+                bool whole = outcome == BIL_DONE && !cause;
+                assert_true((outcome == BIL_DONE) == (result.cause == BIL_OK));
+                if (!whole) {
+                    none++;
+                    continue;
+                }
+                bool same = write ? s.whole && s.put_size == 50 : one.at == 50 && memcmp(one.bytes, s.file, 50) == 0;
+                assert_true(same || (!write && others[k] == '0' && one.at == 50));
+                done += same;
+                digits += !same;
+            }
+    print_message("%u changed bytes: %u no file, %u the same file, %u another digit\n", none + done + digits, none,
+                  done, digits);
+    assert_true(none > 2000 && digits < 110);
+}
+
+static void what_becomes_no_file(void **state)
+{
+    (void)state;
+    uint8_t cause;
+    bil_result result;
+    shelf s = {.size = 2 * SHEET_MOST, .piece = 24, .wrong_at = SIZE_MAX}; /* more than it may have */
+    sheet one = {.size = 0};
+    assert_int_equal(move_sheet(&s, &one, false, &cause, &result), BIL_REFUSED);
+    assert_true(result.cause == BIL_E_RANGE && one.at <= SHEET_MOST && s.lines == SHEET_MOST / 24 + 1);
+    s = (shelf){.size = 30, .piece = 24, .behind = 1, .wrong_at = SIZE_MAX}; /* another piece */
+    one = (sheet){.size = 0};
+    assert_int_equal(move_sheet(&s, &one, false, &cause, &result), BIL_UNKNOWN);
+    assert_int_equal(result.cause, BIL_E_GARBLED);
+    for (unsigned stop = 1; stop < 60; stop += 29) { /* whoever has it, has no more */
+        s = (shelf){.wrong_at = SIZE_MAX};
+        one = (sheet){.size = 60, .stop_at = stop};
+        assert_int_equal(move_sheet(&s, &one, true, &cause, &result), stop < 24 ? BIL_NOT_SENT : BIL_UNKNOWN);
+        assert_true(result.cause == BIL_E_LOST && !s.whole);
+    }
+    s = (shelf){.put_size = 9, .wrong_at = SIZE_MAX}; /* it wants another place: it says no */
+    one = (sheet){.size = 60};
+    assert_int_equal(move_sheet(&s, &one, true, &cause, &result), BIL_REFUSED);
+    assert_int_equal(result.code, 3);
 }
 
 /* ---- descriptions ---- */
@@ -529,7 +784,18 @@ static void descriptions_that_make_no_sense(void **state)
         {"\"c{n} low\"", "\"c{n}\"", "a row and a column"},
         {"\"c{n} low\"", "c low", "the same name there"},
         {"count: 3", "count: 3, stride: 1", "no stride"},
-        {"type: text, size: 8, class: unit", "type: file, size: 8, class: setup", "has no files"},
+        {"type: text, size: 8, class: unit", "type: file, size: 8, class: setup", "says files: yes"},
+        {"  one:", "  one: {read: \"show {key} {offset}\", answer: \"{value}\"}\n  two:", "are for files"},
+        {"  one: {", "  one: {files: yes, ", "go in pieces"},
+        {"  one: {", "  one: {most: 20, ", "only a space of files"},
+        {"  one:", "  f: {read: \"part {file} {offset}\", answer: \"{value}\", files: yes}\n  one:", "go in pieces"},
+        {"  one:", "  f: {read: \"part {offset}\", answer: \"{offset} {value}\", files: yes}\n  one:", "go in pieces"},
+        {"  one:", "  f: {read: \"part {file} {offset}\", answer: \"{offset}:{value}\", files: yes, most: 81}\n  one:",
+         "81"},
+        {"  one: {read: \"show {key}\", answer: \"{key} = {value}\", write: \"let {key}={value}\"}",
+         "  one: {read: \"part {file} {offset}\", answer: \"{offset}:{value}\", "
+         "write: \"put {file} {offset} {value}\", files: yes}",
+         "say type: file"},
         {"space: one, at: on", "at: on", "\"space\" is missing"},
         {"space: one, at: on", "space: holding, at: on", "is no space: one of"},
         {"at: on,", "at: \"\",", "name of the value"},
@@ -644,26 +910,27 @@ static void the_least_requests(void **state)
     (void)state;
     bench b;
     bench_open(&b, &sim_el16, &bil_description_el_16, false);
-    /* who it is: one. The unit once more with the values: one. The table: one. Beside it 18 settings, one each: three
-     * of the logger, two of the clock, four of alarms, three of the display, four calculations, name and number. */
+    /* who it is: one. The unit once more with the values: one. The table: one. Beside it 14 settings, one each: three
+     * of the logger, two of the clock, four of alarms, three of the display, name and number. The script of 82 bytes
+     * in pieces of 64: two, and one for its end. */
     assert_int_equal(bench_read(&b, true).u.end.verdict, BIL_VERDICT_VERIFIED);
     assert_int_equal(b.progress.identity_requests, 1);
-    assert_int_equal(b.progress.read_requests, 20);
+    assert_int_equal(b.progress.read_requests, 19);
     want_text(&b, "channel_3.high", "9.500");
     want_text(&b, "channel_12.label", "Olive pits");
-    want_text(&b, "calc.3", "pits = c12 / 2");
+    want_text(&b, "alarm.text", "Pits are full");
     assert_int_equal(bench_write(&b, bench_config(&b)).u.end.verdict, BIL_VERDICT_VERIFIED);
     assert_int_equal(b.progress.written, 3);
     assert_int_equal(b.progress.write_requests, 3);
-    /* read whole before it is held and while it is, back after the one stage, and twice for the proof: 20 each, and
-     * what state it is in */
-    assert_int_equal(b.progress.read_requests, 5 * 21);
+    /* read whole before it is held and while it is, back after the one stage, and twice for the proof: 16 each, and
+     * what state it is in; the bytes of the script for the safety copy and for the proof: 3 each */
+    assert_int_equal(b.progress.read_requests, 5 * 17 + 2 * 3);
     bench_close(&b);
     /* nine lines a page: the table of one line and sixteen takes one more, each time */
     bench_open(&b, &sim_el16, &bil_description_el_16, false);
     sim_set(b.unit, "display.lines", "9", (char[100]){0}, 100);
     assert_int_equal(bench_read(&b, true).u.end.verdict, BIL_VERDICT_VERIFIED);
-    assert_int_equal(b.progress.read_requests, 21);
+    assert_int_equal(b.progress.read_requests, 20);
     bench_close(&b);
 }
 
@@ -767,6 +1034,9 @@ int main(void)
         cmocka_unit_test(a_secret_leaves_no_trace),
         cmocka_unit_test(patterns_there_and_back),
         cmocka_unit_test(values_there_and_back),
+        cmocka_unit_test(files_of_every_length),
+        cmocka_unit_test(a_changed_byte_is_no_other_file),
+        cmocka_unit_test(what_becomes_no_file),
         cmocka_unit_test(descriptions_that_make_no_sense),
         cmocka_unit_test(the_table_is_the_description),
         cmocka_unit_test(the_least_requests),

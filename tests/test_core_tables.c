@@ -85,7 +85,7 @@ static void spoil_all(table *t, const bil_description *from)
     static const bil_mailbox no_way_in = {900, 901, BIL_WAY_TOGETHER, false};
     static const uint16_t far[] = {60000, 60001, 60002};
     static const char *const no_text[] = {NULL};
-    static const bil_reminder no_words[] = {{NULL, NULL}}, bad_when[] = {{"a test", "a\nb"}};
+    static const bil_reminder no_words[] = {{NULL, NULL, NULL}}, bad_when[] = {{"a test", "a\nb", NULL}};
     static const uint32_t modes[] = {1};
     static const bil_only nobody = {.holds = NULL}, no_mode = {.holds = bil_only_in_mode},
                           far_mode = {.holds = bil_only_in_mode, .mode = 60000, .mode_count = 1, .modes = modes},

@@ -8,6 +8,11 @@
  * with the line. {code} is a number that the device gives as its reason, {who} the one who has the session. A blank in
  * such a pattern is one or more. A brace that means itself is written twice.
  *
+ * A file goes in pieces: {file} stands for its name, {offset} for how many bytes lie before this piece, {value} for its
+ * bytes, two lower case hex digits each. A piece without any ends it, in both directions; so a file of no bytes is
+ * none. How many bytes a piece has that is read is the device's choice; one that is written has `write_most` of its
+ * space, at most BIL_CONSOLE_PIECE.
+ *
  * Everything that comes in is doubted: a line is at most BIL_CONSOLE_LINE bytes of text, a tab in it counts as a
  * blank between values; an answer at most BIL_CONSOLE_MOST, in at most BIL_CONSOLE_PAGES pages, and comes no slower
  * than 100 characters a second. The prompt is one only where a line begins and nothing follows. What comes unasked
@@ -28,6 +33,7 @@ extern "C" {
 #define BIL_CONSOLE_MOST 65536
 #define BIL_CONSOLE_PAGES 500
 #define BIL_CONSOLE_HEARD 80
+#define BIL_CONSOLE_PIECE 80
 
 /* How one model speaks. Patterns are those of lines; NULL: it says nothing of this kind. */
 typedef struct bil_console {

@@ -105,8 +105,8 @@ typedef struct bil_space {
                                * the one that is -n above the number of the device */
     const bil_reach *reach;   /* how values get there, where a request for cells side by side isn't enough */
     const struct bil_mailbox *mailbox; /* what that needs to know; both in cells.h, NULL where there is none */
-    uint16_t read_most,
-        write_most; /* in one request: cells, or bits, where neighbours share; else values; at least 1 */
+    uint16_t read_most, write_most; /* in one request: cells, or bits, where neighbours share; else values; at least 1.
+                                     * Of files on a console: bytes of a piece (console.h) */
 } bil_space;
 
 /* Where a value lies in its space. */
@@ -190,6 +190,8 @@ typedef struct bil_reminder {
     const char *text;
     const char *when; /* ids, or GROUP.* for all that begins so, with commas between: only where one of these is
                        * written. NULL: whenever the machine is stopped for the write */
+    const char *file; /* of what is lost: the id of a file, of the class live, that has it and can be collected before;
+                       * else NULL */
 } bil_reminder;
 
 /* One step of a procedure. */

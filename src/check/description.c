@@ -39,6 +39,8 @@ static void want_reminders(checking *c, const bil_reminder *list, size_t count)
         want_text(c, list[i].text, SENTENCE);
         if (list[i].when)
             want_text(c, list[i].when, 100 * (BIL_ID_MAX + 1));
+        if (list[i].file)
+            want_text(c, list[i].file, BIL_ID_MAX);
     }
 }
 
@@ -205,7 +207,8 @@ static void check_console(checking *c)
         want_saying(c, d->spaces[i].ask);
         want_saying(c, d->spaces[i].set);
         want_saying(c, d->spaces[i].answer);
-        want(c, d->spaces[i].keys && !d->spaces[i].ask == !d->spaces[i].answer && d->spaces[i].write_most == 1);
+        want(c, d->spaces[i].keys && !d->spaces[i].ask == !d->spaces[i].answer &&
+                    d->spaces[i].write_most <= BIL_CONSOLE_PIECE);
     }
 }
 

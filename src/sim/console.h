@@ -4,7 +4,7 @@
 
 #include "unit.h"
 
-enum { SIM_TYPED = 240, SIM_SAID = 20000 };
+enum { SIM_TYPED = 240, SIM_SAID = 20000, SIM_PIECES = 1000 };
 
 typedef struct sim_session {
     sim_unit *unit;
@@ -18,10 +18,12 @@ typedef struct sim_session {
     uint64_t heard_at;
     char said[SIM_SAID]; /* what it says, from `said_from` on heard by nobody yet */
     size_t said_from, said_to;
-    uint64_t said_at; /* not before this moment */
-    size_t page_from; /* what stands from here on waits for a key; 0: nothing does */
-    bool asked;       /* for that key */
-    bool mute;        /* this answer never comes */
+    uint64_t said_at;           /* not before this moment */
+    size_t page_from;           /* what stands from here on waits for a key; 0: nothing does */
+    bool asked;                 /* for that key */
+    bool mute;                  /* this answer never comes */
+    uint8_t pieces[SIM_PIECES]; /* of a file that is being put there */
+    size_t piece_count;
 } sim_session;
 
 /* How a model speaks. */

@@ -1,6 +1,6 @@
 /* The tank logger EL-16, asked in words: a table of sixteen channels that is printed whole and takes values only while
- * it is being set up; samples that a new table clears; access that ends with the session, of which it bears one, and
- * which ends by itself when nobody types. */
+ * it is being set up; samples that a new table clears; a script that goes in pieces and counts once it is whole; access
+ * that ends with the session, of which it bears one, and which ends by itself when nobody types. */
 #include <stdio.h>
 #include <stdlib.h>
 #include <string.h>
@@ -12,6 +12,8 @@ enum { STANDING, LOGGING, SETUP };
 enum { KEEP_MS = 600, IDLE_MS = 120000, ROWS = 16, ROW_CELLS = 18 };
 /* reasons that it gives beside those of unit.h */
 enum { WHAT = 1, WHICH = 2 };
+/* samples: most of them, those from before it was first asked, bytes of a line */
+enum { SAMPLES = 60000, STORED_BEFORE = 240, SAMPLE = 32, PIECE = 64 };
 
 #define ANY 1, 0
 
@@ -25,7 +27,10 @@ enum { WHAT = 1, WHICH = 2 };
     {"channel_" #n ".trim", SIM_HOLDING, ROW_CELLS * (n - 1) + 8, "i16", SIM_CALIBRATION, 4, true, ANY, "0.0000", "0.0" #n "7"}, \
     {"channel_" #n ".unit", SIM_HOLDING, ROW_CELLS * (n - 1) + 9, "t6", SIM_SETTING, 0, true, ANY, "", unit_}, \
     {"channel_" #n ".label", SIM_HOLDING, ROW_CELLS * (n - 1) + 12, "t12", SIM_SETTING, 0, true, ANY, "", label},
-enum { SET = ROWS * ROW_CELLS, INTERVAL = SET, LINES = SET + 20 };
+enum { SET = ROWS * ROW_CELLS, INTERVAL = SET, LINES = SET + 20, SCRIPT = SET + 160, SCRIPT_CELLS = 301 };
+#define LINE_1 "total = c1 + c2 + c3\n"
+#define LINE_2 "full = total > 30 ? 1 : 0\n"
+#define LINE_3 "warm = max(c5, c6) > 34.25 ? 1 : 0\n"
 
 static const sim_entry map[] = {
     ROW(1, "1", "0.000", "12.500", "11.800", "m3", "Oil tank 1")
@@ -56,10 +61,7 @@ static const sim_entry map[] = {
     {"display.lines", SIM_HOLDING, LINES, "u8", SIM_SETTING, 0, false, 0, 50, "24", NULL},
     {"display.language", SIM_HOLDING, SET + 21, "u8", SIM_SETTING, 0, false, 0, 2, "0", "1"},
     {"display.contrast", SIM_HOLDING, SET + 22, "u8", SIM_SETTING, 0, false, 0, 100, "50", "62"},
-    {"calc.1", SIM_HOLDING, SET + 23, "t40", SIM_SETTING, 0, true, ANY, "", "total = c1 + c2 + c3"},
-    {"calc.2", SIM_HOLDING, SET + 43, "t40", SIM_SETTING, 0, true, ANY, "", "full = total > 30 ? 1 : 0"},
-    {"calc.3", SIM_HOLDING, SET + 63, "t40", SIM_SETTING, 0, true, ANY, "", NULL},
-    {"calc.4", SIM_HOLDING, SET + 83, "t40", SIM_SETTING, 0, true, ANY, "", NULL},
+    {"calc.script", SIM_HOLDING, SCRIPT, "b600", SIM_SETTING, 0, true, ANY, "", LINE_1 LINE_2 LINE_3},
     {"plant.name", SIM_HOLDING, SET + 103, "t16", SIM_SETTING, 0, false, ANY, "logger", "tank-room"},
     {"plant.number", SIM_HOLDING, SET + 111, "u16", SIM_SETTING, 0, false, 0, 9999, "0", "16"},
     {"access.code", SIM_HOLDING, SET + 112, "t12", SIM_SECRET, 0, false, ANY, "olive", NULL},
@@ -105,10 +107,6 @@ static const struct {
     {"lines", "display.lines", NULL},
     {"language", "display.language", languages},
     {"contrast", "display.contrast", NULL},
-    {"calc 1", "calc.1", NULL},
-    {"calc 2", "calc.2", NULL},
-    {"calc 3", "calc.3", NULL},
-    {"calc 4", "calc.4", NULL},
     {"name", "plant.name", NULL},
     {"number", "plant.number", NULL},
     {"code", "access.code", NULL},
@@ -135,8 +133,20 @@ static const char *const *words_of(const sim_entry *entry)
 
 /* ---- what it does ---- */
 
+/* What was measured lasts without supply, and means something only while a channel is there. */
+static uint32_t samples(const sim_unit *unit)
+{
+    uint64_t since = unit->now - (unit->powered_at < unit->now ? unit->powered_at : unit->now);
+    bool any = false;
+    for (int n = 0; n < ROWS; n++)
+        any = any || unit->running[SIM_HOLDING][ROW_CELLS * n] != 0;
+    uint64_t count = unit->state_before + since / 1000 / unit->running[SIM_HOLDING][INTERVAL];
+    return !any ? 0 : count < SAMPLES ? (uint32_t)count : SAMPLES;
+}
+
 static void start(sim_unit *unit)
 {
+    unit->state_before = unit->starts ? samples(unit) : STORED_BEFORE;
     unit->state = LOGGING;
     unit->level = 0;
     unit->storing = false;
@@ -175,6 +185,7 @@ static sim_reply may(const sim_unit *unit, const sim_entry *entry, const uint16_
 static void clear_samples(sim_unit *unit)
 {
     unit->powered_at = unit->now;
+    unit->state_before = 0;
 }
 
 static void written(sim_unit *unit, const sim_entry *entry, const uint16_t *cells, bool changed)
@@ -203,8 +214,7 @@ static uint64_t live(const sim_unit *unit, const sim_entry *entry)
     if (sim_is(entry, "logger.state"))
         return unit->state;
     if (sim_is(entry, "samples.count"))
-        return (unit->now - (unit->powered_at < unit->now ? unit->powered_at : unit->now)) / 1000 /
-               unit->running[SIM_HOLDING][INTERVAL];
+        return samples(unit);
     if (sim_is(entry, "access.open"))
         return unit->level;
     if (sim_is(entry, "settings.kept"))
@@ -318,6 +328,81 @@ static void channel(sim_session *s, const char *rest)
     put(s, good ? sim_find(s->unit, name) : NULL, rest + used);
 }
 
+/* ---- files ---- */
+
+/* The bytes of the samples from one on, up to a piece: a line each, of one length. */
+static size_t samples_at(const sim_unit *unit, uint32_t from, uint8_t bytes[PIECE])
+{
+    size_t count = 0;
+    for (uint32_t all = samples(unit) * SAMPLE; count < PIECE && from + count < all; count++) {
+        char line[SAMPLE + 20];
+        unsigned n = (from + (unsigned)count) / SAMPLE;
+        snprintf(line, sizeof line, "%08u;%7.3f;%6.2f;%7.1f\n", n + 1, 11.2 + n % 40 / 100.0, 27.5 + n % 7 / 10.0,
+                 400.0 + n % 500 / 2.0);
+        bytes[count] = (uint8_t)line[(from + count) % SAMPLE];
+    }
+    return count;
+}
+
+/* "part script 64": the bytes from there on, up to a piece */
+static void show_part(sim_session *s, const char *rest)
+{
+    uint16_t cells[SCRIPT_CELLS];
+    uint8_t bytes[2 * SCRIPT_CELLS];
+    char name[12];
+    unsigned from = 0;
+    bool good = sscanf(rest, "%11[a-z] %7u", name, &from) == 2, script = good && strcmp(name, "script") == 0;
+    const sim_entry *e = sim_find(s->unit, script ? "calc.script" : "samples.count");
+    if (!good || (!script && strcmp(name, "samples") != 0)) {
+        sim_say(s, "NO %d\r\n", WHICH);
+        return;
+    }
+    if (sim_refused(s, ask(s, e, e, cells)))
+        return;
+    size_t size = script ? sim_take_file(cells, bytes) : 0, begin = from < size ? from : size;
+    size_t count = script ? size - begin : samples_at(s->unit, from, bytes);
+    sim_say(s, "%u: ", from);
+    for (size_t i = 0; i < count && i < PIECE; i++)
+        sim_say(s, "%02x", bytes[begin + i]);
+    sim_say(s, "\r\n");
+}
+
+static bool take_digits(sim_session *s, const char *text)
+{
+    size_t length = strlen(text);
+    bool good = length % 2 == 0 && strspn(text, "0123456789abcdef") == length;
+    good = good && s->piece_count + length / 2 <= sizeof s->pieces;
+    for (size_t i = 0; i < length && good; i += 2) {
+        unsigned byte = 0;
+        sscanf(text + i, "%2x", &byte);
+        s->pieces[s->piece_count++] = (uint8_t)byte;
+    }
+    return good;
+}
+
+/* "put script 64 0a0b0c": what was gathered counts with a piece of no bytes, and not before */
+static void put_part(sim_session *s, const char *rest)
+{
+    uint16_t cells[SCRIPT_CELLS] = {0};
+    unsigned from = 0;
+    int used = 0;
+    const sim_entry *e = sim_find(s->unit, "calc.script");
+    bool script = sscanf(rest, "script %7u%n", &from, &used) == 1 && used && rest[used] == ' ';
+    s->piece_count = from ? s->piece_count : 0;
+    bool good = script && from == s->piece_count && take_digits(s, rest + used + 1);
+    bool whole = good && s->piece_count == from;
+    good = good && (!whole || sim_put_file(e, from ? s->pieces : NULL, from, cells));
+    if (!good) {
+        s->piece_count = 0;
+        sim_say(s, "NO %d\r\n", script ? (int)SIM_BAD_VALUE : WHICH);
+        return;
+    }
+    const sim_value value = {e, cells};
+    uint16_t seen[SCRIPT_CELLS]; /* each piece is a request */
+    if (!sim_refused(s, whole ? sim_write_these(s->unit, s->unit->now, &value, 1) : ask(s, e, e, seen)))
+        sim_say(s, "OK\r\n");
+}
+
 static void obey(sim_session *s, char *line)
 {
     static const struct {
@@ -340,6 +425,10 @@ static void obey(sim_session *s, char *line)
         let(s, line + 4);
     else if (strncmp(line, "ch ", 3) == 0)
         channel(s, line + 3);
+    else if (strncmp(line, "part ", 5) == 0)
+        show_part(s, line + 5);
+    else if (strncmp(line, "put ", 4) == 0)
+        put_part(s, line + 4);
     else if (strncmp(line, "enter ", 6) == 0)
         put(s, sim_find(s->unit, "access.enter"), line + 6);
     else

@@ -9,6 +9,7 @@ enum {
     WAKING_MS = 100,    /* who is woken may say its prompt more than once: so long no other one comes */
     CHARACTER_MS = 10,  /* no answer comes slower than this */
     GREETING_MS = 1000, /* how long a prompt may take on a new connection, unless replies take longer */
+    PIECE_KEY = 120,    /* name and place of a piece of a file */
 };
 
 /* An answer that is coming in. */
@@ -16,6 +17,8 @@ typedef struct answer {
     bil_console_link *link;
     const bil_console *console;
     const bil_transfer *transfer; /* NULL: the greeting */
+    const char *key;              /* of the value that was asked for, or of a piece of a file */
+    size_t count;                 /* bytes of that, in the place of what was said */
     uint32_t reply_ms, quiet_ms;  /* behind a prompt nothing follows: so long that is waited for */
     size_t length;                /* of the line so far */
     uint32_t bytes;
@@ -85,6 +88,23 @@ static bool take_values(answer *a)
     return any;
 }
 
+/* The bytes of a piece, two digits each. What was said has come back by now, where it does, and leaves its place. */
+static bool take_piece(answer *a)
+{
+    bil_part part;
+    if (!bil_pattern_fits(space_of(a->transfer)->answer, a->key, a->link->line, a->length, &part) || !part.text)
+        return false;
+    bool good = a->transfer->cause[0] == BIL_E_REFUSED && part.length % 2 == 0;
+    a->count = part.length / 2;
+    for (size_t i = 0; i < a->count && good; i++) {
+        int high = bil_hex_value(part.text[2 * i]), low = bil_hex_value(part.text[2 * i + 1]);
+        good = high >= 0 && low >= 0;
+        a->link->said[i] = (char)(high << 4 | low);
+    }
+    a->transfer->cause[0] = good ? BIL_OK : BIL_E_GARBLED;
+    return true;
+}
+
 static bool fits(const answer *a, const char *pattern, bil_part *part)
 {
     return pattern && bil_pattern_fits(pattern, NULL, a->link->line, a->length, part);
@@ -101,7 +121,7 @@ static void take_line(answer *a)
     if (first && c->echo) { /* of a secret many show stars */
         size_t said = strlen(link->said) - strlen(c->ends);
         a->strange = !t->secret && (a->length != said || memcmp(link->line, link->said, said) != 0);
-    } else if (good && t && !t->write && take_values(a)) {
+    } else if (good && t && !t->write && (t->bytes ? take_piece(a) : take_values(a))) {
         a->done = true;
     } else if (good && fits(a, c->done, &part)) {
         a->done = true;
@@ -252,34 +272,40 @@ static bil_outcome doubt(bil_console_link *link, bil_result *result, bil_error c
     return outcome;
 }
 
-/* What is to be said; false where it can't be: it is longer than a line, or has no such text. */
-static bool compose(bil_console_link *link, const bil_transfer *t)
+/* What is to be said; false where it can't be: it is longer than a line, or can't be said. */
+static bool compose(bil_console_link *link, const bil_transfer *t, const char *key, const char *value)
 {
-    const bil_param *param = param_of(t, 0);
     const bil_space *space = space_of(t);
     const char *pattern = t->write ? space->set : space->ask, *ends = t->description->console->ends;
-    char value[BIL_VALUE_TEXT] = "";
     bool good =
-        pattern && (!t->write || bil_value_say(param->format, t->raw, link->floats, value, sizeof value) == BIL_OK);
-    good = good && bil_pattern_fill(pattern, param->at.key, value, link->said, BIL_CONSOLE_LINE + 1) == BIL_OK;
+        pattern && bil_pattern_fill(pattern, key, t->write ? value : NULL, link->said, BIL_CONSOLE_LINE + 1) == BIL_OK;
     good = good && bil_text_is_printable(link->said, strlen(link->said));
     if (good)
         memcpy(link->said + strlen(link->said), ends, strlen(ends) + 1);
-    if (t->secret)
-        bil_wipe(value, sizeof value);
     return good;
 }
 
-static bil_outcome ask(bil_console_link *link, const bil_transfer *t, bil_result *result)
+static bil_outcome refuse(bil_result *result, bil_error cause)
+{
+    result->cause = cause;
+    return BIL_REFUSED;
+}
+
+/* `count` becomes how many bytes of a file came. */
+static bil_outcome ask(bil_console_link *link, const bil_transfer *t, const char *key, const char *value, size_t *count,
+                       bil_result *result)
 {
     const bil_stream *s = &link->stream;
     answer a = begin(link, t->description, t);
+    a.key = key;
+    if (!compose(link, t, key, value))
+        return refuse(result, BIL_E_ENCODING);
     for (uint16_t i = 0; !t->write && i < t->count; i++)
         t->cause[i] = BIL_E_REFUSED;
     if (!s->ops->send(s->ctx, link->said, strlen(link->said)))
         return doubt(link, result, BIL_E_LOST, BIL_UNKNOWN);
     bool prompt = listen(&a, result);
-    result->more = a.pages;
+    result->more += a.pages;
     result->code = a.code;
     if (!prompt && !(t->write && a.done && a.console->done && result->cause == BIL_E_LOST))
         return doubt(link, result, result->cause, BIL_UNKNOWN);
@@ -297,7 +323,78 @@ static bil_outcome ask(bil_console_link *link, const bil_transfer *t, bil_result
     bool other = !t->write && link->heard[0] && asks_one(t) && t->cause[0] == BIL_E_REFUSED;
     if (other) /* it didn't refuse: it said something else */
         t->cause[0] = BIL_E_GARBLED;
+    if (t->bytes && !t->write && t->cause[0]) /* nothing of a file is left out */
+        return doubt(link, result, BIL_E_GARBLED, BIL_UNKNOWN);
+    *count = a.count;
     return BIL_DONE;
+}
+
+/* ---- files ---- */
+
+/* The next bytes as digits, at most as many as go into a piece. How many bytes; -1: there are fewer than there should.
+ */
+static int next_bytes(const bil_transfer *t, uint32_t from, uint32_t size, char text[BIL_VALUE_TEXT])
+{
+    uint8_t bytes[BIL_CONSOLE_PIECE];
+    uint32_t most = space_of(t)->write_most, count = size - from < most ? size - from : most;
+    if (size && !from && !t->bytes->begin(t->bytes->ctx))
+        return -1;
+    for (size_t at = 0, got; at < count; at += got)
+        if ((got = t->bytes->give(t->bytes->ctx, bytes + at, count - at)) == 0)
+            return -1;
+    text_out out;
+    bil_out_open(&out, text, BIL_VALUE_TEXT - 1);
+    bil_out_hex(&out, bytes, count);
+    return bil_out_end(&out) == BIL_OK ? (int)count : -1;
+}
+
+/* Piece after piece, and an empty one behind the last: that ends it in both directions. */
+static bil_outcome move_file(bil_console_link *link, const bil_transfer *t, bil_result *result)
+{
+    const bil_bytes *bytes = t->bytes;
+    bil_outcome outcome;
+    char piece[PIECE_KEY], text[BIL_VALUE_TEXT];
+    uint32_t at = 0, size = (uint32_t)bil_file_size(t->raw);
+    size_t count = 0;
+    do {
+        int next = t->write ? next_bytes(t, at, size, text) : 0;
+        text_out key;
+        bil_out_open(&key, piece, sizeof piece - 1);
+        bil_out_lit(&key, param_of(t, 0)->at.key);
+        bil_out_lit(&key, " ");
+        bil_out_number(&key, at);
+        bil_out_end(&key);
+        result->more += at > 0;
+        result->cause = BIL_E_LOST;
+        outcome = next < 0 ? BIL_NOT_SENT : ask(link, t, piece, text, &count, result);
+        if (t->write)
+            count = (size_t)next;
+        else if (outcome == BIL_DONE && count)
+            result->cause = at || bytes->begin(bytes->ctx) ? bytes->take(bytes->ctx, (const uint8_t *)link->said, count)
+                                                           : BIL_E_LOST;
+        if (outcome == BIL_DONE && result->cause)
+            outcome = BIL_REFUSED;
+        if (outcome > BIL_REFUSED && at && t->write) /* what came before it has happened */
+            outcome = BIL_UNKNOWN;
+        at += (uint32_t)count;
+    } while (outcome == BIL_DONE && count > 0);
+    return outcome;
+}
+
+/* ---- the link ---- */
+
+static bil_outcome move_values(bil_console_link *link, const bil_transfer *t, bil_result *result)
+{
+    const bil_param *param = param_of(t, 0);
+    char value[BIL_VALUE_TEXT];
+    size_t none;
+    bil_outcome outcome = BIL_REFUSED;
+    result->cause = BIL_E_ENCODING;
+    if (!t->write || bil_value_say(param->format, t->raw, link->floats, value, sizeof value) == BIL_OK)
+        outcome = ask(link, t, param->at.key, value, &none, result);
+    if (t->secret)
+        bil_wipe(value, sizeof value);
+    return outcome;
 }
 
 static bil_outcome transfer(void *ctx, const bil_transfer *t, bil_result *result)
@@ -309,14 +406,13 @@ static bil_outcome transfer(void *ctx, const bil_transfer *t, bil_result *result
     link->heard[0] = '\0';
     if (!link->open)
         return doubt(link, result, BIL_E_LOST, BIL_NOT_SENT);
-    if (!t->description->console || !compose(link, t)) {
-        result->cause = t->description->console ? BIL_E_ENCODING : BIL_E_OTHER_MODEL;
-        return BIL_REFUSED;
-    }
+    if (!t->description->console)
+        return refuse(result, BIL_E_OTHER_MODEL);
     /* what comes unasked isn't the answer to this question: an old one, or the rest of one that looked whole */
     int came = link->stream.ops->receive(link->stream.ctx, &stray, 1, 0);
-    bil_outcome outcome =
-        came ? doubt(link, result, came < 0 ? BIL_E_LOST : BIL_E_GARBLED, BIL_NOT_SENT) : ask(link, t, result);
+    if (came)
+        return doubt(link, result, came < 0 ? BIL_E_LOST : BIL_E_GARBLED, BIL_NOT_SENT);
+    bil_outcome outcome = (t->bytes ? move_file : move_values)(link, t, result);
     if (t->secret) { /* nothing of it stays */
         bil_wipe(link->said, sizeof link->said);
         bil_wipe(link->line, sizeof link->line);

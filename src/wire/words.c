@@ -45,7 +45,7 @@ static bool is_called(const piece *p, const char *name)
     return bil_text_is(name, p->text, p->length);
 }
 
-/* The row and the column of a name: its first word, and what follows. */
+/* The row and the column of a name: its first word, and what follows; of a file its name, and the place of a piece. */
 static bil_part row_of(const char *key)
 {
     size_t n = 0;
@@ -67,9 +67,9 @@ static bil_part known_at(const piece *p, const char *key)
 {
     if (key && is_called(p, "key"))
         return (bil_part){key, strlen(key)};
-    if (key && is_called(p, "row"))
+    if (key && (is_called(p, "row") || is_called(p, "file")))
         return row_of(key);
-    if (key && is_called(p, "column"))
+    if (key && (is_called(p, "column") || is_called(p, "offset")))
         return column_of(key);
     return (bil_part){NULL, 0};
 }

@@ -4,7 +4,7 @@
 #include "bilancia/console.h"
 #include "host/describe/loading.h"
 
-enum { PATTERN = 200, KEY = 100 }; /* bytes */
+enum { PATTERN = 200, KEY = 100, PIECE = 40 }; /* bytes */
 
 /* Does the pattern have this between braces? */
 static bool has(const char *pattern, const char *place)
@@ -83,16 +83,29 @@ static void load_how(load *l, yaml_node_t *map)
     l->table->console = console;
 }
 
+/* Does a pattern say which piece of which file? What comes back says at least which piece: one that could be taken for
+ * another would make another file of it. */
+static bool tells_piece(const char *pattern, bool answer)
+{
+    return has(pattern, "offset") && (answer ? has(pattern, "value") : has(pattern, "file"));
+}
+
+static bool is_of_files(const bil_space *space)
+{
+    return has(space->ask, "offset") || has(space->ask, "file") || has(space->set, "offset") || has(space->set, "file");
+}
+
 static void load_space(load *l, yaml_node_t *node, bil_space *space)
 {
-    static const char *const keys[] = {"read", "answer", "write", "shares", NULL};
+    static const char *const keys[] = {"read", "answer", "write", "shares", "files", "most", NULL};
     static const char *const shares[] = {"any", "none", NULL};
     load_check_keys(l, node, keys);
     if (l->bad)
         return;
     yaml_node_t *sharing = load_get(l, node, "shares"), *read = load_get(l, node, "read"),
-                *answer = load_get(l, node, "answer"), *write = load_get(l, node, "write");
-    bool any = sharing && load_want_name(l, sharing, shares) == 0;
+                *answer = load_get(l, node, "answer"), *write = load_get(l, node, "write"),
+                *files = load_get(l, node, "files"), *most = load_get(l, node, "most");
+    bool any = sharing && load_want_name(l, sharing, shares) == 0, holds = files && load_want_yes(l, files);
     *space = (bil_space){.ask = want_line(l, node, "read"),
                          .set = want_line(l, node, "write"),
                          .answer = want_line(l, node, "answer"),
@@ -100,7 +113,9 @@ static void load_space(load *l, yaml_node_t *node, bil_space *space)
                          .writing = BIL_SHARE_NONE,
                          .keys = true,
                          .read_most = any ? UINT16_MAX : 1,
-                         .write_most = 1};
+                         .write_most = holds ? PIECE : 1};
+    if (most && !l->bad)
+        space->write_most = (uint16_t)load_want_number(l, most, 1, BIL_CONSOLE_PIECE);
     if (l->bad)
         return;
     if (!read && !write)
@@ -113,6 +128,15 @@ static void load_space(load *l, yaml_node_t *node, bil_space *space)
         load_complain(l, read, "a question has no value yet");
     else if (write && !has(space->set, "value"))
         load_complain(l, write, "{value} is missing here");
+    else if (holds && (any || !tells_piece(space->ask, false) || !tells_piece(space->answer, true) ||
+                       (write && !tells_piece(space->set, false))))
+        load_complain(l, node,
+                      "files go in pieces: {file} and {offset} stand in what is said, {offset} and {value} "
+                      "in the answer");
+    else if (!holds && is_of_files(space))
+        load_complain(l, node, "{file} and {offset} are for files: say files: yes");
+    else if (most && !holds)
+        load_complain(l, most, "these are the bytes of a piece: only a space of files has them");
 }
 
 /* Is the value of this name told by the answer: as {value}, or in the column that it names? */
@@ -131,6 +155,8 @@ static void load_key(load *l, bil_param *param, yaml_node_t *at)
         return;
     if (!*key || !bil_text_is_printable(key, strlen(key)))
         load_complain(l, at, "this is the name of the value on the device");
+    else if (is_of_files(space) && strchr(key, ' '))
+        load_complain(l, at, "the name of a file is one word here");
     else if (row && (!strchr(key, ' ') || !strchr(key, ' ')[1]))
         load_complain(l, at, "this is a row and a column, with a blank between them");
     else if (space->answer && !answers(space->answer, key))
@@ -138,4 +164,12 @@ static void load_key(load *l, bil_param *param, yaml_node_t *at)
     param->at.key = load_keep(l, key);
 }
 
-const load_link_kind load_console = {"console", true, load_how, load_space, load_key, NULL};
+static void check_place(load *l, uint16_t index)
+{
+    bool file = l->params[index].format->type == BIL_FILE;
+    if (file != is_of_files(&l->own_spaces[l->params[index].space]))
+        load_complain(l, l->nodes[index],
+                      file ? "a file lies in a space that says files: yes" : "in this space lie files: say type: file");
+}
+
+const load_link_kind load_console = {"console", true, load_how, load_space, load_key, check_place};

@@ -88,9 +88,8 @@ static void load_file(load *l, yaml_node_t *map, yaml_node_t *size, bil_format *
 {
     format->form = &bil_form_file;
     format->high = size ? (uint64_t)load_want_number(l, size, 1, FILE_MOST) : FILE_MOST;
-    if (l->table->console)
-        load_complain(l, load_get(l, map, "type"), "a device that is asked in words has no files so far");
-    else if (!size && !l->kind->keys)
+    format->low = l->table->console != NULL; /* in words a file of no bytes is none */
+    if (!size && !l->kind->keys)
         load_complain(l, map, "\"size\" is missing here: the bytes of the file");
 }
 

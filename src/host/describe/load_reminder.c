@@ -36,18 +36,34 @@ static const char *load_when(load *l, yaml_node_t *list)
     return all;
 }
 
+/* A file of what the device measured: in no copy, but it can be read. */
+static const char *want_measured(load *l, yaml_node_t *node)
+{
+    const char *id = load_want_text(l, node, BIL_ID_MAX);
+    bool found = false;
+    for (uint16_t i = 0; i < l->table->count && !l->bad && !found; i++)
+        found = strcmp(l->params[i].id, id) == 0 && l->params[i].format->type == BIL_FILE &&
+                l->params[i].cls == BIL_CLASS_LIVE;
+    if (!found)
+        load_complain(l, node, "this is the id of a file of the class live");
+    return load_keep(l, id);
+}
+
 static void load_one(load *l, yaml_node_t *node, bil_reminder *out)
 {
-    static const char *const keys[] = {"text", "when", NULL};
+    static const char *const keys[] = {"text", "when", "file", NULL};
     if (l->bad || node->type != YAML_MAPPING_NODE) {
         out->text = load_keep(l, load_want_text(l, node, SENTENCE));
         return;
     }
     load_check_keys(l, node, keys);
-    yaml_node_t *text = l->bad ? NULL : load_need(l, node, "text"), *when = l->bad ? NULL : load_get(l, node, "when");
+    yaml_node_t *text = l->bad ? NULL : load_need(l, node, "text"), *when = l->bad ? NULL : load_get(l, node, "when"),
+                *file = l->bad ? NULL : load_get(l, node, "file");
     out->text = load_keep(l, load_want_text(l, text, SENTENCE));
     if (when && !l->bad)
         out->when = load_when(l, when);
+    if (file && !l->bad)
+        out->file = want_measured(l, file);
 }
 
 const bil_reminder *load_reminders(load *l, yaml_node_t *list, size_t most, uint8_t *count)
