@@ -155,6 +155,11 @@ typedef struct bil_write_wish {
     /* While a file goes, or comes, which may take long: how many of its bytes are there, and of how many, 0 where
      * nobody knows that. */
     void (*moving)(void *ctx, const bil_writing *w, const char *id, uint64_t done, uint64_t all);
+    /* What the device measured, and the write would clear (bil_writing_loses): first saved beside the copies, as far as
+     * the description says in which files of the device it is. Nothing is written where that can't be done. */
+    bool collect;
+    /* One of these is saved; `path` is "" where the device had none. */
+    void (*collected)(void *ctx, const bil_writing *w, const char *id, const char *path);
 } bil_write_wish;
 
 /* How it came out. Texts belong to the host, until its next write. */
@@ -235,6 +240,10 @@ bool bil_writing_changed_since(const bil_writing *w, uint16_t index);
  * because another value that is written resets it? */
 int bil_writing_exception(const bil_writing *w, uint16_t index);
 bool bil_writing_would_lose(const bil_writing *w, uint16_t index);
+/* From the preview on: of what the description says the device loses (`loses`, by its place there), does this write
+ * clear it? And is this parameter a file that is collected before? */
+bool bil_writing_loses(const bil_writing *w, uint8_t which);
+bool bil_writing_collects(const bil_writing *w, uint16_t index);
 /* Is this a secret that the write puts in from its seal? It is an exception then, BIL_E_UNSHOWN, or BIL_E_REFUSED: no
  * device shows it. And one that stays sealed, and is to be entered by hand? */
 bool bil_writing_puts(const bil_writing *w, uint16_t index);

@@ -8,13 +8,14 @@
 #include "cli/many.h"
 #include "show/need.h"
 #include "show/unit_text.h"
+#include "show/writing.h"
 
 typedef struct read_call {
     library l;
     char *folder, *why;
     int json, all, only_changed, at_once;
     char *groups;
-    int without_files;
+    int without_files, collect;
 } read_call;
 
 /* One device that was read. */
@@ -28,7 +29,8 @@ typedef struct reading {
     char last_serial[100];    /* of its last copy there; or "" */
     const char *groups;       /* only these */
     bool without_files;
-    unsigned kept; /* which of the copies that it keeps was asked for; 0: what is in force */
+    json_t *collected; /* paths by id, of what was measured; NULL: it isn't wanted */
+    unsigned kept;     /* which of the copies that it keeps was asked for; 0: what is in force */
 } reading;
 
 static void say_left_out(const bil_description *d)
@@ -62,13 +64,13 @@ static void print_json(const reading *r, const bil_copy_info *copy)
         if (r->image->state[i] == BIL_UNREADABLE)
             json_array_append_new(unreadable, json_pack("{s:s,s:s}", "id", r->d->params[i].id, "cause",
                                                         bil_host_error_name(r->image->cause[i])));
-    say_json(json_pack("{s:s,s:s,s:{s:s,s:s,s:s,s:s,s:s,s:s},s:i,s:i,s:o,s:s,s:i,s:i}", "verdict",
+    say_json(json_pack("{s:s,s:s,s:{s:s,s:s,s:s,s:s,s:s,s:s},s:i,s:i,s:o,s:s,s:i,s:i,s:O*}", "verdict",
                        copy->unreadable ? "incomplete" : "complete", "path", copy->path, "unit", "vendor", copy->vendor,
                        "model", copy->model, "hardware", copy->hardware, "firmware", copy->firmware, "serial",
                        copy->serial, "device", copy->device, "values", (int)copy->values, "left_out",
                        (int)copy->left_out, "unreadable", unreadable, "values_digest", copy->values_digest,
                        "value_requests", (int)r->counts.read_requests, "identity_requests",
-                       (int)r->counts.identity_requests));
+                       (int)r->counts.identity_requests, "collected", r->collected));
 }
 
 /* What is told of a device of a site beside its values. */
@@ -101,6 +103,9 @@ static void tell_copy(library *l, const reading *r, const bil_copy_info *copy)
     if (r->in_site)
         look_around(l, r, copy);
     say("Saved    %s%s%s\n", bold(), copy->path, plain());
+    const char *id;
+    json_t *path;
+    json_object_foreach(r->collected, id, path) put_collected(id, json_string_value(path), 7);
     if (copy->unreadable)
         say("%s✗ incomplete%s: %u values read with %u requests and %u for who answers, %u could not be read\n", warn(),
             plain(), copy->values, r->counts.read_requests, r->counts.identity_requests, copy->unreadable);
@@ -109,16 +114,44 @@ static void tell_copy(library *l, const reading *r, const bil_copy_info *copy)
             copy->values, r->counts.read_requests, r->counts.identity_requests);
 }
 
-static int save(read_call *c, reading *r)
+/* What was measured, beside the copy. -1, or the exit code. */
+static int collect(read_call *c, reading *r, const bil_read_wish *watch)
+{
+    char path[4200];
+    int error = BIL_OK;
+    bool any = false;
+    if (!c->collect)
+        return -1;
+    r->collected = json_object();
+    for (uint16_t i = 0; i < r->d->count && !error; i++) {
+        const bil_param *p = &r->d->params[i];
+        if (p->format->type != BIL_FILE || p->cls != BIL_CLASS_LIVE)
+            continue;
+        any = true;
+        error = bil_device_collect(r->dev, p->id, c->folder, watch, path, sizeof path);
+        if (!error)
+            json_object_set_new(r->collected, p->id, json_string(path));
+    }
+    progress_clear();
+    if (error)
+        return library_failed(&c->l, error);
+    return any ? -1 : say_error("--collect", BIL_E_CALL, "this model has no files of what it measured");
+}
+
+static int save(read_call *c, reading *r, const bil_read_wish *watch)
 {
     bil_copy *copy;
     r->unstored = r->in_site && bil_device_unstored(r->dev);
+    int collected = collect(c, r, watch);
     int error = bil_copy_of_device(r->dev, &copy);
     if (error)
         return library_failed(&c->l, error);
     error = bil_copy_save(copy, c->folder ? c->folder : r->in_site ? NULL : ".", c->why);
     const bil_copy_info *info = bil_copy_tells(copy);
-    int code = error ? library_failed(&c->l, error) : info->unreadable ? EXIT_INCOMPLETE : EXIT_DONE;
+    int code = error              ? library_failed(&c->l, error)
+               : collected >= 0   ? collected
+               : info->unreadable ? EXIT_INCOMPLETE
+                                  : EXIT_DONE;
     if (!error && c->json)
         print_json(r, info);
     else if (!error)
@@ -203,10 +236,11 @@ static int read_one(read_call *c, const char *text)
         r.image = bil_device_image(r.dev);
         bil_device_counts(r.dev, &r.counts);
         if (!error)
-            code = save(c, &r);
+            code = save(c, &r, &watch);
         else
             code = exit_of_read(library_failed(&c->l, error), error);
         bil_device_close(r.dev);
+        json_decref(r.collected);
     }
     if (error)
         tell(stderr, "  Nothing was saved.\n");
@@ -234,6 +268,8 @@ static int read_them(read_call *c)
         return read_one(c, l->c.arguments[0]);
     if (c->groups || c->without_files)
         return say_error("--group, --without-files", BIL_E_CALL, "of one device, into a folder");
+    if (c->collect)
+        return say_error("--collect", BIL_E_CALL, "of one device at a time");
     if (c->folder)
         return say_error(c->folder, BIL_E_CALL, "several devices are saved in the site, not in a folder");
     int error = l->site ? BIL_OK : bil_site_open(l->host, NULL, &l->site);
@@ -258,6 +294,8 @@ static int run(const command *self, int argc, const char **argv)
         {"group", 'g', POPT_ARG_STRING, &c.groups, 0, "only these groups of parameters, and files by their ids",
          "NAME,NAME"},
         {"without-files", 0, POPT_ARG_NONE, &c.without_files, 0, "no files", NULL},
+        {"collect", 0, POPT_ARG_NONE, &c.collect, 0,
+         "save what it measured, such as stored samples, as files beside the copy, too", NULL},
         {"why", 0, POPT_ARG_STRING, &c.why, 0, "a note on why the copy is made", "TEXT"},
         WHO_OPTION(c.l.who),
         {"description", 'd', POPT_ARG_STRING, &c.l.description, 0, "a description to try first", "FILE"},

@@ -5,7 +5,8 @@ static int run(const command *self, int argc, const char **argv)
 {
     writing *x = writing_new();
     x->resets = true;
-    struct poptOption options[] = {START_OPTION(x), DESPITE_OPTION(x), WRITING_OPTIONS(x), POPT_TABLEEND};
+    struct poptOption options[] = {START_OPTION(x), COLLECT_OPTION(x), DESPITE_OPTION(x), WRITING_OPTIONS(x),
+                                   POPT_TABLEEND};
     int code = writing_begin(x, self, argc, argv, options, 1, 1);
     if (code >= 0)
         return code;

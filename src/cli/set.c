@@ -31,7 +31,8 @@ static int set_values(writing *x, const char *where, const char *const *assignme
 static int run(const command *self, int argc, const char **argv)
 {
     writing *x = writing_new();
-    struct poptOption options[] = {TRIAL_OPTION(x), HOW_OPTIONS(x), WRITING_OPTIONS(x), POPT_TABLEEND};
+    struct poptOption options[] = {TRIAL_OPTION(x), COLLECT_OPTION(x), HOW_OPTIONS(x), WRITING_OPTIONS(x),
+                                   POPT_TABLEEND};
     int code = writing_begin(x, self, argc, argv, options, 2, 1000);
     if (code >= 0)
         return code;

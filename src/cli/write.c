@@ -39,6 +39,7 @@ int write_from_copy(const command *self, int argc, const char **argv, bool only_
         {"rehearse", 0, POPT_ARG_NONE, &rehearse_first, 0,
          "play it on a simulated unit with the values of the device first; go on when that ends well", NULL},
         TRIAL_OPTION(x),
+        COLLECT_OPTION(x),
         PASSPHRASE_OPTION(x),
         HOW_OPTIONS(x),
         WRITING_OPTIONS(x),

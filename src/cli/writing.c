@@ -90,6 +90,15 @@ static void saved(void *ctx, const bil_writing *w)
         say("Safety copy  %s\nRecord       %s\n", bil_writing_safety(w), bil_writing_record(w));
 }
 
+static void collected(void *ctx, const bil_writing *w, const char *id, const char *path)
+{
+    const writing *x = ctx;
+    (void)w;
+    progress_clear();
+    if (!x->json)
+        put_collected(id, path, 11);
+}
+
 static void doing(void *ctx, const bil_writing *w, bil_write_phase phase, const bil_job_progress *p)
 {
     static const char *const words[] = {"Connecting", "Reading", "Working, don't disconnect",
@@ -186,6 +195,8 @@ static void take_options(writing *x)
     wish->preview = preview;
     wish->event = event;
     wish->saved = saved;
+    wish->collect = x->collect;
+    wish->collected = collected;
     wish->doing = doing;
     wish->moving = moving;
     wish->tried = tried;

@@ -19,7 +19,7 @@ typedef struct writing {
     /* options, as given */
     char *folder, *why, *restart, *unseen, *groups, *serial;
     char **despite, **without;
-    int yes, json, fd, passphrase_fd, start_again, prove, trial, calibration;
+    int yes, json, fd, passphrase_fd, start_again, prove, trial, calibration, collect;
 } writing;
 
 /* X: a `writing`. */
@@ -71,6 +71,11 @@ typedef struct writing {
             "when it restarts, which proves that values last: now, idle (when the machine stands), a time, by-hand, "  \
             "never (now; a machine at work isn't restarted unless this says when)",                                    \
             "WHEN"                                                                                                     \
+    }
+#define COLLECT_OPTION(x)                                                                                              \
+    {                                                                                                                  \
+        "collect", 0, POPT_ARG_NONE, &(x)->collect, 0,                                                                 \
+            "save what the device measured and this would clear, such as stored samples, beside the copy first", NULL  \
     }
 #define TRIAL_OPTION(x)                                                                                                \
     {                                                                                                                  \

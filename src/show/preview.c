@@ -175,6 +175,36 @@ static bool put_changes(const write_call *w)
     return values_end(&t);
 }
 
+/* What the description says the device loses by this write, and what of that is saved before. */
+static unsigned put_losses(const write_call *w)
+{
+    const bil_description *d = w->want.description;
+    unsigned lost = 0;
+    for (uint8_t i = 0; i < d->loses_count; i++) {
+        const bil_reminder *r = &d->loses[i];
+        int32_t file = r->file ? bil_description_find(d, r->file, strlen(r->file)) : -1;
+        if (!write_concerns(w, r))
+            continue;
+        bool collected = file >= 0 && write_collects(w, (uint16_t)file);
+        if (collected)
+            say("  %s·%s collected first, into a file beside the copy, and then lost: %s (%s)\n", bold(), plain(),
+                r->text, r->file);
+        else
+            say("  %s!%s would be lost, and is in no copy: %s%s%s%s\n", bad(), plain(), r->text, r->file ? " (" : "",
+                r->file ? r->file : "", r->file ? "; --collect saves it first)" : "");
+        lost++;
+    }
+    return lost;
+}
+
+void put_collected(const char *id, const char *path, int width)
+{
+    if (path[0])
+        say("%-*s  %s\n", width, "Collected", path);
+    else
+        say("%-*s  nothing: the device has none of %s\n", width, "Collected", id);
+}
+
 /* What a written parameter resets on the device and the copy doesn't bring back. */
 static unsigned put_lost(const write_call *w)
 {
@@ -189,11 +219,6 @@ static unsigned put_lost(const write_call *w)
             plain(), d->params[i].id, now);
         lost++;
     }
-    for (uint8_t i = 0; i < d->loses_count; i++)
-        if (write_concerns(w, &d->loses[i])) {
-            say("  %s!%s would be lost, and is in no copy: %s\n", bad(), plain(), d->loses[i].text);
-            lost++;
-        }
     return lost;
 }
 
@@ -368,7 +393,8 @@ static void put_plan(const write_call *w)
     put_not_as_wanted(w);
     if (w->already) /* and that is all */
         return;
-    if (!resets && put_lost(w) == 0)
+    unsigned lost = (resets ? 0 : put_lost(w)) + put_losses(w);
+    if (!resets && lost == 0)
         say("Would be lost: nothing; the values overwritten are saved first\n");
     put_then(w);
 }

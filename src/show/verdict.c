@@ -195,6 +195,9 @@ static void put_failed(const write_call *w, const bil_job_progress *p)
     } else if (w->lacks_person) {
         snprintf(reason, sizeof reason, "nobody is here for a step that only a person at the device can do: %s",
                  write_person_step(w));
+    } else if (w->uncollected) {
+        snprintf(reason, sizeof reason, "%s wasn't collected: %s", w->uncollected,
+                 bil_host_error_text(w->collect_error));
     } else if (w->file_error && !w->end.u.end.wrote) {
         snprintf(reason, sizeof reason, "%s: %s", w->keep.records, bil_host_error_text(w->file_error));
         error = w->file_error;
@@ -253,6 +256,8 @@ void put_write_json(const bil_writing *writing, int code)
                   "write_requests", (int)p.write_requests, "record", w->rec.path, "safety_copy", w->safety);
     if (w->present[0])
         json_object_set_new(out, "present_copy", json_string(w->present));
+    if (w->collect && w->collected)
+        json_object_set(out, "collected", w->collected);
     json_object_set_new(out, "stored", json_boolean(w->end.u.end.stored));
     json_object_set_new(out, "restart_seen", json_boolean(w->end.u.end.restarted));
     json_object_set_new(out, "went_on", json_boolean(bil_job_leaves_working(w->job) && write_is_at_work(w)));

@@ -12,6 +12,8 @@ bool state_text(const bil_description *d, uint32_t state, char text[BIL_VALUE_TE
 
 /* Who, what, and what will happen, for the person who decides. */
 void put_preview(const bil_writing *writing);
+/* What was measured is saved; `path` is "" where there was none, `width` that of the words before the paths. */
+void put_collected(const char *id, const char *path, int width);
 /* How it ended, what is left to do, and what can be done now. */
 void put_verdict(const bil_writing *writing);
 /* The same as JSON; `code` is how the program will end. */

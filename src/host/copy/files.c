@@ -252,3 +252,21 @@ bool files_to_give(file_store *s, const uint8_t raw[BIL_FILE_RAW], bil_bytes *by
     s->giving = place ? *place : (file_place){0}; /* of no bytes, or of none at all */
     return place || !bil_file_size(raw);
 }
+
+int files_give_all(file_store *s, const uint8_t raw[BIL_FILE_RAW],
+                   bool (*to)(void *ctx, const uint8_t *bytes, size_t count), void *ctx)
+{
+    uint8_t bytes[FILE_BLOCK];
+    bil_bytes from;
+    if (!files_to_give(s, raw, &from))
+        return BIL_E_NO_BYTES;
+    from.begin(from.ctx);
+    for (uint64_t left = bil_file_size(raw), now; left > 0; left -= now) {
+        now = from.give(from.ctx, bytes, sizeof bytes);
+        if (!now)
+            return s->error ? s->error : BIL_E_NO_BYTES;
+        if (!to(ctx, bytes, (size_t)now))
+            return BIL_E_FILE_WRITE;
+    }
+    return BIL_OK;
+}

@@ -49,6 +49,10 @@ bool files_taken(file_store *store, uint8_t raw[BIL_FILE_RAW]);
 /* For a link that writes it. False: it isn't at hand. */
 bool files_to_give(file_store *store, const uint8_t raw[BIL_FILE_RAW], bil_bytes *bytes);
 
+/* Hands out all bytes of a file. BIL_E_NO_BYTES where they aren't at hand, BIL_E_FILE_WRITE where nobody takes them. */
+int files_give_all(file_store *store, const uint8_t raw[BIL_FILE_RAW],
+                   bool (*to)(void *ctx, const uint8_t *bytes, size_t count), void *ctx);
+
 /* A file whose first chunk stands at this place of a set; `fd` stays with whoever gave it. */
 bool files_add(file_store *store, int fd, uint64_t at, const uint8_t raw[BIL_FILE_RAW]);
 /* Takes over a file descriptor, closed at the end. */

@@ -72,6 +72,9 @@ void keep_origin(set_origin *origin, const bil_image *image, const char *who, co
 enum { KEEP_NUMBERS = 99999 };
 void keep_name(const keep *k, const char *stem, const char *what, const char *ending, char *out, size_t size);
 
+/* The folder for what a device measured: that of the copies, in a site one beside it. */
+void keep_collected(const keep *k, char *folder, size_t size);
+
 /* The number in the name of a copy; 0: it has none. */
 unsigned keep_number(const char *file);
 

@@ -201,6 +201,11 @@ json_t *record_safety_line(const char *path, const char *digest)
     return jn_pack("{s:s,s:s,s:s}", "event", "safety_copy", "path", path, "digest", digest);
 }
 
+json_t *record_collected_line(const char *id, const char *path)
+{
+    return jn_pack("{s:s,s:s,s:s}", "event", "collected", "file", id, "path", path);
+}
+
 static void put_counter(json_t *line, const char *key, const bil_image *have, uint16_t param)
 {
     if (param != BIL_NONE && have->state[param] == BIL_PRESENT)

@@ -54,6 +54,8 @@ typedef struct record_intent {
 json_t *record_intent_line(const record_intent *intent, const char *when);
 json_t *record_event_line(const bil_description *description, const bil_action *action, const char *when);
 json_t *record_safety_line(const char *path, const char *digest);
+/* A file of what the device measured, saved here. */
+json_t *record_collected_line(const char *id, const char *path);
 /* `values`: digest of the values that were read back last, or ""; `changes`: the device's own counter then, where its
  * model has one. */
 json_t *record_outcome_line(const bil_action *end, unsigned written, const char *values, const bil_image *have);

@@ -2,8 +2,10 @@
 #include <string.h>
 
 #include "host/base/float_text.h"
+#include "host/base/time.h"
 #include "host/library/inside.h"
 #include "host/look/misfit.h"
+#include "host/run/collect.h"
 #include "host/site/standing.h"
 #include "port/clock.h"
 
@@ -291,6 +293,67 @@ int bil_device_read_kept(bil_device *dev, unsigned copy, const bil_read_wish *wi
     if (!error && !copy)
         return lib_end_of(dev->part.host, BIL_E_BAD_CALL);
     return error ? error : read_values(dev, copy, wish);
+}
+
+/* ---- what it measured ---- */
+
+typedef struct collecting {
+    bil_read_wish wish;
+    bil_device *dev;
+    const char *id;
+} collecting;
+
+static bool stops_collecting(void *ctx)
+{
+    collecting *c = ctx;
+    const bil_job_progress none = {0};
+    moving(&c->wish, c->id, c->dev->device.files.done, 0);
+    return progress(&c->wish, &none);
+}
+
+static int collect(bil_device *dev, uint16_t index, const char *folder, char *path)
+{
+    bil_host *h = dev->part.host;
+    char stem[200], saved[STORAGE_PATH];
+    set_origin o;
+    set_origin_of(&o, &dev->device.image);
+    time_now(o.when, sizeof o.when);
+    set_file_stem(&o, stem, sizeof stem);
+    keep k = keep_in_folder(folder ? folder : ".", dev->address);
+    keeper *at = folder || dev->own_link ? NULL : mem_new(1, sizeof *at);
+    if (at && lib_keeper(h, at, dev->name, NULL) == BIL_OK && at->keep.in_site)
+        k = at->keep;
+    int error = collect_file(&dev->device, index, false, &k, stem, saved);
+    if (at)
+        keeper_close(at);
+    mem_free(at);
+    snprintf(path, STORAGE_PATH, "%s", error ? "" : saved);
+    return error;
+}
+
+int bil_device_collect(bil_device *dev, const char *id, const char *folder, const bil_read_wish *wish, char *path,
+                       size_t size)
+{
+    bil_host *h = dev->part.host;
+    char saved[STORAGE_PATH];
+    collecting c = {.dev = dev, .id = id};
+    int error = lib_begin(h);
+    if (!error && (!id || !path || !size || !lib_take(&c.wish, sizeof c.wish, wish)))
+        return lib_end_of(h, BIL_E_BAD_CALL);
+    if (!error)
+        error = lib_device_meet(dev);
+    if (error)
+        return lib_end_of(h, error);
+    const bil_description *d = dev->device.description;
+    int32_t index = bil_description_find(d, id, strlen(id));
+    if (index < 0 || !collect_can(d, (uint16_t)index))
+        return lib_end(h, BIL_E_UNKNOWN_PARAMETER, id, "no file of what the device measured is called so");
+    dev->device.files.stop = stops_collecting;
+    dev->device.files.stop_ctx = &c;
+    error = collect(dev, (uint16_t)index, folder, saved);
+    dev->device.files.stop = NULL;
+    snprintf(path, size, "%s", saved);
+    return lib_end(h, error ? error : strlen(saved) < size ? BIL_OK : BIL_E_SPACE, dev->address, NULL);
 }
 
 int lib_value(const bil_image *image, const char *id, char *text, size_t size)

@@ -68,6 +68,14 @@ static void saved(void *ctx, const write_call *w)
         x->wish.saved(x->wish.ctx, x);
 }
 
+static void collected(void *ctx, const write_call *w, const char *id, const char *path)
+{
+    const bil_writing *x = ctx;
+    (void)w;
+    if (x->wish.collected)
+        x->wish.collected(x->wish.ctx, x, id, path);
+}
+
 static void doing(void *ctx, write_phase phase, const bil_job_progress *p)
 {
     const bil_writing *x = ctx;
@@ -128,6 +136,7 @@ int lib_writing_begin(bil_host *h, const bil_write_wish *given, bil_job_kind kin
     w->restart_in_ms = wish->restart_in_ms;
     w->restart_asked = wish->restart_given;
     w->prove = wish->prove;
+    w->collect = wish->collect;
     w->config.restart = wish->restart_given ? wish->restart : BIL_RESTART_NOW;
     w->config.trial = wish->trial;
     w->config.with_calibration = wish->with_calibration;
@@ -265,7 +274,9 @@ static void tell_ending(bil_writing *x, bil_ending *out)
                         .cause = w->file_error ? w->file_error
                                  : w->already  ? BIL_OK
                                                : (int)end->u.end.cause,
-                        .param = end->u.end.param == BIL_NONE ? "" : d->params[end->u.end.param].id,
+                        .param = w->uncollected                 ? w->uncollected
+                                 : end->u.end.param == BIL_NONE ? ""
+                                                                : d->params[end->u.end.param].id,
                         .other = end->u.end.other == BIL_NONE ? "" : d->params[end->u.end.other].id,
                         .code = end->u.end.code,
                         .planned = w->planned,
@@ -296,6 +307,7 @@ write_answers lib_answers(bil_writing *x)
                            .preview = preview,
                            .event = event,
                            .saved = saved,
+                           .collected = collected,
                            .doing = doing,
                            .doubt = doubt,
                            .person_there = x->wish.person_there,

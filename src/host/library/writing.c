@@ -48,6 +48,17 @@ bool bil_writing_would_lose(const bil_writing *x, uint16_t index)
     return write_would_lose(&x->w, index);
 }
 
+bool bil_writing_loses(const bil_writing *x, uint8_t which)
+{
+    const bil_description *d = x->w.want.description;
+    return which < d->loses_count && write_concerns(&x->w, &d->loses[which]);
+}
+
+bool bil_writing_collects(const bil_writing *x, uint16_t index)
+{
+    return write_collects(&x->w, index);
+}
+
 bool bil_writing_puts(const bil_writing *x, uint16_t index)
 {
     return write_is_sealed(&x->w, index) == WRITE_PUTS;

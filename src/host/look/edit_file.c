@@ -68,19 +68,5 @@ int edit_give_file(edited *o, const char *id, bool (*take)(void *ctx, const uint
         snprintf(o->why, sizeof o->why, "%.100s: %s", id, file ? "the copy doesn't have it" : "there is no such file");
         return file ? BIL_E_NO_BYTES : BIL_E_UNKNOWN_PARAMETER;
     }
-    uint8_t bytes[PIECE];
-    bil_bytes from;
-    const uint8_t *raw = bil_image_raw(image, (uint16_t)index);
-    file_store *s = &o->from.files;
-    if (!files_to_give(s, raw, &from))
-        return BIL_E_NO_BYTES;
-    from.begin(from.ctx);
-    for (uint64_t left = bil_file_size(raw), now; left > 0; left -= now) {
-        now = from.give(from.ctx, bytes, sizeof bytes);
-        if (!now)
-            return s->error ? s->error : BIL_E_NO_BYTES;
-        if (!take(ctx, bytes, (size_t)now))
-            return BIL_E_FILE_WRITE;
-    }
-    return BIL_OK;
+    return files_give_all(&o->from.files, bil_image_raw(image, (uint16_t)index), take, ctx);
 }

@@ -34,6 +34,9 @@ json_t *write_names_of_secrets(const write_call *w);
 bool write_put_sealed(write_call *w, uint8_t slot, const bil_format *format, uint8_t *raw);
 void write_sealed_refused(write_call *w, uint16_t param);
 
+/* collect.c */
+bool write_collect(write_call *w, bil_event event);
+
 /* wish.c */
 int write_check_call(write_call *w);
 void write_give_reasons(write_call *w);

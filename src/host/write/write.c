@@ -347,6 +347,8 @@ int write_run(write_call *w)
     w->over = true;
     if (w->no_password || w->lacks_person)
         w->end.u.end.cause = w->no_password ? BIL_E_NO_PASSWORD : BIL_E_PERSON;
+    if (w->uncollected)
+        w->end.u.end.cause = (bil_error)w->collect_error;
     tell_keep(w);
     if (w->rec.file) {
         bil_job_progress p;
@@ -440,6 +442,7 @@ void write_end(write_call *w)
     json_decref(w->despite);
     json_decref(w->without);
     json_decref(w->after);
+    json_decref(w->collected);
     write_forget_seals(w);
     mem_free(w->job);
     mem_free(w->by_name);

@@ -45,6 +45,8 @@ typedef struct write_answers {
     void (*preview)(void *ctx, const write_call *w);
     void (*event)(void *ctx, const write_call *w, const bil_action *action);
     void (*saved)(void *ctx, const write_call *w); /* the safety copy */
+    /* Measured data; `path`: "" where there was none. */
+    void (*collected)(void *ctx, const write_call *w, const char *id, const char *path);
     void (*doing)(void *ctx, write_phase phase, const bil_job_progress *p);
     /* How much of a file went, or came: `all` 0 where nobody knows that. */
     void (*moving)(void *ctx, const char *id, uint64_t done, uint64_t all);
@@ -77,6 +79,7 @@ struct write_call {
     const char *unseen; /* IDs with commas between that are written though there is no way back; or NULL */
     bool restart_asked; /* `config.restart` is what a person said; else a machine that is at work goes on */
     int prove;          /* the proof is wanted now: restarted, also where nothing differs */
+    bool collect;       /* what the device measured and this would clear is saved before */
     int start_again;    /* agreed beforehand: a machine that was at work is set to work again */
     bil_job_config config;
     bil_link link; /* the caller's own, with its clock, instead of one to the address; ops NULL: none */
@@ -111,7 +114,10 @@ struct write_call {
     bil_job *job;
     uint16_t file; /* that goes, or comes, just now */
     secrets secrets;
-    char stem[200];                      /* of the files of this write */
+    char stem[200];          /* of the files of this write */
+    json_t *collected;       /* paths of what was measured, by the ids of the files; NULL before anything is written */
+    const char *uncollected; /* the one that couldn't be, for `collect_error`; or NULL */
+    int collect_error;
     char now_digest[2 * BIL_SHA256 + 1]; /* of write_save_now */
     char safety[STORAGE_PATH], safety_digest[2 * BIL_SHA256 + 1];
     char safety_values[2 * BIL_SHA256 + 1];  /* values digest of the safety copy; "" where it isn't complete */
@@ -191,6 +197,9 @@ bil_error write_exception(const write_call *w, uint16_t index);
 bool write_changed_since(const write_call *w, uint16_t index);
 /* What of the device would be lost because a written value resets it, and it isn't among those written. */
 bool write_would_lose(const write_call *w, uint16_t index);
+
+/* Is this a file of what the device measured, which is saved before the write clears it? */
+bool write_collects(const write_call *w, uint16_t index);
 
 /* Is this a secret that goes in from its seal, or one that stays sealed, since nobody gave the passphrase? */
 typedef enum write_sealed { WRITE_NOT_SEALED, WRITE_PUTS, WRITE_LEAVES_SEALED } write_sealed;
