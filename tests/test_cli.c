@@ -436,17 +436,17 @@ static void a_logger_with_a_console(void **state)
         start_unit(6, ways[i], NULL);
         start_unit(7, delivered[i], NULL);
         const char *from = unit_at[6], *to = unit_at[7];
-        expect(0, "all 153 values read with 20 requests and 1 for who answers",
+        expect(0, "all 150 values read with 19 requests and 1 for who answers",
                sh("rm -rf lg; mkdir lg; b read '%s' --folder lg", from));
         expect(0, "  channel_10  15.500  10 s    16.000     Press       0.000    voltage   · 0.0107\n",
                sh("b show lg/*.bset"));
-        expect(0, "a simulated EL-16 with the values of the device: verified, 61 values",
+        expect(0, "a simulated EL-16 with the values of the device: verified, 60 values",
                sh("b rehearse lg/*.bset '%s' --yes --as clone", to));
-        expect(0, "✓ verified: 61", sh("b write lg/*.bset '%s' --yes --as clone --folder lg", to));
+        expect(0, "✓ verified: 60", sh("b write lg/*.bset '%s' --yes --as clone --folder lg", to));
         static const struct {
             const char *entry, *value;
         } says[] = {{"channel_3.high", "8.250"}, {"channel_4.low", "-10.000"}, {"channel_16.label", "Energy in"},
-                    {"channel_10.sensor", "2"},  {"channel_8.sensor", "0"},    {"calc.2", "full = total > 30 ? 1 : 0"},
+                    {"channel_10.sensor", "2"},  {"channel_8.sensor", "0"},    {"calc.script", "82 bytes"},
                     {"alarm.relay", "2"},        {"channel_3.trim", "0.0000"}, {"plant.name", "logger"}};
         for (size_t k = 0; k < sizeof says / sizeof says[0]; k++) {
             char line[100];
@@ -454,12 +454,25 @@ static void a_logger_with_a_console(void **state)
             expect(0, line, sh("b simulate --at unit7.ctl get %s", says[k].entry));
         }
         expect(0, "✓ verified: 1", sh("b set '%s' channel_3.high=9.5 --yes --prove --folder lg", to));
-        assert_non_null(strstr(output, "would be lost, and is in no copy: the stored samples"));
+        assert_non_null(strstr(output, "would be lost, and is in no copy: the stored samples, which a new table clears "
+                                       "(samples.stored; --collect saves it first)"));
         assert_null(strstr(output, "Would be lost: nothing"));
         assert_non_null(strstr(output, "It is at work. Safe to disconnect."));
         expect(0, "= 9.500\n", sh("b simulate --at unit7.ctl get channel_3.high"));
         expect(0, "→ channel_3.high  9.500", sh("b undo $(ls -t lg/*.brec | head -1) --yes"));
         expect(0, "= 8.250\n", sh("b simulate --at unit7.ctl get channel_3.high"));
+        expect(0, "total = c1 + c2 + c3\nfull = total > 30 ? 1 : 0\nwarm = max(c5, c6) > 34.25 ? 1 : 0\n",
+               sh("b show $(ls -tr lg/*.bset | head -1) --file calc.script"));
+        expect(0, "\"samples.stored\": \"", sh("b read '%s' --folder lg --collect --json", from));
+        expect(0, "whole lines, 240 or more", /* it goes on measuring */
+               sh("wc -lc lg/*_samples.stored.dat | awk '$1 >= 240 && $2 == 32 * $1 {print \"whole lines, 240 or "
+                  "more\"}'"));
+        expect(0, "samples.count = 2", sh("$B simulate --at unit6.ctl get samples.count"));
+        expect(0, "collected first, into a file beside the copy, and then lost: the stored samples",
+               sh("b set '%s' channel_3.high=8.25 channel_3.low=1 --yes --folder lg --collect", from));
+        assert_non_null(strstr(output, "Collected    "));
+        expect(0, "samples.count = 0", sh("$B simulate --at unit6.ctl get samples.count"));
+        expect(2, "no files of what it measured", sh("b read '%s' --folder lg --collect", unit_at[0]));
         expect(3, "password", sh("BILANCIA_PASSWORD=olives $B set '%s' alarm.delay=7 --yes --folder lg 2>&1", to));
         expect(5, "restarted in the middle",
                sh("$B simulate --at unit7.ctl fault power-cut 86 >/dev/null; $B set '%s' alarm.delay=7 alarm.gap=2.5 "
@@ -474,7 +487,10 @@ static void a_logger_with_a_console(void **state)
     start_unit(6, "el-16", NULL);
     expect(0, "EL-16, firmware 2.0, serial number EL16-2209, tank-room", sh("b find '%s' 2>/dev/null", unit_at[6]));
     expect(0, "✓ added", sh("b site make lg/site >/dev/null; cd lg/site; b device add logger %s", unit_at[6]));
-    expect(0, "153 values", sh("cd lg/site; b read logger"));
+    expect(0, "150 values", sh("cd lg/site; b read logger --collect"));
+    expect(0, "_samples.stored.dat", sh("cd lg/site; b site check; ls devices/logger/collected"));
+    assert_null(strstr(output, "foreign_file"));
+    expect(2, "one device at a time", sh("cd lg/site; b read --all --collect"));
     expect(0, "✓ equal", sh("cd lg/site; b compare logger#1 logger"));
     expect(0, "logger", sh("cd lg/site; b overview"));
     expect(0, "✓ fits", sh("b check %s/descriptions/el-16.yaml --against %s", BILANCIA_SOURCE, unit_at[6]));

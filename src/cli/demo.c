@@ -180,8 +180,10 @@ static int logger(const plant *p, const char *address)
     static const scene scenes[] = {
         {"The tank logger has no registers: it is asked in words, on a console. Its channels are printed as one table.",
          "bilancia read @", EXIT_DONE},
-        {"A tank gets another gauge. The logger takes that only while it is set up; it is held for it, and let go.",
-         "bilancia set @ channel_3.high=9.500 'channel_3.label=Oil tank 3b' --yes --prove --password-fd 3 3< code",
+        {"A tank gets another gauge. The logger takes that only while it is set up; it is held for it, and let go. "
+         "What it has stored until now would be cleared: that is collected first.",
+         "bilancia set @ channel_3.high=9.500 'channel_3.label=Oil tank 3b' --collect --yes --prove --password-fd 3 3< "
+         "code",
          EXIT_DONE},
     };
     return play_all(p, scenes, sizeof scenes / sizeof scenes[0], "tank-room", address);

@@ -316,6 +316,14 @@ static void put_list(const write_call *w, const char *title, const bil_reminder 
 }
 
 /* What happens around the values, in its order. */
+static bool collects_any(const write_call *w)
+{
+    bool any = false;
+    for (uint16_t i = 0; i < w->want.description->count; i++)
+        any = any || write_collects(w, i);
+    return any;
+}
+
 static void put_then(const write_call *w)
 {
     const bil_description *d = w->want.description;
@@ -323,35 +331,36 @@ static void put_then(const write_call *w)
     char hardware[BIL_VALUE_TEXT];
     bil_image_identity(&w->dev.image, BIL_ID_HARDWARE, hardware, sizeof hardware);
     bool hold = bil_description_procedure(d, BIL_PROC_HOLD, hardware, 0);
+    bool hold_now = hold && !bil_job_leaves_working(w->job);
+    const char *collect = collects_any(w) ? ", collect" : "";
     put_list(w, "Expect meanwhile", d->expect, d->expect_count);
     put_list(w, "By hand afterwards", d->by_hand, d->by_hand_count);
     put_list(w, "To be tried before the machine goes back to work", d->tests, d->test_count);
     if (w->config.trial) {
-        say("Then: safety copy%s%s, read back twice%s; a trial: nothing is stored, the next restart or power cut "
+        say("Then: safety copy%s%s%s, read back twice%s; a trial: nothing is stored, the next restart or power cut "
             "ends it\n",
-            hold && !bil_job_leaves_working(w->job) ? ", hold" : "", w->planned ? ", write" : "",
-            hold && !bil_job_leaves_working(w->job) ? ", release" : "");
+            hold_now ? ", hold" : "", collect, w->planned ? ", write" : "", hold_now ? ", release" : "");
         return;
     }
     if (resets) {
-        say("Then: safety copy%s, factory reset, read back twice, compare; the device %s afterwards\n",
-            hold ? ", hold" : "", d->works_when_on ? "is at work" : "stands");
+        say("Then: safety copy%s%s, factory reset, read back twice, compare; the device %s afterwards\n",
+            hold ? ", hold" : "", collect, d->works_when_on ? "is at work" : "stands");
         return;
     }
-    bool hold_now = hold && !bil_job_leaves_working(w->job);
     const char *store = bil_description_procedure(d, BIL_PROC_STORE, hardware, 0) ? ", store" : "";
     const char *write = w->planned || w->put_count ? ", write" : "";
     if (bil_job_goes_on(w->job)) {
-        say("Then: safety copy%s%s%s%s, read back twice, compare; not restarted, so not seen to last yet (--prove has "
+        say("Then: safety copy%s%s%s%s%s, read back twice, compare; not restarted, so not seen to last yet (--prove "
+            "has "
             "that now)\n",
-            hold_now ? ", hold" : "", write, store, hold_now ? ", release" : "");
+            hold_now ? ", hold" : "", collect, write, store, hold_now ? ", release" : "");
         return;
     }
     static const char *const restarts[] = {"", ", restart", ", release, restart when the machine stands",
                                            ", release, restart at the time given",
                                            ", restart by your hand at the supply"};
     bool cant = cant_restart(w);
-    say("Then: safety copy%s%s%s%s, read back twice, compare%s%s\n", hold ? ", hold" : "", write, store,
+    say("Then: safety copy%s%s%s%s%s, read back twice, compare%s%s\n", hold ? ", hold" : "", collect, write, store,
         cant ? "" : restarts[w->config.restart], hold ? ", release" : "",
         cant ? "; its description has no procedure for a restart, so that nothing proves that it lasts (--restart "
                "by-hand "

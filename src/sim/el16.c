@@ -136,12 +136,20 @@ static const char *const *words_of(const sim_entry *entry)
 /* What was measured lasts without supply, and means something only while a channel is there. */
 static uint32_t samples(const sim_unit *unit)
 {
-    uint64_t since = unit->now - (unit->powered_at < unit->now ? unit->powered_at : unit->now);
+    uint64_t since = unit->state == LOGGING && unit->powered_at < unit->now ? unit->now - unit->powered_at : 0;
     bool any = false;
     for (int n = 0; n < ROWS; n++)
         any = any || unit->running[SIM_HOLDING][ROW_CELLS * n] != 0;
     uint64_t count = unit->state_before + since / 1000 / unit->running[SIM_HOLDING][INTERVAL];
     return !any ? 0 : count < SAMPLES ? (uint32_t)count : SAMPLES;
+}
+
+/* What it does from now on; it measures only while it is logging. */
+static void go(sim_unit *unit, uint32_t state)
+{
+    unit->state_before = samples(unit);
+    unit->state = state;
+    unit->powered_at = unit->now;
 }
 
 static void start(sim_unit *unit)
@@ -195,7 +203,7 @@ static void written(sim_unit *unit, const sim_entry *entry, const uint16_t *cell
         const sim_entry *code = sim_find(unit, "access.code");
         unit->level = memcmp(cells, &unit->running[code->space][code->address], 2 * sim_cells_of(code)) == 0;
     } else if (sim_is(entry, "command.setup")) {
-        unit->state = to[cells[0]];
+        go(unit, to[cells[0]]);
     } else if (sim_is(entry, "command.keep")) {
         unit->storing = true;
         unit->store_at = unit->now + KEEP_MS;

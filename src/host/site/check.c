@@ -145,7 +145,7 @@ static void check_records(finding *f)
 
 static bool check_device(void *ctx, const device_row *row)
 {
-    static const char *const own[] = {"copies", "notes", "records", NULL};
+    static const char *const own[] = {"collected", "copies", "notes", "records", NULL};
     finding *f = ctx;
     char unclear[400];
     f->device = row;
@@ -161,6 +161,7 @@ static bool check_device(void *ctx, const device_row *row)
     index_strange(f->x, row->folder, check_file, f);
     look_for_strangers(f, row->folder, "", NULL, own);
     look_for_strangers(f, row->folder, "copies", ".bset", NULL);
+    look_for_strangers(f, row->folder, "collected", ".dat", NULL);
     look_for_strangers(f, row->folder, "notes", ".json", NULL);
     look_for_strangers(f, row->folder, "records", ".brec", NULL);
     check_records(f);
