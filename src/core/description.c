@@ -21,8 +21,9 @@ int bil_take_struct(void *out, size_t known, const void *given, size_t size)
 
 int bil_place(const char *texts, const char *text, size_t length)
 {
-    for (int i = 0; *texts; i++, texts += strlen(texts) + 1)
-        if (bil_text_is(texts, text, length))
+    size_t size;
+    for (int i = 0; (size = strlen(texts)) > 0; i++, texts += size + 1)
+        if (size == length && memcmp(texts, text, size) == 0)
             return i;
     return -1;
 }

@@ -12,6 +12,9 @@ enum {
     PIECE_KEY = 120,    /* name and place of a piece of a file */
 };
 
+/* What a line may say, in the order in which that is looked for. */
+enum { DONE, REFUSED, LATER, TAKEN, NOTHING };
+
 /* An answer that is coming in. */
 typedef struct answer {
     bil_console_link *link;
@@ -19,6 +22,7 @@ typedef struct answer {
     const bil_transfer *transfer; /* NULL: the greeting */
     const char *key;              /* of the value that was asked for, or of a piece of a file */
     size_t count;                 /* bytes of that, in the place of what was said */
+    size_t prompt;                /* its length */
     uint32_t reply_ms, quiet_ms;  /* behind a prompt nothing follows: so long that is waited for */
     size_t length;                /* of the line so far */
     uint32_t bytes;
@@ -28,7 +32,7 @@ typedef struct answer {
     bool erasing;  /* what stands at the end of a page is being wiped out */
     bool bad;      /* the line isn't one that could be meant */
     bool strange;  /* the answer isn't: too long, without end, or it isn't the one to this question */
-    bool done, refused, later, taken;
+    uint8_t said;  /* what lines said: 1 << DONE and so on */
 } answer;
 
 static const bil_param *param_of(const bil_transfer *t, uint16_t i)
@@ -55,12 +59,10 @@ static void remember(bil_console_link *link, const char *text, size_t length)
     bil_text_seen(text, length, link->heard, BIL_CONSOLE_HEARD);
 }
 
-/* Does the line begin as it has to where the pattern begins with the name? Of a table most lines are of other rows. */
-static bool may_begin(const char *pattern, const char *key, const char *line, size_t length)
+/* Does the line begin with this name's first word? */
+static bool begins(const char *key, const char *line, size_t length)
 {
-    size_t n = 0, name = strlen(pattern) < 5 ? 0 : 5;
-    if (!bil_text_is("{row}", pattern, name) && !bil_text_is("{key}", pattern, name))
-        return true;
+    size_t n = 0;
     while (n < length && key[n] == line[n] && key[n] != ' ')
         n++;
     return key[n] == ' ' || !key[n];
@@ -72,11 +74,13 @@ static bool take_values(answer *a)
     const bil_transfer *t = a->transfer;
     const bil_space *space = space_of(t);
     uint8_t *raw = t->raw;
-    bool any = false;
+    /* of a table most lines are of other rows */
+    size_t name = strlen(space->answer) < 5 ? 0 : 5;
+    bool any = false, named = bil_text_is("{row}", space->answer, name) || bil_text_is("{key}", space->answer, name);
     for (uint16_t i = 0; i < t->count; i++) {
         const bil_param *param = param_of(t, i);
         bil_part part;
-        if (may_begin(space->answer, param->at.key, a->link->line, a->length) &&
+        if ((!named || begins(param->at.key, a->link->line, a->length)) &&
             bil_pattern_fits(space->answer, param->at.key, a->link->line, a->length, &part) && part.text) {
             bool first = t->cause[i] == BIL_E_REFUSED;
             int error = bil_value_hear(param->format, part.text, part.length, a->link->floats, raw);
@@ -105,9 +109,15 @@ static bool take_piece(answer *a)
     return true;
 }
 
-static bool fits(const answer *a, const char *pattern, bil_part *part)
+/* Which of these a line says. */
+static unsigned says(const answer *a, bil_part *part)
 {
-    return pattern && bil_pattern_fits(pattern, NULL, a->link->line, a->length, part);
+    const bil_console *c = a->console;
+    const char *const patterns[] = {c->done, c->refuses, c->later, c->taken};
+    unsigned i = DONE;
+    while (i < NOTHING && !(patterns[i] && bil_pattern_fits(patterns[i], NULL, a->link->line, a->length, part)))
+        i++;
+    return i;
 }
 
 /* A line that is whole. */
@@ -117,27 +127,23 @@ static void take_line(answer *a)
     const bil_console *c = a->console;
     const bil_transfer *t = a->transfer;
     bil_part part = {NULL, 0};
-    bool first = a->lines++ == 0 && t, good = !a->bad;
-    if (first && c->echo) { /* of a secret many show stars */
+    if (a->lines++ == 0 && t && c->echo) { /* of a secret many show stars */
         size_t said = strlen(link->said) - strlen(c->ends);
         a->strange = !t->secret && (a->length != said || memcmp(link->line, link->said, said) != 0);
-    } else if (good && t && !t->write && (t->bytes ? take_piece(a) : take_values(a))) {
-        a->done = true;
-    } else if (good && fits(a, c->done, &part)) {
-        a->done = true;
-    } else if (good && fits(a, c->refuses, &part)) {
-        a->refused = true;
-        a->code = bil_text_number(part.text, part.length);
-    } else if (good && fits(a, c->later, &part)) {
-        a->later = true;
-    } else if (good && fits(a, c->taken, &part)) {
-        a->taken = true;
-        remember(link, part.text ? part.text : "", part.length);
-    } else if (a->length && t && !t->secret) {
-        if (!link->heard[0])
-            remember(link, link->line, a->length);
-        if (a->done && !t->write && asks_one(t))
-            t->cause[0] = BIL_E_GARBLED; /* it may be the rest of a value with an end of line in it */
+    } else {
+        bool value = !a->bad && t && !t->write && (t->bytes ? take_piece(a) : take_values(a));
+        unsigned what = value ? DONE : a->bad ? NOTHING : says(a, &part);
+        if (what == REFUSED)
+            a->code = bil_text_number(part.text, part.length);
+        if (what == TAKEN)
+            remember(link, part.text ? part.text : "", part.length);
+        if (what == NOTHING && a->length && t && !t->secret) {
+            if (!link->heard[0])
+                remember(link, link->line, a->length);
+            if (a->said & 1 << DONE && !t->write && asks_one(t))
+                t->cause[0] = BIL_E_GARBLED; /* it may be the rest of a value with an end of line in it */
+        }
+        a->said |= (uint8_t)(1 << what);
     }
     a->length = 0;
     a->bad = false;
@@ -159,7 +165,8 @@ static void take(answer *a, char c)
         a->returned = false;
         return;
     }
-    a->strange = a->strange || stands(a, a->console->prompt); /* an answer has one, at its end */
+    /* an answer has a prompt, at its end */
+    a->strange = a->strange || (a->length == a->prompt && stands(a, a->console->prompt));
     bool control = (uint8_t)c < 0x20 || c == 0x7f;
     a->bad = a->bad || a->returned || a->length == BIL_CONSOLE_LINE || (control && c != '\r' && c != '\t');
     a->returned = c == '\r';
@@ -219,6 +226,7 @@ static answer begin(bil_console_link *link, const bil_description *d, const bil_
     return (answer){.link = link,
                     .console = d->console,
                     .transfer = t,
+                    .prompt = strlen(d->console->prompt),
                     .reply_ms = d->link.reply_ms * 2u + 100,
                     .quiet_ms = link->stream.quiet_ms};
 }
@@ -249,9 +257,9 @@ static bil_outcome dial(void *ctx, const bil_connect *to, bil_result *result)
         a.reply_ms = a.reply_ms > GREETING_MS ? a.reply_ms : GREETING_MS;
         a.quiet_ms += wakes ? WAKING_MS : 0;
         link->open = listen(&a, result);
-        if (a.taken)
+        if (a.said & 1 << TAKEN)
             result->cause = BIL_E_SESSION_TAKEN;
-        if (a.taken || result->cause == BIL_E_LOST)
+        if (a.said & 1 << TAKEN || result->cause == BIL_E_LOST)
             break;
     }
     if (link->open) {
@@ -307,18 +315,19 @@ static bil_outcome ask(bil_console_link *link, const bil_transfer *t, const char
     bool prompt = listen(&a, result);
     result->more += a.pages;
     result->code = a.code;
-    if (!prompt && !(t->write && a.done && a.console->done && result->cause == BIL_E_LOST))
+    bool done = a.said & 1 << DONE, refused = a.said & 1 << REFUSED;
+    if (!prompt && !(t->write && done && a.console->done && result->cause == BIL_E_LOST))
         return doubt(link, result, result->cause, BIL_UNKNOWN);
     if (!prompt) /* it took the order, and ended the session with that */
         hang_up(link);
     result->cause = BIL_OK;
     if (a.strange || (a.console->echo && !a.lines)) /* a prompt by itself answers nothing */
         return doubt(link, result, BIL_E_GARBLED, BIL_UNKNOWN);
-    if (a.refused || a.later) {
-        result->cause = a.refused ? BIL_E_REFUSED : BIL_E_BUSY;
-        return a.refused ? BIL_REFUSED : BIL_BUSY;
+    if (refused || a.said & 1 << LATER) {
+        result->cause = refused ? BIL_E_REFUSED : BIL_E_BUSY;
+        return refused ? BIL_REFUSED : BIL_BUSY;
     }
-    if (t->write && a.console->done && !a.done) /* whatever that was: what became of it is read back */
+    if (t->write && a.console->done && !done) /* whatever that was: what became of it is read back */
         return doubt(link, result, BIL_E_GARBLED, BIL_UNKNOWN);
     bool other = !t->write && link->heard[0] && asks_one(t) && t->cause[0] == BIL_E_REFUSED;
     if (other) /* it didn't refuse: it said something else */

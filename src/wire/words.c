@@ -12,7 +12,12 @@ typedef struct piece {
     const char *text;
     size_t length;
     bool place; /* between braces */
+    int what;   /* which of the names below stands there; -1: another one, or none */
 } piece;
+
+/* In the order of `names`: what is known of a value before it is said, then what isn't. */
+enum { KEY, ROW, FILE_NAME, COLUMN, OFFSET, VALUE };
+static const char names[] = "key\0row\0file\0column\0offset\0value\0code\0who\0";
 
 static bool next_piece(const char **at, piece *p)
 {
@@ -24,25 +29,20 @@ static bool next_piece(const char **at, piece *p)
     if (p->place) {
         while (text[n] && text[n] != '}')
             n++;
-        *p = (piece){text + 1, n - 1, true};
+        *p = (piece){text + 1, n - 1, true, bil_place(names, text + 1, n - 1)};
         *at = text + n + (text[n] == '}');
         return true;
     }
     if ((text[0] == '{' || text[0] == '}') && text[1] == text[0]) { /* a brace that means itself */
-        *p = (piece){text, 1, false};
+        *p = (piece){text, 1, false, -1};
         *at = text + 2;
         return true;
     }
     for (n = 1; text[n] && text[n] != '{' && text[n] != '}';)
         n++;
-    *p = (piece){text, n, false};
+    *p = (piece){text, n, false, -1};
     *at = text + n;
     return true;
-}
-
-static bool is_called(const piece *p, const char *name)
-{
-    return bil_text_is(name, p->text, p->length);
 }
 
 /* The row and the column of a name: its first word, and what follows; of a file its name, and the place of a piece. */
@@ -65,11 +65,11 @@ static bil_part column_of(const char *key)
 /* What is known of a place before a line is looked at; NULL: nothing. */
 static bil_part known_at(const piece *p, const char *key)
 {
-    if (key && is_called(p, "key"))
+    if (key && p->what == KEY)
         return (bil_part){key, strlen(key)};
-    if (key && (is_called(p, "row") || is_called(p, "file")))
+    if (key && (p->what == ROW || p->what == FILE_NAME))
         return row_of(key);
-    if (key && (is_called(p, "column") || is_called(p, "offset")))
+    if (key && (p->what == COLUMN || p->what == OFFSET))
         return column_of(key);
     return (bil_part){NULL, 0};
 }
@@ -86,7 +86,7 @@ int bil_pattern_fill(const char *pattern, const char *key, const char *value, ch
             bil_out_raw(&to, p.text, p.length);
         else if (known.text)
             bil_out_raw(&to, known.text, known.length);
-        else if (value && is_called(&p, "value"))
+        else if (value && p.what == VALUE)
             bil_out_lit(&to, value);
     }
     return bil_out_end(&to);
@@ -138,8 +138,8 @@ bool bil_pattern_fits(const char *pattern, const char *key, const char *line, si
         if (size > length || (known.text && memcmp(known.text, line, size) != 0))
             return false;
         column = key && !known.text ? column_of(key) : (bil_part){NULL, 0};
-        bool here = is_called(&p, "value") || is_called(&p, "code") || is_called(&p, "who");
-        if (here || (column.length && column.length == p.length && memcmp(column.text, p.text, p.length) == 0))
+        if (p.what >= VALUE ||
+            (column.length && column.length == p.length && memcmp(column.text, p.text, p.length) == 0))
             *found = (bil_part){line, size};
         line += size;
         length -= size;
