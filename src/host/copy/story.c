@@ -25,7 +25,8 @@ typedef struct link {
 typedef struct links {
     link *list;
     size_t count;
-    arena memory; /* of their texts */
+    arena memory;       /* of their texts */
+    record_story *last; /* of the last one, as it was read; or NULL */
 } links;
 
 static bool is_of(const record_story *s, const char *model, const char *serial)
@@ -148,10 +149,12 @@ static void take(links *all, const char *path, const ledger *known, const ledger
                     .after_count = s->after_count};
         memcpy(one.intent, s->intent, sizeof one.intent);
         memcpy(one.after, s->after, sizeof one.after);
-        if (more && one.path && one.model && one.serial)
+        good = more && one.path && one.model && one.serial;
+        if (good)
             all->list[all->count++] = one;
     }
-    mem_free(s);
+    mem_free(good ? all->last : s);
+    all->last = good ? s : all->last;
 }
 
 static void gather(links *all, const char *folder, const ledger *known, const char *model, const char *serial)
@@ -199,6 +202,7 @@ static void release(links *all)
 {
     arena_free(&all->memory);
     mem_free(all->list);
+    mem_free(all->last);
 }
 
 /* The length of the longest way back. A digest can't name itself, so that there are no circles; the depth is bounded
@@ -247,7 +251,10 @@ static bool newest(const char *folder, const ledger *known, const char *model, c
         if ((!that_wrote || one->wrote || !one->settled) && (!ours || !one->foreign) && (!best || is_newer(one, best)))
             best = one;
     }
-    bool found = best && story_read(best->path, known, story) == BIL_OK;
+    bool read = best && best == &all.list[all.count - 1] && !best->foreign;
+    if (read)
+        *story = *all.last;
+    bool found = read || (best && story_read(best->path, known, story) == BIL_OK);
     release(&all);
     return found;
 }
@@ -306,6 +313,10 @@ bool story_first(const char *folder, const ledger *known, const record_story *la
 {
     char path[STORAGE_PATH];
     const char *slash = strrchr(last->path, '/');
+    if (strcmp(name_in(last->path), last->chain) == 0) { /* it began with this one */
+        *first = *last;
+        return true;
+    }
     snprintf(path, sizeof path, "%.*s/%s", slash ? (int)(slash - last->path) : 1, slash ? last->path : ".",
              last->chain);
     for (size_t i = known ? known->count : 0; i-- > 0;) /* ours, if it is one of ours */
