@@ -21,10 +21,15 @@ int bil_take_struct(void *out, size_t known, const void *given, size_t size)
 
 int bil_place(const char *texts, const char *text, size_t length)
 {
-    size_t size;
-    for (int i = 0; (size = strlen(texts)) > 0; i++, texts += size + 1)
-        if (size == length && memcmp(texts, text, size) == 0)
+    for (int i = 0; *texts; i++) {
+        size_t same = 0;
+        while (same < length && texts[same] && texts[same] == text[same])
+            same++;
+        if (same == length && !texts[same])
             return i;
+        while (*texts++) {
+        }
+    }
     return -1;
 }
 

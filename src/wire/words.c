@@ -12,10 +12,9 @@ typedef struct piece {
     const char *text;
     size_t length;
     bool place; /* between braces */
-    int what;   /* which of the names below stands there; -1: another one, or none */
 } piece;
 
-/* In the order of `names`: what is known of a value before it is said, then what isn't. */
+/* What may stand there, in the order of `names`: first what is known of a value before it is said. */
 enum { KEY, ROW, FILE_NAME, COLUMN, OFFSET, VALUE };
 static const char names[] = "key\0row\0file\0column\0offset\0value\0code\0who\0";
 
@@ -29,18 +28,18 @@ static bool next_piece(const char **at, piece *p)
     if (p->place) {
         while (text[n] && text[n] != '}')
             n++;
-        *p = (piece){text + 1, n - 1, true, bil_place(names, text + 1, n - 1)};
+        *p = (piece){text + 1, n - 1, true};
         *at = text + n + (text[n] == '}');
         return true;
     }
     if ((text[0] == '{' || text[0] == '}') && text[1] == text[0]) { /* a brace that means itself */
-        *p = (piece){text, 1, false, -1};
+        *p = (piece){text, 1, false};
         *at = text + 2;
         return true;
     }
     for (n = 1; text[n] && text[n] != '{' && text[n] != '}';)
         n++;
-    *p = (piece){text, n, false, -1};
+    *p = (piece){text, n, false};
     *at = text + n;
     return true;
 }
@@ -63,13 +62,13 @@ static bil_part column_of(const char *key)
 }
 
 /* What is known of a place before a line is looked at; NULL: nothing. */
-static bil_part known_at(const piece *p, const char *key)
+static bil_part known_at(int what, const char *key)
 {
-    if (key && p->what == KEY)
+    if (key && what == KEY)
         return (bil_part){key, strlen(key)};
-    if (key && (p->what == ROW || p->what == FILE_NAME))
+    if (key && (what == ROW || what == FILE_NAME))
         return row_of(key);
-    if (key && (p->what == COLUMN || p->what == OFFSET))
+    if (key && (what == COLUMN || what == OFFSET))
         return column_of(key);
     return (bil_part){NULL, 0};
 }
@@ -81,12 +80,13 @@ int bil_pattern_fill(const char *pattern, const char *key, const char *value, ch
     piece p;
     bil_out_open(&to, out, size - 1);
     while (next_piece(&pattern, &p)) {
-        bil_part known = known_at(&p, key);
+        int what = bil_place(names, p.text, p.length);
+        bil_part known = known_at(what, key);
         if (!p.place)
             bil_out_raw(&to, p.text, p.length);
         else if (known.text)
             bil_out_raw(&to, known.text, known.length);
-        else if (value && p.what == VALUE)
+        else if (value && what == VALUE)
             bil_out_lit(&to, value);
     }
     return bil_out_end(&to);
@@ -123,6 +123,7 @@ bool bil_pattern_fits(const char *pattern, const char *key, const char *line, si
 {
     require(pattern && line && found);
     piece p;
+    const bil_part column = key ? column_of(key) : (bil_part){NULL, 0};
     *found = (bil_part){NULL, 0};
     while (next_piece(&pattern, &p)) {
         if (!p.place) {
@@ -133,13 +134,13 @@ bool bil_pattern_fits(const char *pattern, const char *key, const char *line, si
             length -= (size_t)taken;
             continue;
         }
-        bil_part known = known_at(&p, key), column;
+        int what = bil_place(names, p.text, p.length);
+        bil_part known = known_at(what, key);
         size_t size = known.text ? known.length : end_of_place(pattern, line, length);
         if (size > length || (known.text && memcmp(known.text, line, size) != 0))
             return false;
-        column = key && !known.text ? column_of(key) : (bil_part){NULL, 0};
-        if (p.what >= VALUE ||
-            (column.length && column.length == p.length && memcmp(column.text, p.text, p.length) == 0))
+        bool own = !known.text && column.length && column.length == p.length;
+        if (what >= VALUE || (own && memcmp(column.text, p.text, p.length) == 0))
             *found = (bil_part){line, size};
         line += size;
         length -= size;
