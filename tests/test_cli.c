@@ -468,7 +468,7 @@ static void a_logger_with_a_console(void **state)
                sh("wc -lc lg/*_samples.stored.dat | awk '$1 >= 240 && $2 == 32 * $1 {print \"whole lines, 240 or "
                   "more\"}'"));
         expect(0, "samples.count = 2", sh("$B simulate --at unit6.ctl get samples.count"));
-        expect(0, "collected first, into a file beside the copy, and then lost: the stored samples",
+        expect(0, "collected first, then lost: the stored samples",
                sh("b set '%s' channel_3.high=8.25 channel_3.low=1 --yes --folder lg --collect", from));
         assert_non_null(strstr(output, "Collected    "));
         expect(0, "samples.count = 0", sh("$B simulate --at unit6.ctl get samples.count"));

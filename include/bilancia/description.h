@@ -140,7 +140,8 @@ typedef struct bil_param {
     bil_at at;
     uint16_t raw_at; /* where its raw value lies in an image */
     uint8_t space;   /* index in the description's spaces */
-    uint8_t cells;   /* of 16 bits, where it lies among such, 1 where a number is one bit; else 0 */
+    uint8_t cells;   /* of 16 bits, where it lies among such, 1 where a number is one bit; else 0, but for files of
+                      * documents, each of which has its own number, from 0 on */
     uint8_t cls;     /* bil_class */
     uint8_t flags;
     uint8_t way;            /* bil_way */

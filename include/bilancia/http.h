@@ -38,7 +38,7 @@ extern "C" {
  * is remembered for people. */
 #define BIL_HTTP_DEEPEST 20
 #define BIL_HTTP_TAG 72
-#define BIL_HTTP_TAGS 20
+#define BIL_HTTP_TAGS 32
 #define BIL_HTTP_HEARD 80
 
 /* How a device wants to be told who asks: not at all, RFC 7617, RFC 7616, RFC 6750. */

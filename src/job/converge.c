@@ -201,7 +201,8 @@ static flow write_block(bil_job *job, bil_action *action)
         return f;
     uint16_t from = job->write_at, to = job->next[from];
     bil_outcome outcome = job->exchange.outcome;
-    bool rest = sent_file(job, job->items[from], f == FLOW_DONE) || job->config.goes_back;
+    bool own = job->why.cause != BIL_E_FOREIGN_CHANGE; /* the device has no objection to what it is asked to take */
+    bool rest = (sent_file(job, job->items[from], f == FLOW_DONE) && own) || job->config.goes_back;
     if (f == FLOW_DONE || outcome == BIL_UNKNOWN) {
         /* What became of an unknown one shows when it is read back. */
         job->wrote = job->again = true;

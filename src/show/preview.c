@@ -187,8 +187,7 @@ static unsigned put_losses(const write_call *w)
             continue;
         bool collected = file >= 0 && write_collects(w, (uint16_t)file);
         if (collected)
-            say("  %s·%s collected first, into a file beside the copy, and then lost: %s (%s)\n", bold(), plain(),
-                r->text, r->file);
+            say("  %s·%s collected first, then lost: %s (%s)\n", bold(), plain(), r->text, r->file);
         else
             say("  %s!%s would be lost, and is in no copy: %s%s%s%s\n", bad(), plain(), r->text, r->file ? " (" : "",
                 r->file ? r->file : "", r->file ? "; --collect saves it first)" : "");

@@ -93,6 +93,7 @@ static bil_outcome request(void *ctx, const bil_http_request *q, bil_http_reply 
     }
     link->now += late;
     reply->status = (uint16_t)answer.status;
+    memcpy(reply->tag, answer.tag, strlen(answer.tag) + 1);
     bil_error error = file ? hand_over(q->bytes, (const uint8_t *)answer.body, size) : BIL_OK;
     if (file) {
         free(answer.body);
@@ -102,7 +103,6 @@ static bil_outcome request(void *ctx, const bil_http_request *q, bil_http_reply 
     }
     memcpy(reply->body, answer.body ? answer.body : "", size);
     reply->size = size;
-    memcpy(reply->tag, answer.tag, strlen(answer.tag) + 1);
     free(answer.body);
     return BIL_DONE;
 }

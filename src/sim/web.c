@@ -299,6 +299,12 @@ static void put_tag(const sim_unit *unit, const document *d, sim_web_reply *to)
         snprintf(to->tag, sizeof to->tag, "\"%016llx\"", (unsigned long long)hash_of(cells, d->cells));
 }
 
+static void put_file_tag(const sim_unit *unit, const sim_entry *entry, sim_web_reply *to)
+{
+    const uint16_t *cells = &unit->running[entry->space][entry->address];
+    snprintf(to->tag, sizeof to->tag, "\"%016llx\"", (unsigned long long)hash_of(cells, (uint16_t)sim_cells_of(entry)));
+}
+
 /* A patch, an order, or a whole document, of which only what is another value counts. */
 static sim_reply take(sim_unit *unit, const document *d, uint64_t now, const sim_web_request *q)
 {
@@ -384,7 +390,11 @@ static sim_web_reply answer_file(sim_unit *unit, const sim_resource *r, uint64_t
     to.status = door(unit, now, q, r);
     if (to.status == 200 && !reads && strcmp(q->method, "PUT") != 0 && strcmp(q->method, "DELETE") != 0)
         to.status = 405;
-    else if (to.status == 200 && !reads)
+    put_file_tag(unit, entry, &to);
+    if (to.status == 200 && !reads && q->tag && strcmp(to.tag, q->tag) != 0)
+        to.status = 412;
+    to.tag[0] = '\0';
+    if (to.status == 200 && !reads)
         reply = put_file(unit, entry, now, q);
     else if (to.status == 200)
         reply = sim_read(unit, now, entry->space, entry->address, (uint16_t)sim_cells_of(entry), cells);
@@ -394,6 +404,7 @@ static sim_web_reply answer_file(sim_unit *unit, const sim_resource *r, uint64_t
     if (to.status == 200 && reads && (to.body = malloc(2 * FILE_CELLS)) != NULL) {
         to.size = sim_take_file(cells, (uint8_t *)to.body);
         to.file = true;
+        put_file_tag(unit, entry, &to);
     }
     return to;
 }

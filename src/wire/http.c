@@ -48,20 +48,11 @@ static void begin(bil_http_link *link)
     link->heard[0] = '\0';
 }
 
-/* Where the tag of a space is kept; NULL: there is no room for one. */
+/* Where the tag of a space is kept, or that of a file, behind those of all spaces; NULL: there is no room for one. */
 static char *tag_of(bil_http_link *link, const bil_transfer *t)
 {
-    uint16_t space = index_of(t);
-    return space < BIL_HTTP_TAGS ? link->tags[space] : NULL;
-}
-
-/* Keeps the one that came, or forgets the one that was: a weak one never matches (RFC 9110, 8.8.3.2). */
-static void keep_tag(bil_http_link *link, const bil_transfer *t, const char *came)
-{
-    char *tag = tag_of(link, t);
-    came = *came == '"' ? came : "";
-    if (tag)
-        memcpy(tag, came, strlen(came) + 1);
+    unsigned place = t->bytes ? t->description->space_count + param_of(t, 0)->cells : index_of(t);
+    return place < BIL_HTTP_TAGS ? link->tags[place] : NULL;
 }
 
 /* ---- what goes out ---- */
@@ -201,6 +192,8 @@ static bil_outcome ask(bil_http_link *link, const bil_transfer *t, bil_http_requ
                        bil_result *result)
 {
     const bil_http *how = t->description->http;
+    char *tag = tag_of(link, t);
+    request->tag = request->type && tag && tag[0] ? tag : NULL;
     request->within_ms = t->description->link.reply_ms * 2u + CONNECTING_MS;
     request->password = link->password[0] ? link->password : NULL;
     request->user = how->user;
@@ -211,7 +204,13 @@ static bil_outcome ask(bil_http_link *link, const bil_transfer *t, bil_http_requ
     reply->tag[0] = '\0';
     result->cause = BIL_OK;
     bil_outcome outcome = link->port.ops->request(link->port.ctx, request, reply, result);
-    return outcome == BIL_DONE ? judge(link, t, request->type != NULL, reply, result) : outcome;
+    if (outcome == BIL_DONE)
+        outcome = judge(link, t, request->type != NULL, reply, result);
+    /* the one that came is kept, or the one that was forgotten; a weak one never matches (RFC 9110, 8.8.3.2) */
+    const char *came = outcome == BIL_DONE && reply->tag[0] == '"' ? reply->tag : "";
+    if (tag)
+        memcpy(tag, came, strlen(came) + 1);
+    return outcome;
 }
 
 /* Reads a document into the first half of the room, with its tag. */
@@ -220,9 +219,7 @@ static bil_outcome fetch(bil_http_link *link, const bil_transfer *t, bil_http_re
     bil_http_request request = {.method = space_of(t)->ask};
     reply->body = link->room;
     request.path = path_of(request.method);
-    bil_outcome outcome = ask(link, t, &request, reply, result);
-    keep_tag(link, t, outcome == BIL_DONE ? reply->tag : "");
-    return outcome;
+    return ask(link, t, &request, reply, result);
 }
 
 static bil_outcome read_values(bil_http_link *link, const bil_transfer *t, bil_result *result)
@@ -265,14 +262,10 @@ static bil_outcome write_values(bil_http_link *link, const bil_transfer *t, bil_
     int size = whole ? merge(link, t, reply.size) : compose(link, t);
     if (size < 0)
         return refuse(result, BIL_E_REFUSED);
-    char *tag = tag_of(link, t);
-    request.tag = tag && tag[0] ? tag : NULL;
     request.size = (size_t)size;
     request.type = is_called(space->set, "PATCH") ? "application/merge-patch+json" : "application/json";
     reply.body = link->room + link->half;
-    bil_outcome outcome = ask(link, t, &request, &reply, result);
-    keep_tag(link, t, outcome == BIL_DONE ? reply.tag : ""); /* another one, which the device may tell */
-    return outcome;
+    return ask(link, t, &request, &reply, result);
 }
 
 /* The bytes of a file as they are, at a path of its own. */

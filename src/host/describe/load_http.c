@@ -111,12 +111,14 @@ static void load_key(load *l, bil_param *param, yaml_node_t *at)
 /* The number of an element would be a name in a patch, which puts an object in the place of the array (RFC 7396). */
 static void check_place(load *l, uint16_t index)
 {
-    const bil_param *param = &l->params[index];
+    bil_param *param = &l->params[index];
     const bil_space *space = &l->own_spaces[param->space];
     bool file = param->format->type == BIL_FILE;
     if (file != (space->reading == BIL_SHARE_NONE))
         load_complain(l, l->nodes[index],
                       file ? "a file lies in a space that says files: yes" : "in this space lie files: say type: file");
+    for (uint16_t i = 0; i < index && file; i++) /* its number, by which its tag is kept */
+        param->cells = (uint8_t)(param->cells + (l->params[i].format->type == BIL_FILE && param->cells < UINT8_MAX));
     if (file || l->bad || !(param->flags & BIL_WRITABLE) || strncmp(space->set, "PUT", 3) == 0)
         return;
     for (const char *c = strchr(param->at.key, '/'); c && !l->bad; c = strchr(c + 1, '/')) {
