@@ -236,7 +236,8 @@ void start_unit(int unit, const char *options, const char *secret)
     char said[100], line[600], found[64] = "", own[60] = "";
     bool several = strstr(options, "--count") != NULL;
     if (!several)
-        snprintf(own, sizeof own, " --time-factor 20 --control unit%d.ctl", unit);
+        snprintf(own, sizeof own, "%s --control unit%d.ctl",
+                 strstr(options, "--time-factor") ? "" : " --time-factor 20", unit);
     snprintf(said, sizeof said, "%s/unit%d.said", folder, unit);
     snprintf(line, sizeof line, "cd %s; exec %s simulate %s%s >unit%d.said 2>unit%d.err", folder, BILANCIA_TOOL,
              options, own, unit, unit);
