@@ -103,7 +103,7 @@ static bool take_piece(answer *a)
     for (size_t i = 0; i < a->count && good; i++) {
         int high = bil_hex_value(part.text[2 * i]), low = bil_hex_value(part.text[2 * i + 1]);
         good = high >= 0 && low >= 0;
-        a->link->said[i] = (char)(high << 4 | low);
+        a->link->said[i] = (char)((unsigned)high << 4 | (unsigned)low); /* of no account where it isn't */
     }
     a->transfer->cause[0] = good ? BIL_OK : BIL_E_GARBLED;
     return true;
