@@ -17,10 +17,8 @@ static void put_reminders(FILE *file, const char *name, const bil_reminder *list
         table_put_string(file, list[i].text);
         fputs(", .when = ", file);
         table_put_string(file, list[i].when);
-        if (list[i].file) {
-            fputs(", .file = ", file);
-            table_put_string(file, list[i].file);
-        }
+        fputs(", .file = ", file);
+        table_put_string(file, list[i].file);
         fputs(i + 1 < count ? "},\n    " : "}", file);
     }
     fputs("};\n", file);
