@@ -67,7 +67,11 @@ int bil_device_read(bil_device *device, const bil_read_wish *wish);
  * doesn't keep is absent afterwards, but for who it is. BIL_E_NO_COPY, or as bil_device_read. */
 int bil_device_read_kept(bil_device *device, unsigned copy, const bil_read_wish *wish);
 
-/* A file of what the device measured (class live), which no copy has: saved as a file in this folder, or, NULL, where
+/* Is this parameter a file of what the device measured (class live), which no copy has? False where the device wasn't
+ * spoken to yet. */
+bool bil_device_collects(const bil_device *device, uint16_t index);
+
+/* Such a file, by its id: saved as a file in this folder, or, NULL, where
  * copies of this device go, in a site in the folder "collected" beside them. The name is that of a copy that is made
  * now, with the id. `path` of `size` bytes becomes "" where the device has none of it. Of the wish only `progress`
  * (asked with all zeros) and `moving` count; NULL: nobody watches. BIL_E_UNKNOWN_PARAMETER where `id` is no such file,

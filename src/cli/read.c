@@ -124,13 +124,12 @@ static int collect(read_call *c, reading *r, const bil_read_wish *watch)
         return -1;
     r->collected = json_object();
     for (uint16_t i = 0; i < r->d->count && !error; i++) {
-        const bil_param *p = &r->d->params[i];
-        if (p->format->type != BIL_FILE || p->cls != BIL_CLASS_LIVE)
+        if (!bil_device_collects(r->dev, i))
             continue;
         any = true;
-        error = bil_device_collect(r->dev, p->id, c->folder, watch, path, sizeof path);
+        error = bil_device_collect(r->dev, r->d->params[i].id, c->folder, watch, path, sizeof path);
         if (!error)
-            json_object_set_new(r->collected, p->id, json_string(path));
+            json_object_set_new(r->collected, r->d->params[i].id, json_string(path));
     }
     progress_clear();
     if (error)

@@ -12,6 +12,7 @@ keep keep_in_folder(const char *folder, const char *address)
     return (keep){.ops = &nobody,
                   .address = address,
                   .copies = folder,
+                  .collected = folder,
                   .records = folder,
                   .last = "",
                   .last_when = "",
@@ -100,13 +101,6 @@ void keep_name(const keep *k, const char *stem, const char *what, const char *en
         snprintf(out, size, "%s-%c%s", stem, STORAGE_DIGEST, ending);
     else
         snprintf(out, size, "%s%s%s%s", stem, *what ? "_" : "", what, ending);
-}
-
-void keep_collected(const keep *k, char *folder, size_t size)
-{
-    const char *slash = k->in_site ? strrchr(k->copies, '/') : NULL;
-    snprintf(folder, size, "%.*s%s", slash ? (int)(slash - k->copies) : (int)strlen(k->copies), k->copies,
-             slash ? "/collected" : "");
 }
 
 int keep_values(const keep *k, const bil_image *have, file_store *files, const char *who, const char *why,

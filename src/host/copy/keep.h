@@ -42,6 +42,7 @@ typedef struct keep {
     const char *name;             /* what people call the device; NULL in a plain folder */
     const char *address;          /* where it answers */
     const char *copies, *records; /* folders */
+    const char *collected;        /* and one for what it measured, which may not be there yet */
     /* the newest copy of it, "" where there is none or that isn't known; and the one that counts as right */
     const char *last, *last_when, *last_serial, *baseline;
     const char *scope; /* what part of its values a copy has that is saved; NULL: all */
@@ -71,9 +72,6 @@ void keep_origin(set_origin *origin, const bil_image *image, const char *who, co
  * then on, wherever the file is brought. Behind KEEP_NUMBERS there are none: then a copy goes by its digest. */
 enum { KEEP_NUMBERS = 99999 };
 void keep_name(const keep *k, const char *stem, const char *what, const char *ending, char *out, size_t size);
-
-/* The folder for what a device measured: that of the copies, in a site one beside it. */
-void keep_collected(const keep *k, char *folder, size_t size);
 
 /* The number in the name of a copy; 0: it has none. */
 unsigned keep_number(const char *file);

@@ -18,6 +18,11 @@ static bool is_named(const bil_param *p, const char *name, size_t length)
            (p->id[length] == '\0' || !memchr(name, '.', length));
 }
 
+bool choice_is_measured(const bil_param *p)
+{
+    return p->format->type == BIL_FILE && p->cls == BIL_CLASS_LIVE && p->flags & BIL_READABLE;
+}
+
 static bool is_all(const char *choice, size_t length)
 {
     return length == 0 || (length == sizeof CHOICE_ALL - 1 && memcmp(choice, CHOICE_ALL, length) == 0);

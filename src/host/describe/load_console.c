@@ -166,10 +166,7 @@ static void load_key(load *l, bil_param *param, yaml_node_t *at)
 
 static void check_place(load *l, uint16_t index)
 {
-    bool file = l->params[index].format->type == BIL_FILE;
-    if (file != is_of_files(&l->own_spaces[l->params[index].space]))
-        load_complain(l, l->nodes[index],
-                      file ? "a file lies in a space that says files: yes" : "in this space lie files: say type: file");
+    load_file_lies(l, index, is_of_files(&l->own_spaces[l->params[index].space]));
 }
 
 const load_link_kind load_console = {"console", true, load_how, load_space, load_key, check_place};

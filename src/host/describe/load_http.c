@@ -114,9 +114,7 @@ static void check_place(load *l, uint16_t index)
     bil_param *param = &l->params[index];
     const bil_space *space = &l->own_spaces[param->space];
     bool file = param->format->type == BIL_FILE;
-    if (file != (space->reading == BIL_SHARE_NONE))
-        load_complain(l, l->nodes[index],
-                      file ? "a file lies in a space that says files: yes" : "in this space lie files: say type: file");
+    load_file_lies(l, index, space->reading == BIL_SHARE_NONE);
     for (uint16_t i = 0; i < index && file; i++) /* its number, by which its tag is kept */
         param->cells = (uint8_t)(param->cells + (l->params[i].format->type == BIL_FILE && param->cells < UINT8_MAX));
     if (file || l->bad || !(param->flags & BIL_WRITABLE) || strncmp(space->set, "PUT", 3) == 0)

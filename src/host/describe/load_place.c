@@ -91,6 +91,14 @@ static void want_own_key(load *l, uint16_t before, uint16_t index)
         load_complain(l, l->nodes[index], "%s and %s have the same name there", a->id, b->id);
 }
 
+void load_file_lies(load *l, uint16_t index, bool of_files)
+{
+    bool file = l->params[index].format->type == BIL_FILE;
+    if (file != of_files)
+        load_complain(l, l->nodes[index],
+                      file ? "a file lies in a space that says files: yes" : "in this space lie files: say type: file");
+}
+
 void load_by_place(load *l)
 {
     uint16_t *order = load_take(l, l->table->count * sizeof *order);

@@ -1,6 +1,7 @@
 /* What people are told or asked around a write, each for all writes or for those of some parameters. */
 #include <string.h>
 
+#include "host/describe/choice.h"
 #include "host/describe/loading.h"
 
 enum { SENTENCE = 200 };
@@ -42,8 +43,7 @@ static const char *want_measured(load *l, yaml_node_t *node)
     const char *id = load_want_text(l, node, BIL_ID_MAX);
     bool found = false;
     for (uint16_t i = 0; i < l->table->count && !l->bad && !found; i++)
-        found = strcmp(l->params[i].id, id) == 0 && l->params[i].format->type == BIL_FILE &&
-                l->params[i].cls == BIL_CLASS_LIVE;
+        found = strcmp(l->params[i].id, id) == 0 && choice_is_measured(&l->params[i]);
     if (!found)
         load_complain(l, node, "this is the id of a file of the class live");
     return load_keep(l, id);

@@ -112,6 +112,8 @@ void load_params(load *l, yaml_node_t *map);
 uint8_t load_want_space(load *l, yaml_node_t *node); /* NULL: holding cells */
 uint8_t load_order(load *l, yaml_node_t *map, uint8_t usual);
 void load_by_place(load *l);
+/* Of a parameter with a name: files lie in spaces of files, and nothing else does. */
+void load_file_lies(load *l, uint16_t index, bool of_files);
 void load_cell_link(load *l, yaml_node_t *map);
 uint8_t load_want_table(load *l, yaml_node_t *node); /* bil_cell_table */
 void load_across(load *l, yaml_node_t *link);

@@ -31,7 +31,7 @@ static int find(again *a, bil_writing *x, const char *which)
     if (error)
         h->trouble = w->trouble;
     else if (x->wish.folder)
-        w->keep.copies = w->keep.records = x->wish.folder;
+        w->keep.copies = w->keep.collected = w->keep.records = x->wish.folder;
     return error;
 }
 

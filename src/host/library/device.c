@@ -331,6 +331,12 @@ static int collect(bil_device *dev, uint16_t index, const char *folder, char *pa
     return error;
 }
 
+bool bil_device_collects(const bil_device *dev, uint16_t index)
+{
+    const bil_description *d = dev->device.description;
+    return d && index < d->count && choice_is_measured(&d->params[index]);
+}
+
 int bil_device_collect(bil_device *dev, const char *id, const char *folder, const bil_read_wish *wish, char *path,
                        size_t size)
 {
@@ -346,7 +352,7 @@ int bil_device_collect(bil_device *dev, const char *id, const char *folder, cons
         return lib_end_of(h, error);
     const bil_description *d = dev->device.description;
     int32_t index = bil_description_find(d, id, strlen(id));
-    if (index < 0 || !collect_can(d, (uint16_t)index))
+    if (index < 0 || !choice_is_measured(&d->params[index]))
         return lib_end(h, BIL_E_UNKNOWN_PARAMETER, id, "no file of what the device measured is called so");
     dev->device.files.stop = stops_collecting;
     dev->device.files.stop_ctx = &c;

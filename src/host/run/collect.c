@@ -7,12 +7,6 @@
 
 enum { READS = 4 };
 
-bool collect_can(const bil_description *d, uint16_t index)
-{
-    const bil_param *p = &d->params[index];
-    return p->format->type == BIL_FILE && p->cls == BIL_CLASS_LIVE && p->flags & BIL_READABLE;
-}
-
 /* Once; a device that is busy is asked again. */
 static int read_file(device *dev, uint16_t index, uint8_t raw[BIL_FILE_RAW])
 {
@@ -60,7 +54,7 @@ static int save(file_store *files, const uint8_t *raw, const char *folder, const
 int collect_file(device *dev, uint16_t index, bool twice, const keep *k, const char *stem, char *path)
 {
     uint8_t raw[BIL_FILE_RAW], before[BIL_FILE_RAW];
-    char folder[STORAGE_PATH], name[300];
+    char name[300];
     path[0] = '\0';
     dev->files.error = BIL_OK;
     int error = read_file(dev, index, raw);
@@ -78,7 +72,6 @@ int collect_file(device *dev, uint16_t index, bool twice, const keep *k, const c
     }
     if (error || !bil_file_size(raw))
         return error;
-    keep_collected(k, folder, sizeof folder);
     snprintf(name, sizeof name, "%s_%s.dat", stem, dev->description->params[index].id);
-    return save(&dev->files, raw, folder, name, path);
+    return save(&dev->files, raw, k->collected, name, path);
 }

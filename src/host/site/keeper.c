@@ -207,12 +207,15 @@ static int take_device(keeper *k, trouble *t)
     error = site_path_made(&k->site->place, k->owner.folder, "copies", k->copies);
     if (error)
         return trouble_of(t, error, k->copies, NULL);
+    if (!site_path(&k->site->place, k->owner.folder, "collected", k->collected))
+        return trouble_of(t, BIL_E_FILE_WRITE, k->collected, NULL);
     k->keep = (keep){.ops = &of_device,
                      .ctx = k,
                      .in_site = true,
                      .name = k->owner.name,
                      .address = k->address,
                      .copies = k->copies,
+                     .collected = k->collected,
                      .records = k->records,
                      .last = has_copies ? k->owner.last.digest : "",
                      .last_when = has_copies ? k->owner.last.when : "",

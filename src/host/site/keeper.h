@@ -12,7 +12,7 @@ typedef struct keeper {
     open_site *site; /* NULL: what is meant isn't a device of one */
     device_row owner;
     const char *given; /* the site, as somebody gave it, or NULL */
-    char address[STORAGE_PATH], records[STORAGE_PATH], copies[STORAGE_PATH];
+    char address[STORAGE_PATH], records[STORAGE_PATH], copies[STORAGE_PATH], collected[STORAGE_PATH];
 } keeper;
 
 /* A plain folder; texts outlive it. */

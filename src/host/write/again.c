@@ -28,7 +28,7 @@ static int begin(again *a, write_call *w)
     /* the folder of the record may be gone, or lead elsewhere by now: then what follows lies beside the ledger */
     if (!a->last.foreign && storage_make_folders(w->keep.records, 0777) != BIL_OK &&
         ledger_make_pages(a->first.intent, a->folder) == BIL_OK)
-        w->keep.records = w->keep.copies = a->folder;
+        w->keep.records = w->keep.copies = w->keep.collected = a->folder;
     a->foreign = a->last.foreign || a->first.foreign;
     w->goes_on = !a->foreign && (a->undoes || !a->last.on_trial); /* making a trial last is a new decision */
     return BIL_OK;

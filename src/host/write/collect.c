@@ -3,6 +3,7 @@
 #include <string.h>
 
 #include "host/base/json.h"
+#include "host/describe/choice.h"
 #include "host/run/collect.h"
 #include "host/write/inside.h"
 
@@ -27,7 +28,7 @@ bool write_collects(const write_call *w, uint16_t index)
     bool wanted = false;
     for (uint8_t i = 0; i < d->loses_count && w->collect; i++)
         wanted = wanted || (d->loses[i].file && strcmp(d->loses[i].file, d->params[index].id) == 0 &&
-                            collect_can(d, index) && write_concerns(w, &d->loses[i]));
+                            choice_is_measured(&d->params[index]) && write_concerns(w, &d->loses[i]));
     return wanted;
 }
 

@@ -94,8 +94,6 @@ bool write_keep_record(void *ctx, const bil_action *action)
     write_call *w = ctx;
     char when[48];
     time_moment(when);
-    if (!write_collect(w, (bil_event)action->u.record.event)) /* while it is held, and before anything is written */
-        return false;
     tell_event(w, action);
     if (action->u.record.event != BIL_EV_INTENT && !w->rec.file)
         return true; /* refused before anything was meant: there is nothing to record */

@@ -312,6 +312,13 @@ static bool taken_by_write(void *ctx, uint8_t raw[BIL_FILE_RAW])
     return files_taken(&((write_call *)ctx)->dev.files, raw);
 }
 
+/* What would be cleared is collected while the device is held, and before anything is written. */
+static bool record_event(void *ctx, const bil_action *action)
+{
+    write_call *w = ctx;
+    return write_collect(w, (bil_event)action->u.record.event) && write_keep_record(w, action);
+}
+
 static const bil_clock_ops stoppable = {now_ms, sleep_until};
 
 int write_run(write_call *w)
@@ -330,7 +337,7 @@ int write_run(write_call *w)
         return write_fail(w, w->keep.address, BIL_E_MEMORY, NULL);
     bil_run_hooks hooks = {.struct_size = sizeof hooks,
                            .ask = ask,
-                           .record = write_keep_record,
+                           .record = record_event,
                            .save = write_save_safety_copy,
                            .progress = progress,
                            .secret = write_put_password,
