@@ -61,7 +61,7 @@ static void note(const uint8_t *data, size_t size)
         look_at(one);
         json_t *heads = json_pack("[{s:O},{s:O}]", "note", one, "note", one), *card = card_of(heads, &disputed);
         char why[400];
-        card_wish wish = {.person = "anna"};
+        card_wish wish = {.person = "anna", .login = "bruno"};
         if (card_is_sound(one))
             card_allows(card, "x", "", &wish, why, sizeof why);
         json_decref(card);

@@ -1,5 +1,6 @@
-/* ZIP archives (PKWARE APPNOTE 6.3) by minizip: one file after the other, deflated, names in UTF-8, sizes beyond 4 GiB
- * where need be.
+/* ZIP archives (PKWARE APPNOTE 6.3): one file after the other, deflated, names in UTF-8, sizes beyond 4 GiB where need
+ * be. Over zlib alone: minizip writes through a null pointer where memory ends, and finds no sizes of eight bytes.
+ * Numbers of sections in what follows are APPNOTE's.
  *
  * Who unpacks an archive may believe either the names before each file or those in the directory at its end, and may
  * see what stands between. Here both have to agree, in the same order, the files lie one behind the other from the
@@ -12,18 +13,30 @@
 #include <stdint.h>
 #include <stdio.h>
 
+enum { ZIP_NAME = 1024 };
+
 /* ---- writing ---- */
 
 typedef struct zip_out {
-    void *zip;
     FILE *file;
+    void *packer;
     bool failed;
+    uint64_t at; /* how far it is written */
+    /* the file that is open; "": none */
+    char name[ZIP_NAME];
+    bool runs, wide;
+    uint64_t head, bytes, packed; /* where it begins, its size, and the size it takes there */
+    uint32_t sum, when;
+    /* what will stand in the directory */
+    uint8_t *directory;
+    size_t used, room;
+    uint64_t count;
 } zip_out;
 
 /* Begins one in an empty file that can be positioned; that stays the caller's. Nothing that fails is forgotten:
  * zip_out_end tells. */
 void zip_out_begin(zip_out *z, FILE *file);
-/* The next file, of this size; `runs`: it is a program. Then its bytes. */
+/* The next file, of this size or a little more or less; `runs`: it is a program. Then its bytes. */
 void zip_out_file(zip_out *z, const char *name, uint64_t size, bool runs);
 void zip_out_put(zip_out *z, const void *bytes, size_t size);
 /* Ends it. False when anything went wrong; errno may tell why. */
@@ -31,14 +44,19 @@ bool zip_out_end(zip_out *z);
 
 /* ---- reading ---- */
 
-enum { ZIP_NAME = 1024 };
-
 typedef struct zip_in {
-    void *zip;
     FILE *file;
-    uint64_t next;      /* where the next file has to begin */
-    uint64_t after, by; /* where its successor may, at the earliest, and how what describes it is told (flags) */
-    bool began, open;
+    void *unpacker;
+    uint64_t left, line, directory, end; /* lines of the directory, the next one, the first one, and behind them */
+    uint64_t next;                       /* where the next file has to begin */
+    /* the file that is open */
+    bool open;
+    unsigned flags, method;
+    uint64_t at, packed, bytes; /* its next packed byte, how many are left of those, and its size */
+    uint32_t sum;
+    uint64_t got;
+    uint32_t its_sum; /* of what was got */
+    uint8_t block[16384];
 } zip_in;
 
 typedef struct zip_file {
