@@ -17,14 +17,9 @@
 #include "sim/entry.h"
 #include "sim/fault.h"
 
-#if defined(__SANITIZE_ADDRESS__)
+#ifdef __SANITIZE_ADDRESS__
 #define OWN_MALLOC 0
-#elif defined(__has_feature)
-#if __has_feature(address_sanitizer)
-#define OWN_MALLOC 0
-#endif
-#endif
-#ifndef OWN_MALLOC
+#else
 #define OWN_MALLOC 1
 #endif
 

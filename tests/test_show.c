@@ -549,11 +549,6 @@ static void memory_stays_small(void **state)
 #ifdef __SANITIZE_ADDRESS__
     skip();
 #endif
-#if defined __has_feature
-#if __has_feature(address_sanitizer)
-    skip();
-#endif
-#endif
     /* What a process has to itself is limited (RLIMIT_DATA, setrlimit(2)), not what it touches of libraries: of those
      * the kernel maps as much as lies in memory already, and differs from machine to machine. */
     expect(0, NULL, sh("%s/make_sets 200000 100 left.bset right.bset", BILANCIA_EXAMPLES));

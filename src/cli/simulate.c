@@ -149,7 +149,7 @@ static bool nth(const char *list, size_t i, char *out, size_t size)
 {
     for (; list && i > 0; i--) {
         list = strchr(list, ',');
-        list += list != NULL;
+        list = list ? list + 1 : NULL;
     }
     if (!list || strcspn(list, ",") == 0)
         return false;

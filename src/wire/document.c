@@ -234,6 +234,8 @@ static int step_into(const char **at, const char *end, const char *token, size_t
         if (here && found)
             return BIL_E_GARBLED;
         found = here ? p : found;
+        if (found && !object)
+            break; /* a number is there once, a name has to be */
         p = blanks(behind_value(p, end), end);
         p = *p == ',' ? blanks(p + 1, end) : p;
     }
