@@ -424,6 +424,31 @@ static void one_of_each_is_written(void **state)
     expect(0, NULL, sh("rm -r odd"));
 }
 
+/* A text of which one line is another and one is gone, in every way of showing it. */
+static void lines_of_texts(void)
+{
+    expect(0, NULL,
+           sh("c=$(ls -tr lg/*.bset | head -1); rm -rf li; mkdir li; printf 'total = c1 + c2 + c3\\nwarm = max(c5, c6) "
+              "> <b>\\n' >li/new; b edit $c --file calc.script=li/new --folder li && cp $c li/old.bset && mv "
+              "li/*_*.bset li/new.bset"));
+    expect(1,
+           "       2 - full = total > 30 ? 1 : 0\n       3 - warm = max(c5, c6) > 34.25 ? 1 : 0\n"
+           "       2 + warm = max(c5, c6) > <b>\n",
+           sh("b compare li/old.bset li/new.bset"));
+    expect(1,
+           "\"lines\":[{\"only\": \"left\", \"line\": 2, \"text\": \"full = total > 30 ? 1 : 0\"},{\"only\": "
+           "\"left\", \"line\": 3, \"text\": \"warm = max(c5, c6) > 34.25 ? 1 : 0\"},{\"only\": \"right\", "
+           "\"line\": 2, \"text\": \"warm = max(c5, c6) > <b>\"}]}",
+           sh("b compare li/old.bset li/new.bset --json | tee li/lines.json; exit 1"));
+    expect(0, NULL, sh("/usr/bin/python3 %s/tests/schema.py %s li/lines.json", BILANCIA_SOURCE, BILANCIA_SOURCE));
+    expect(1, "report", sh("b compare li/old.bset li/new.bset --report li/lines.html"));
+    expect(0,
+           "<ol><li value=\"2\">full = total &#62; 30 ? 1 : 0</li><li value=\"3\">warm = max(c5, c6) &#62; 34.25 ? 1 "
+           ": 0</li></ol></td><td class=\"v\">46 bytes c4ed66bf<ol><li value=\"2\">warm = max(c5, c6) &#62; "
+           "&#60;b&#62;</li></ol></td>",
+           sh("cat li/lines.html"));
+}
+
 /* The logger, asked in words over TCP and on a line: the same commands, with the same output. */
 static void a_logger_with_a_console(void **state)
 {
@@ -463,6 +488,7 @@ static void a_logger_with_a_console(void **state)
         expect(0, "= 8.250\n", sh("b simulate --at unit7.ctl get channel_3.high"));
         expect(0, "total = c1 + c2 + c3\nfull = total > 30 ? 1 : 0\nwarm = max(c5, c6) > 34.25 ? 1 : 0\n",
                sh("b show $(ls -tr lg/*.bset | head -1) --file calc.script"));
+        lines_of_texts();
         expect(0, "\"samples.stored\": \"", sh("b read '%s' --folder lg --collect --json", from));
         expect(0, "whole lines, 240 or more", /* it goes on measuring */
                sh("wc -lc lg/*_samples.stored.dat | awk '$1 >= 240 && $2 == 32 * $1 {print \"whole lines, 240 or "

@@ -559,6 +559,14 @@ static void memory_stays_small(void **state)
             sh("ulimit -s 256; ulimit -d 3072; %s compare %s left.bset right.bset >/dev/null", BILANCIA_TOOL, ways[i]));
     expect(6, "close other programs",
            sh("ulimit -s 256; ulimit -d 1000; %s compare left.bset right.bset", BILANCIA_TOOL));
+    /* and where there is less and less, it ends so, with no part of a report, or it ends well */
+    expect(
+        0, NULL,
+        sh("ulimit -s 256; for k in $(seq 1000 40 1640); do rm -rf little; mkdir little; (ulimit -d $k; %s compare "
+           "left.bset right.bset --report little/x.html >/dev/null 2>little.err); c=$?; [ $c = 127 ] || [ $c = 1 ] || "
+           "{ [ $c = 6 ] && [ -z \"$(ls -A little)\" ]; } || { echo $k ends with $c; ls -A little; cat "
+           "little.err; exit 1; }; done",
+           BILANCIA_TOOL));
 }
 
 int main(void)

@@ -295,7 +295,11 @@ int storage_begin(storage_file *storage, const char *folder, const char *name)
         int fd = openat(storage->folder, storage->temporary, O_WRONLY | O_CREAT | O_EXCL | O_CLOEXEC, 0666);
         if (fd >= 0) {
             storage->file = fdopen(fd, "wb");
-            return storage->file ? BIL_OK : BIL_E_MEMORY;
+            if (storage->file)
+                return BIL_OK;
+            close(fd);
+            storage_cancel(storage);
+            return BIL_E_MEMORY;
         }
         if (errno != EEXIST)
             break;

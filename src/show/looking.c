@@ -5,6 +5,7 @@
 #include "host/base/folders.h"
 #include "host/library/seen.h"
 #include "port/storage.h"
+#include "show/need.h"
 #include "show/pager.h"
 #include "show/screen.h"
 #include "show/view.h"
@@ -112,6 +113,11 @@ static int show_into(showing *s, findings *f, FILE *spool, storage_file *storage
     return error;
 }
 
+static void forget_report(void *storage)
+{
+    storage_cancel(storage);
+}
+
 int show_look(showing *s, bil_look *look)
 {
     findings *f = lib_look_findings(look);
@@ -125,7 +131,9 @@ int show_look(showing *s, bil_look *look)
         fclose(spool);
         return failed(s, error, s->report, "");
     }
+    need_undoes(s->report ? forget_report : NULL, &storage);
     error = show_into(s, f, spool, &storage);
+    need_undoes(NULL, NULL);
     if (s->report && (!error || f->damaged >= 0)) {
         int wrote = report_commit(s, &storage, folder);
         error = error ? error : wrote;

@@ -1,9 +1,11 @@
 #include "show/view.h"
 
+#include <stdlib.h>
 #include <string.h>
 
 #include "port/storage.h"
 #include "show/age.h"
+#include "show/need.h"
 
 const report_kind *report_kind_of(const char *path)
 {
@@ -68,4 +70,22 @@ void bits_text(const findings *f, const finding *one, char *out, size_t size)
     item_bare_text(one->items[1], f->sides[1].description, right, sizeof right);
     add_missing(left, right, "left only ", out, size);
     add_missing(right, left, "right only ", out, size);
+}
+
+void file_lines(const findings *f, const finding *one, lines_tell *tell, void *ctx)
+{
+    enum { TEXT_MOST = 1 << 16 };
+    if (one->item->type != BIL_FILE || f->count != 2 || one->relation != BIL_REL_CHANGED)
+        return;
+    char *texts = need(2, TEXT_MOST);
+    size_t size[2];
+    bool good = true;
+    for (size_t i = 0; i < 2 && good; i++) {
+        char *text = texts + i * TEXT_MOST;
+        size[i] = (size_t)bil_file_size(one->items[i]->raw);
+        good = side_file(&f->sides[i], one->items[i]->raw, (uint8_t *)text, TEXT_MOST) && lines_are_text(text, size[i]);
+    }
+    if (good)
+        lines_compare(texts, size[0], texts + TEXT_MOST, size[1], tell, ctx);
+    free(texts);
 }

@@ -4,6 +4,7 @@
 #define BIL_SHOW_VIEW_H
 
 #include "host/look/finding.h"
+#include "host/look/lines.h"
 #include "show/channels.h"
 #include "show/values.h"
 
@@ -57,5 +58,7 @@ const char *side_label(const findings *f, size_t which);
 void side_line(const side *s, char *what, size_t what_size, char *who, size_t who_size);
 /* For bits that differ: which are set on one side only; "" for everything else. */
 void bits_text(const findings *f, const finding *one, char *out, size_t size);
+/* For two files that are short texts and differ: each line that only one of them has; nothing for everything else. */
+void file_lines(const findings *f, const finding *one, lines_tell *tell, void *ctx);
 
 #endif

@@ -59,9 +59,24 @@ static void put_value(FILE *out, const bil_item *item, const bil_description *de
     putc('}', out);
 }
 
+typedef struct told_lines {
+    FILE *out;
+    bool any;
+} told_lines;
+
 static const char *truth(unsigned flag)
 {
     return flag ? "true" : "false";
+}
+
+static void put_line(void *ctx, char sign, unsigned number, const char *text, size_t length)
+{
+    told_lines *t = ctx;
+    json_t *json = json_pack("{s:s,s:I,s:s%}", "only", sign == '-' ? "left" : "right", "line", (json_int_t)number,
+                             "text", text, length);
+    fputs(t->any ? "," : ",\"lines\":[", t->out);
+    tell_json(t->out, json, 0);
+    t->any = true;
 }
 
 static void row(view *v, const findings *f, const finding *one)
@@ -88,7 +103,10 @@ static void row(view *v, const findings *f, const finding *one)
             fprintf(out, "%s\"%s\"", between, side_label(f, i));
             between = ",";
         }
-    fputs("]}", out);
+    told_lines lines = {out, false};
+    putc(']', out);
+    file_lines(f, one, put_line, &lines);
+    fputs(lines.any ? "]}" : "}", out);
     v->any = true;
 }
 

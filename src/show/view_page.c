@@ -28,6 +28,8 @@ static const char style[] =
     "input,select{font:inherit;color:inherit;background:var(--paper);border:1px solid var(--soft);border-radius:.25rem;"
     "padding:.2rem .4rem}tr.d>td.v{background:var(--tint)}td.o{outline:2px solid var(--warn);outline-offset:-3px}"
     "td.v{font-variant-numeric:tabular-nums;overflow-wrap:anywhere}td.m{width:1.5rem;text-align:center}"
+    "td ol{margin:.3rem 0 0;padding-left:2.4rem;font-size:.85rem}td "
+    "li{font-family:ui-monospace,monospace;white-space:pre-wrap}"
     "tbody tr.g th{background:var(--head);font-size:1.02rem}.s>td.m{color:var(--bad);font-weight:700}"
     "tbody[hidden],tr[hidden]{display:none}svg.bars{max-width:46rem;width:100%;height:auto;display:block}"
     "svg text{font-size:12px;fill:var(--ink)}svg .all{fill:var(--line)}svg .dif{fill:var(--warn)}"
@@ -73,6 +75,36 @@ static void begin(view *v, const findings *f)
 
 /* ---- rows ---- */
 
+typedef struct told_lines {
+    FILE *file;
+    char sign;
+    bool any;
+} told_lines;
+
+static void put_line(void *ctx, char sign, unsigned number, const char *text, size_t length)
+{
+    told_lines *t = ctx;
+    if (sign != t->sign)
+        return;
+    char line[1000];
+    snprintf(line, sizeof line, "%.*s", (int)length, text);
+    for (char *tab = line; (tab = strchr(tab, '\t'));)
+        *tab = ' ';
+    fprintf(t->file, "%s<li value=\"%u\">", t->any ? "" : "<ol>", number);
+    put(t->file, line);
+    fputs("</li>", t->file);
+    t->any = true;
+}
+
+/* The lines of a text that only this side has. */
+static void put_lines(FILE *file, const findings *f, const finding *one, size_t which)
+{
+    told_lines t = {file, "-+"[which], false};
+    file_lines(f, one, put_line, &t);
+    if (t.any)
+        fputs("</ol>", file);
+}
+
 static void put_values(FILE *file, const findings *f, const finding *one)
 {
     char text[2 * BIL_VALUE_TEXT];
@@ -81,6 +113,8 @@ static void put_values(FILE *file, const findings *f, const finding *one)
         if (one->items[i]) {
             item_text(one->items[i], f->sides[i].description, text, sizeof text);
             put(file, text);
+            if (f->count == 2)
+                put_lines(file, f, one, i);
         } else {
             fputs("—<span class=\"sr\">not there</span>", file);
         }

@@ -3,7 +3,6 @@
 #include <string.h>
 
 #include "bilancia/words.h"
-#include "host/look/lines.h"
 #include "show/age.h"
 #include "show/need.h"
 #include "show/terminal.h"
@@ -201,28 +200,14 @@ static void put_line(void *ctx, char sign, unsigned number, const char *text, si
     putc('\n', t->v->values.grid.out);
 }
 
-/* Of two files that are short texts: which lines only one of them has. */
 static void put_lines(view *v, const findings *f, const finding *one)
 {
-    enum { TEXT_MOST = 1 << 16 };
-    if (one->item->type != BIL_FILE || f->count != 2 || one->relation != BIL_REL_CHANGED)
-        return;
-    char *texts = need(2, TEXT_MOST);
-    size_t size[2];
-    bool good = true;
-    for (size_t i = 0; i < 2 && good; i++) {
-        char *text = texts + i * TEXT_MOST;
-        size[i] = (size_t)bil_file_size(one->items[i]->raw);
-        good = side_file(&f->sides[i], one->items[i]->raw, (uint8_t *)text, TEXT_MOST) && lines_are_text(text, size[i]);
-    }
     told_lines t = {v, 0};
-    if (good)
-        lines_compare(texts, size[0], texts + TEXT_MOST, size[1], put_line, &t);
+    file_lines(f, one, put_line, &t);
     if (t.count > SHOWN && !v->all) {
         grid_line(&v->values.grid);
         tell(v->values.grid.out, "         and %u more lines (--all)\n", t.count - SHOWN);
     }
-    free(texts);
 }
 
 static void row(view *v, const findings *f, const finding *one)
