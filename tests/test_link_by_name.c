@@ -239,6 +239,7 @@ static void give(device *d, const bil_transfer *t)
             snprintf(d->running[P_SET + i], sizeof d->running[0], "0");
     for (uint16_t i = 0; i < t->count; i++) {
         int index = name_of(params[t->items[i]].at.key);
+        assert_true(index >= 0);
         if (params[index].cls != BIL_CLASS_COMMAND) {
             put_text(params[index].format, raw, d->running[index], sizeof d->running[0]);
             assert_int_equal(state_of(d), HELD); /* no value while it isn't held */

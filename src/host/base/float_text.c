@@ -44,8 +44,8 @@ static int to_raw(bil_type type, const char *text, uint8_t *raw)
             return BIL_E_RANGE;
         memcpy(&bits, &number, sizeof bits);
     }
-    for (size_t i = size; i-- > 0; bits >>= 8)
-        raw[i] = (uint8_t)bits;
+    for (size_t i = 0; i < size; i++)
+        raw[i] = (uint8_t)(bits >> 8 * (size - 1 - i));
     return BIL_OK;
 }
 
