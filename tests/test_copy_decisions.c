@@ -165,7 +165,7 @@ static void edit_by_hand(void **state)
     expect(6, NULL, sh("b edit nothing.bset limit.torque=1"));
     expect(6, "digest", sh("sed s/180.0/181.0/ whole.bset > bad.bset; b edit bad.bset limit.torque=1"));
     /* one group of another copy, and in a site the new copy goes to the device */
-    expect(0, "1 value changed", sh("b edit whole.bset --take-from out/*.bset --group ramp --folder out"));
+    expect(0, "new copy: 1 changed;", sh("b edit whole.bset --take-from out/*.bset --group ramp --folder out"));
     expect(2, "nothing there", sh("b edit whole.bset --take-from out/*.bset --group rmp --folder out"));
     expect(0, NULL, sh("b edit crusher#last limit.torque=150 --site mill --why 'for the season'"));
     expect(0, "made offline · not sent", sh("b history crusher --site mill"));
@@ -188,19 +188,19 @@ static void tables_in(void **state)
     expect(0, NULL,
            sh("b show whole.bset --class setup --report sheet.csv && rm -f out/* && b edit whole.bset limit.torque=1 "
               "ramp.up=1 watch.mask=0 bus.name=-x --folder out"));
-    expect(0, "3 values changed", sh("b edit out/*.bset --values sheet.csv --folder ."));
+    expect(0, "new copy: 3 changed;", sh("b edit out/*.bset --values sheet.csv --folder ."));
     expect(0, "equal", sh("b compare whole.bset crusher_*.bset --class setup; e=$?; rm crusher_*.bset; exit $e"));
     /* a text that begins like a formula goes out and comes back */
     expect(0, NULL,
            sh("b show out/*.bset --report place.csv && grep \"'-x\" place.csv && grep -E '^(id|bus.name),' place.csv > "
               "name.csv"));
-    expect(0, "1 value changed",
+    expect(0, "new copy: 1 changed;",
            sh("b edit whole.bset --values name.csv --folder .; e=$?; rm crusher_*.bset; exit $e"));
     /* a settings sheet is a way back: as it is nothing changes, with one value changed that one does, and what isn't
      * the copy's to change is named */
     expect(0, "Nothing changes", sh("b show whole.bset --report all.csv && b edit whole.bset --values all.csv"));
     expect(
-        0, "1 value changed",
+        0, "new copy: 1 changed;",
         sh("sed 's/^\\(limit.torque,.*,\\)[0-9.]*\\(,[0-9a-f]*\\r\\)$/\\177.0\\2/' all.csv >one.csv; b edit whole.bset "
            "--values one.csv --folder .; e=$?; rm -f crusher_*.bset; exit $e"));
     assert_non_null(strstr(output, "77.0 %"));
@@ -253,7 +253,7 @@ static void rules_are_kept(void **state)
     expect(3, "the lowest speed lies above", sh("b edit whole.bset speed.minimum=1200 --folder out"));
     expect(3, "a pump runs dry", sh("b edit whole.bset drive.mode=pump watch.enabled=false --folder out"));
     expect(3, "when the speed is reached", sh("b edit whole.bset terminal.output_1=at_speed --folder out"));
-    expect(0, "1 value changed", sh("b edit whole.bset watch.enabled=false --folder out"));
+    expect(0, "new copy: 1 changed;", sh("b edit whole.bset watch.enabled=false --folder out"));
     expect(0, "rules between them hold", sh("b check whole.bset"));
     /* a device that breaks them already: its copy is a copy, but isn't written without a reason */
     expect(0, "ok", sh("b simulate --at unit0.ctl set terminal.input_3 4"));

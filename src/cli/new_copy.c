@@ -47,8 +47,8 @@ int new_copy_save(new_copy *n, library *l, bil_copy *copy, const char *folder, c
     snprintf(n->path, sizeof n->path, "%s", bil_copy_tells(copy)->path);
     snprintf(n->digest, sizeof n->digest, "%s", bil_copy_tells(copy)->digest);
     say("Saved    %s%s%s\n", bold(), n->path, plain());
-    say("%s✓ new copy%s: %u value%s changed; %snot sent to a device%s. To send it:\n", good(), plain(), changed,
-        changed == 1 ? "" : "s", bold(), plain());
+    say("%s✓ new copy%s: %u changed; %snot sent to a device%s. To send it:\n", good(), plain(), changed, bold(),
+        plain());
     char name[NEW_COPY_PATH], word[4 * NEW_COPY_PATH + 3], device[4 * DEVICE_NAME + 3];
     say("  bilancia write %s %s%s\n", pasted(name_of(n, l, name, sizeof name), word, sizeof word),
         n->device[0] ? pasted(n->device, device, sizeof device) : "ADDRESS", next_job());
