@@ -429,7 +429,7 @@ static void lines_of_texts(void)
 {
     expect(0, NULL,
            sh("c=$(ls -tr lg/*.bset | head -1); rm -rf li; mkdir li; printf 'total = c1 + c2 + c3\\nwarm = max(c5, c6) "
-              "> <b>\\n' >li/new; b edit $c --file calc.script=li/new --folder li && cp $c li/old.bset && mv "
+              "> <b>\\n' >li/new; $B edit $c --file calc.script=li/new --folder li && cp $c li/old.bset && mv "
               "li/*_*.bset li/new.bset"));
     expect(1,
            "       2 - full = total > 30 ? 1 : 0\n       3 - warm = max(c5, c6) > 34.25 ? 1 : 0\n"
