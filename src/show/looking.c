@@ -113,11 +113,6 @@ static int show_into(showing *s, findings *f, FILE *spool, storage_file *storage
     return error;
 }
 
-static void forget_report(void *storage)
-{
-    storage_cancel(storage);
-}
-
 int show_look(showing *s, bil_look *look)
 {
     findings *f = lib_look_findings(look);
@@ -131,9 +126,9 @@ int show_look(showing *s, bil_look *look)
         fclose(spool);
         return failed(s, error, s->report, "");
     }
-    need_undoes(s->report ? forget_report : NULL, &storage);
+    need_cancels(s->report ? &storage : NULL);
     error = show_into(s, f, spool, &storage);
-    need_undoes(NULL, NULL);
+    need_cancels(NULL);
     if (s->report && (!error || f->damaged >= 0)) {
         int wrote = report_commit(s, &storage, folder);
         error = error ? error : wrote;

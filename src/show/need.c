@@ -6,21 +6,17 @@
 #include "bilancia/host_error.h"
 #include "show/advice.h"
 
-static struct {
-    void (*undo)(void *ctx);
-    void *ctx;
-} begun;
+static storage_file *cancelled;
 
-void need_undoes(void (*undo)(void *ctx), void *ctx)
+void need_cancels(storage_file *begun)
 {
-    begun.undo = undo;
-    begun.ctx = ctx;
+    cancelled = begun;
 }
 
 _Noreturn void no_memory(void)
 {
-    if (begun.undo)
-        begun.undo(begun.ctx);
+    if (cancelled)
+        storage_cancel(cancelled);
     char advice[ADVICE_TEXT];
     advice_for(BIL_E_MEMORY, "", NULL, advice, sizeof advice);
     fprintf(stderr, "bilancia: %s; %s\n", bil_host_error_text(BIL_E_MEMORY), advice);

@@ -4,8 +4,10 @@
 
 #include <stddef.h>
 
-/* What is taken back before that end: one thing at a time; NULL: nothing any more. */
-void need_undoes(void (*undo)(void *ctx), void *ctx);
+#include "port/storage.h"
+
+/* A file that is cancelled before that end; NULL: none any more. */
+void need_cancels(storage_file *begun);
 /* calloc that ends the program with a message when memory is short; and that end, for whoever asked otherwise. */
 void *need(size_t count, size_t size);
 _Noreturn void no_memory(void);

@@ -254,7 +254,9 @@ int overview_page(bil_site *site, const char *path, char *whole)
     if (!error)
         error = storage_begin(&storage, folder, folder_of(path, folder));
     if (!error) {
+        need_cancels(&storage);
         put_all(storage.file, site, &sum, &r);
+        need_cancels(NULL);
         if (is_overview(path))
             storage_remove(path);
         error = storage_commit(&storage, folder, whole);

@@ -89,3 +89,13 @@ void file_lines(const findings *f, const finding *one, lines_tell *tell, void *c
         lines_compare(texts, size[0], texts + TEXT_MOST, size[1], tell, ctx);
     free(texts);
 }
+
+void line_text(const char *text, size_t length, char out[LINE_TEXT])
+{
+    if (length >= LINE_TEXT)
+        for (length = LINE_TEXT - 1; length > 0 && ((unsigned char)text[length] & 0xc0) == 0x80;)
+            length--;
+    snprintf(out, LINE_TEXT, "%.*s", (int)length, text);
+    for (char *tab = out; (tab = strchr(tab, '\t'));)
+        *tab = ' ';
+}

@@ -60,5 +60,8 @@ void side_line(const side *s, char *what, size_t what_size, char *who, size_t wh
 void bits_text(const findings *f, const finding *one, char *out, size_t size);
 /* For two files that are short texts and differ: each line that only one of them has; nothing for everything else. */
 void file_lines(const findings *f, const finding *one, lines_tell *tell, void *ctx);
+/* Such a line as it is shown: tabs as blanks, and of a very long one the beginning, whole characters. */
+enum { LINE_TEXT = 1000 };
+void line_text(const char *text, size_t length, char out[LINE_TEXT]);
 
 #endif

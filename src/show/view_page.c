@@ -86,10 +86,8 @@ static void put_line(void *ctx, char sign, unsigned number, const char *text, si
     told_lines *t = ctx;
     if (sign != t->sign)
         return;
-    char line[1000];
-    snprintf(line, sizeof line, "%.*s", (int)length, text);
-    for (char *tab = line; (tab = strchr(tab, '\t'));)
-        *tab = ' ';
+    char line[LINE_TEXT];
+    line_text(text, length, line);
     fprintf(t->file, "%s<li value=\"%u\">", t->any ? "" : "<ol>", number);
     put(t->file, line);
     fputs("</li>", t->file);

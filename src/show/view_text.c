@@ -189,10 +189,8 @@ static void put_line(void *ctx, char sign, unsigned number, const char *text, si
     told_lines *t = ctx;
     if (t->count++ >= SHOWN && !t->v->all)
         return;
-    char line[1000];
-    snprintf(line, sizeof line, "%.*s", (int)length, text);
-    for (char *tab = line; (tab = strchr(tab, '\t'));)
-        *tab = ' ';
+    char line[LINE_TEXT];
+    line_text(text, length, line);
     size_t taken = 11, width = shown_width(line), room = t->v->screen.width > taken ? t->v->screen.width - taken : 0;
     grid_line(&t->v->values.grid);
     tell(t->v->values.grid.out, "    %4u %c ", number, sign);
