@@ -1,6 +1,7 @@
 /* What a device with a console may say: the fuzzer's bytes are the answer to one question, of the logger's table, of
  * one value, of a piece of a file, or to a write. Bit 7 of the first byte puts the echo in front, which chance alone
- * doesn't find. */
+ * doesn't find. With bit 5 they are all that is said on a new connection, and a byte of 0 is a pause: what comes of a
+ * login. */
 #include <stdlib.h>
 #include <string.h>
 
@@ -16,6 +17,7 @@ typedef struct speaker {
     char echoed[BIL_CONSOLE_LINE + 8];
     size_t echo_at;
     uint64_t now;
+    unsigned given, told; /* passwords */
 } speaker;
 
 static bil_outcome dial(void *ctx, bil_result *result)
@@ -100,12 +102,63 @@ static size_t give(void *ctx, uint8_t *bytes, size_t most)
 static const bil_stream_ops ops = {dial, hear, say, hang_up};
 static const bil_clock_ops clock_ops = {now_ms, NULL};
 
+/* ---- a login ---- */
+
+static bool hear_login(void *ctx, const char *bytes, size_t count)
+{
+    speaker *s = ctx;
+    s->told += count == 5 && memcmp(bytes, "olive", 5) == 0;
+    return true;
+}
+
+static int say_login(void *ctx, char *bytes, size_t room, uint32_t within_ms)
+{
+    speaker *s = ctx;
+    size_t count = 0, most = 1 + s->at % room;
+    while (count < most && s->at < s->size && s->data[s->at])
+        bytes[count++] = (char)s->data[s->at++];
+    s->at += count == 0; /* a pause */
+    s->now += count ? 1 : within_ms;
+    return count || s->at <= s->size ? (int)count : -1;
+}
+
+static bil_error give_password(void *ctx, const char *says, char out[BIL_TEXT_MAX + 1])
+{
+    speaker *s = ctx;
+    s->given++;
+    memcpy(out, "olive", 6);
+    return strncmp(says, "el-16 ", 6) == 0 ? BIL_OK : BIL_E_NOT_TRUSTED;
+}
+
+static int log_in(const uint8_t *data, size_t size)
+{
+    static const bil_stream_ops login_ops = {dial, hear_login, say_login, hang_up};
+    speaker s = {.data = data, .size = size};
+    bil_console_link memory;
+    bil_result result = {0};
+    bil_link link =
+        bil_console_link_over(&memory, (bil_stream){&login_ops, &s, size & 1, 2}, (bil_clock){&clock_ops, &s}, NULL);
+    memory.doorman = (bil_doorman){give_password, &s};
+    memset(memory.said, 0, sizeof memory.said);
+    memset(memory.line, 0, sizeof memory.line);
+    bil_outcome outcome = link.ops->connect(link.ctx, &(bil_connect){.description = &bil_description_el_16}, &result);
+    if ((outcome == BIL_DONE) != memory.open || (outcome == BIL_DONE) != (result.cause == BIL_OK))
+        abort();
+    if (s.given > 1 || s.told > s.given || (s.told && outcome == BIL_NOT_SENT))
+        abort();
+    if (memmem(memory.said, sizeof memory.said, "olive", 5))
+        abort();
+    return 0;
+}
+
 int LLVMFuzzerTestOneInput(const uint8_t *data, size_t size)
 {
     const bil_description *d = &bil_description_el_16;
     static uint8_t raw[4096], cause[256];
     if (size < 2)
         return 0;
+    if (data[0] >> 5 & 1)
+        return log_in(data + 1, size - 1);
     speaker s = {.data = data + 1, .size = size - 1, .echo = data[0] >> 7};
     bil_console_link memory;
     bil_result result = {0};

@@ -60,6 +60,15 @@ static bil_link link_to_documents(bench *b)
 }
 #endif
 
+static bil_error let_in(void *ctx, const char *says, char out[BIL_TEXT_MAX + 1])
+{
+    bench *b = ctx;
+    snprintf(b->says, sizeof b->says, "%s", says);
+    b->asked++;
+    snprintf(out, BIL_TEXT_MAX + 1, "%s", b->shut_out ? "" : b->password);
+    return b->shut_out;
+}
+
 void bench_open(bench *b, const sim_model *model, const bil_description *description, bool as_delivered)
 {
     memset(b, 0, sizeof *b);
@@ -74,6 +83,7 @@ void bench_open(bench *b, const sim_model *model, const bil_description *descrip
         b->link = link_to_documents(b);
     else
         b->link = bil_cell_link_over(&b->over, cells);
+    b->words.doorman = b->documents.doorman = (bil_doorman){let_in, b};
     b->description = description;
     b->have = new_image(description);
     b->want = new_image(description);
@@ -84,6 +94,7 @@ void bench_open_line(bench *b, const sim_model *model, const bil_description *de
 {
     bench_open(b, model, description, false);
     b->link = bil_console_link_over(&b->words, sim_stream_open(&b->stream, &b->sim, true), b->clock, &host_floats);
+    b->words.doorman = (bil_doorman){let_in, b};
 }
 
 void bench_close(bench *b)

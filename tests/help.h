@@ -71,6 +71,11 @@ typedef struct bench {
     bil_image have, want;
     small_files files;
     const char *password, *sealed; /* for slot 1; for the one behind those that unlock */
+    /* of a device that wants a login first: what it said of itself, how often a password was asked for, and why none
+     * is given */
+    char says[100];
+    unsigned asked;
+    bil_error shut_out;
     char serial[64], firmware[64];
     bil_job_progress progress;
     bil_purpose purpose;

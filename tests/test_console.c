@@ -1,5 +1,6 @@
 /* Devices that are asked in words: what comes in is cut, stretched and changed at every byte, patterns and values go
  * there and back, the least requests are counted by hand, and a shell that we didn't write is read and written. */
+#include <libgen.h>
 #include <signal.h>
 #include <sys/wait.h>
 #include <unistd.h>
@@ -764,6 +765,16 @@ static void descriptions_that_make_no_sense(void **state)
         {"prompt: \"> \"", "prompt: \"> \", largest_read: 20", "no key that belongs here"},
         {"discard: \"^U\"", "discard: \"^M\"", "ends no line"},
         {"discard: \"^U\"", "discard: U", "held with Ctrl"},
+        {"kind: console,", "kind: console, login: {greets: T, asks: \"word: \"},", NULL},
+        {"kind: console,", "kind: console, login: {greets: T},", "\"asks\" is missing"},
+        {"kind: console,", "kind: console, login: {asks: W},", "\"greets\" is missing"},
+        {"kind: console,", "kind: console, login: {greets: \"T {x\", asks: W},", "isn't closed"},
+        {"kind: console,", "kind: console, login: {greets: T, asks: W, user: me},", "belong together"},
+        {"kind: console,", "kind: console, login: {greets: T, asks: W, asks_user: U},", "belong together"},
+        {"kind: console,", "kind: console, login: {greets: T, asks: W, asks_user: U, user: \"\"},",
+         "no name of a user"},
+        {"kind: console,", "kind: console, login: {greets: T, asks: W, slot: One},", "a secret has a name"},
+        {"kind: console,", "kind: console, login: {greets: T, asks: W, wrong: One},", "no key that belongs here"},
         {"NO {code}", "NO {code", "isn't closed"},
         {"NO {code}", "NO code}", "in pairs"},
         {"NO {code}", "", "can be seen"},
@@ -843,6 +854,14 @@ static void the_table_is_the_description(void **state)
     assert_int_equal(description_load(&loaded, BILANCIA_SOURCE "/descriptions/el-16.yaml", why, sizeof why), BIL_OK);
     const bil_description *a = &loaded.table, *b = &bil_description_el_16;
     same_text(a->layout, b->layout);
+    const bil_console_login *in = a->console->login, *also = b->console->login;
+    assert_true(in && also && a->login_slot == 1 && b->login_slot == 1);
+    same_text(in->greets, also->greets);
+    same_text(in->whom, also->whom);
+    same_text(in->user, also->user);
+    same_text(in->asks, also->asks);
+    same_text(in->refuses, also->refuses);
+    same_text(in->locked, also->locked);
     assert_true(a->count == b->count && a->space_count == b->space_count && a->unlock_ends_with_link == 1 &&
                 b->unlock_ends_with_link == 1);
     const bil_console *x = a->console, *y = b->console;
@@ -879,6 +898,19 @@ static void the_table_is_the_description(void **state)
     console.ends = "x";
     assert_int_equal(bil_description_check(&table, NULL), BIL_E_TABLE);
     console = *b->console;
+    for (int i = 0; i < 4; i++) {
+        bil_console_login login = *b->console->login;
+        console.login = &login;
+        *(i == 0 ? &login.greets : i == 1 ? &login.asks : &login.user) = i == 3 ? "" : NULL;
+        assert_int_equal(bil_description_check(&table, NULL), BIL_E_TABLE);
+    }
+    console = *b->console;
+    table.login_slot = 0;
+    assert_int_equal(bil_description_check(&table, NULL), BIL_E_TABLE);
+    table.login_slot = 2;
+    assert_int_equal(bil_description_check(&table, NULL), BIL_E_TABLE);
+    table.login_slot = 1;
+    assert_int_equal(bil_description_check(&table, NULL), BIL_OK);
     bil_space broken[8];
     memcpy(broken, b->spaces, b->space_count * sizeof broken[0]);
     table.spaces = broken;
@@ -934,6 +966,175 @@ static void the_least_requests(void **state)
     bench_close(&b);
 }
 
+/* ---- a login ---- */
+
+enum { CHANGED, MUTE, CUT, TAMPERINGS };
+/* What a device says with one byte of it changed, or nothing behind that, or cut off there; and all that is said to it.
+ */
+typedef struct tampered {
+    bil_stream below;
+    int how;
+    size_t at, heard, sent;
+    bool happened;
+    char said[400];
+} tampered;
+
+static bil_outcome tampered_connect(void *ctx, bil_result *result)
+{
+    tampered *t = ctx;
+    return t->below.ops->connect(t->below.ctx, result);
+}
+
+static bool tampered_send(void *ctx, const char *bytes, size_t count)
+{
+    tampered *t = ctx;
+    assert_true(t->sent + count < sizeof t->said);
+    memcpy(t->said + t->sent, bytes, count);
+    t->sent += count;
+    return t->below.ops->send(t->below.ctx, bytes, count);
+}
+
+static int tampered_receive(void *ctx, char *bytes, size_t room, uint32_t within_ms)
+{
+    tampered *t = ctx;
+    int count = t->below.ops->receive(t->below.ctx, bytes, room, within_ms);
+    if (count <= 0 || t->heard + (size_t)count <= t->at) {
+        t->heard += count > 0 ? (size_t)count : 0;
+        return count;
+    }
+    size_t before = t->at > t->heard ? t->at - t->heard : 0;
+    bool now = t->at >= t->heard;
+    t->happened = true;
+    t->heard += (size_t)count;
+    if (t->how == CHANGED) {
+        bytes[before] ^= now ? 1 : 0;
+        return count;
+    }
+    return before ? (int)before : t->how == CUT ? -1 : 0;
+}
+
+static void tampered_close(void *ctx)
+{
+    tampered *t = ctx;
+    t->below.ops->close(t->below.ctx);
+}
+
+static const char who_it_is[] = "el-16 EL16-2209 console";
+
+/* A password goes to who says of itself what is known, and to nobody else. */
+static bil_error only_to_it(void *ctx, const char *says, char out[BIL_TEXT_MAX + 1])
+{
+    *(unsigned *)ctx += 1;
+    strcpy(out, "olive");
+    return strcmp(says, who_it_is) == 0 ? BIL_OK : BIL_E_NOT_TRUSTED;
+}
+
+static unsigned times_in(const tampered *t, const char *what)
+{
+    unsigned count = 0;
+    for (const char *at = t->said; (at = memmem(at, t->sent - (size_t)(at - t->said), what, strlen(what))); at++)
+        count++;
+    return count;
+}
+
+/* Whatever becomes of any byte of a login: the password is said once at most, behind the greeting and the question for
+ * it, it stays nowhere, and who isn't in says so. */
+static void a_login_byte_by_byte(void **state)
+{
+    (void)state;
+    static const bil_stream_ops ops = {tampered_connect, tampered_send, tampered_receive, tampered_close};
+    unsigned in = 0, told = 0, all = 0;
+    for (int line = 0; line < 2; line++)
+        for (int how = 0; how < TAMPERINGS; how++)
+            for (size_t at = 0, more = 1; more; at++, all++) {
+                bench b;
+                unsigned asked = 0;
+                bil_result result = {0};
+                bench_open(&b, &sim_el16, &bil_description_el_16, false);
+                b.unit->guarded = true;
+                tampered t = {.below = sim_stream_open(&b.stream, &b.sim, line), .how = how, .at = at};
+                bil_link link = bil_console_link_over(&b.words, (bil_stream){&ops, &t, !line, 2}, b.clock, NULL);
+                b.words.doorman = (bil_doorman){only_to_it, &asked};
+                bil_outcome outcome =
+                    link.ops->connect(link.ctx, &(bil_connect){.description = b.description}, &result);
+                more = t.happened;
+                unsigned said = times_in(&t, "olive");
+                assert_true(said <= 1 && asked <= 1 && said <= asked);
+                assert_true(!said || memmem(t.said, t.sent, "setup\rolive\r", 12));
+                assert_true((outcome == BIL_DONE) == b.words.open);
+                assert_true(outcome != BIL_DONE || (said == 1 && b.stream.session.lets == 0));
+                assert_true(outcome == BIL_DONE || (said ? outcome == BIL_REFUSED : result.cause != BIL_OK));
+                assert_int_equal(b.unit->wrong, 0);
+                assert_null(memmem(&b.words, sizeof b.words, "olive", 5));
+                assert_true(more || outcome == BIL_DONE);
+                in += outcome == BIL_DONE;
+                told += said;
+                link.ops->close(link.ctx);
+                bench_close(&b);
+            }
+    print_message("logins disturbed at each byte: %u, %u times the password went out, %u times in\n", all, told, in);
+    assert_true(all > 300 && told > in && in > 20);
+}
+
+/* Nobody tries a wrong password twice; who isn't known gets none; and who is in reads as ever, also behind a time-out
+ * and a restart of the device. */
+static void who_may_log_in(void **state)
+{
+    (void)state;
+    bench b;
+    bench_open(&b, &sim_el16, &bil_description_el_16, false);
+    b.unit->guarded = true;
+    bil_action end = bench_read(&b, true);
+    assert_int_equal(end.u.end.cause, BIL_OK);
+    assert_string_equal(b.says, who_it_is);
+    assert_int_equal(b.progress.read_requests, 19);
+    assert_int_equal(b.progress.identity_requests, 1);
+    assert_text(&b.have, "plant.name", "tank-room");
+    want_text(&b, "alarm.delay", "7");
+    assert_int_equal(bench_write(&b, bench_config(&b)).u.end.verdict, BIL_VERDICT_VERIFIED); /* over its restart */
+    assert_true(b.asked >= 3);
+    static const struct {
+        bil_error door, cause;
+        const char *password;
+        unsigned wrong;
+    } tries[] = {{BIL_OK, BIL_E_PASSWORD, "wrong", 1},
+                 {BIL_E_NOT_TRUSTED, BIL_E_NOT_TRUSTED, "olive", 1},
+                 {BIL_E_NO_PASSWORD, BIL_E_NO_PASSWORD, "olive", 1},
+                 {BIL_OK, BIL_OK, "olive", 0},
+                 {BIL_OK, BIL_E_PASSWORD, "wrong", 1},
+                 {BIL_OK, BIL_E_PASSWORD, "wrong", 2},
+                 {BIL_OK, BIL_E_PASSWORD, "wrong", 3},
+                 {BIL_OK, BIL_E_PASSWORD, "wrong", 4},
+                 {BIL_OK, BIL_E_ACCOUNT_LOCKED, "wrong", 0},
+                 {BIL_OK, BIL_E_ACCOUNT_LOCKED, "olive", 0}};
+    for (size_t i = 0; i < sizeof tries / sizeof tries[0]; i++) {
+        b.shut_out = tries[i].door;
+        b.password = tries[i].password;
+        assert_int_equal(bench_read(&b, false).u.end.cause, tries[i].cause);
+        assert_int_equal(b.unit->wrong, tries[i].wrong);
+    }
+    b.sim.now += 600000;
+    assert_int_equal(bench_read(&b, false).u.end.cause, BIL_OK);
+    /* it logs out by itself, and is logged in to again */
+    unsigned asked = b.asked;
+    bil_result result = {0};
+    uint16_t index = index_of(b.description, "plant.name");
+    uint8_t raw[BIL_TEXT_MAX], cause;
+    bil_transfer one = {.description = b.description, .items = &index, .count = 1, .raw = raw, .cause = &cause};
+    const bil_connect to = {.description = b.description};
+    assert_int_equal(b.link.ops->connect(b.link.ctx, &to, &result), BIL_DONE);
+    assert_int_equal(b.link.ops->transfer(b.link.ctx, &one, &result), BIL_DONE);
+    b.sim.now += 3600000;
+    assert_int_equal(b.link.ops->transfer(b.link.ctx, &one, &result), BIL_NOT_SENT);
+    assert_int_equal(b.link.ops->connect(b.link.ctx, &to, &result), BIL_DONE);
+    assert_int_equal(b.asked, asked + 2);
+    /* nobody there to ask: nothing is said */
+    b.words.doorman = (bil_doorman){0};
+    assert_int_equal(b.link.ops->connect(b.link.ctx, &to, &result), BIL_REFUSED);
+    assert_int_equal(result.cause, BIL_E_NO_PASSWORD);
+    bench_close(&b);
+}
+
 /* The panel has the one session that there is; later it has ended. */
 static void the_session_is_taken(void **state)
 {
@@ -974,53 +1175,110 @@ static const char shell[] =
     "  room.name: {name: Room, type: text, size: 20, class: setup, access: read, space: all, at: room}\n"
     "  room.floor: {name: Floor, type: i8, class: setup, access: read, space: all, at: floor}\n";
 
+#define SHELL                                                                                                          \
+    "env -i PATH=/usr/bin:/bin \"PS1=mill> \" PS2= model=SH firmware=1 hardware=A serial=7 speed=52.5 label=olives "   \
+    "heater=warm \"room=press room\" \"floor=-1 \" sh -i"
+
+/* Who lets nobody in without a login. */
+static const char door[] = "stty -echo; echo mill 7 says hello\n"
+                           "while :; do printf 'who: '; read u; printf 'word of %s: ' \"$u\"; read p; echo; stty echo\n"
+                           "[ \"$u $p\" = 'me press' ] && exec " SHELL "\nstty -echo; echo no way in; done\n";
+
+static void put_file(const char *path, const char *text)
+{
+    FILE *file = fopen(path, "w");
+    fputs(text, file);
+    fclose(file);
+}
+
+static bool press(void *ctx, const char *where, const char *which, bool may_ask, char *out, size_t size)
+{
+    (void)where;
+    (void)which;
+    snprintf(out, size, "%s", may_ask ? (const char *)ctx : "");
+    return may_ask;
+}
+
+static bool says_hello(void *ctx, const char *where, const char *says, const char *before)
+{
+    (void)ctx;
+    (void)where;
+    assert_string_equal(says, "mill 7 says hello");
+    assert_string_equal(before, "");
+    return true;
+}
+
+/* Opens it there with this password; what comes of it. */
+static int read_shell(const char *path, const char *at, char *word)
+{
+    char text[BIL_VALUE_TEXT + 20];
+    bil_host *host;
+    bil_device *device = NULL;
+    bil_host_config config = {
+        .struct_size = sizeof config, .site = "", .password = press, .trust = says_hello, .ctx = word};
+    assert_int_equal(bil_host_open(&host, &config), BIL_OK);
+    assert_int_equal(bil_host_add_description(host, path), BIL_OK);
+    int error = bil_device_open(host, at, &device);
+    if (!error && (error = bil_device_read(device, NULL)) == BIL_OK) {
+        assert_int_equal(bil_device_value(device, "mill.speed", text, sizeof text), BIL_OK);
+        assert_string_equal(text, "52.5");
+        assert_int_equal(bil_device_value(device, "room.name", text, sizeof text), BIL_OK);
+        assert_string_equal(text, "press room");
+    }
+    bil_device_close(device);
+    bil_host_close(host);
+    return error;
+}
+
 static void a_shell_behind_socat(void **state)
 {
     (void)state;
-    char folder[] = "/tmp/bilancia-shell-XXXXXX", path[100], at[100], text[BIL_VALUE_TEXT + 20];
-    int port = 0;
-    bil_host *host;
-    bil_device *device = NULL;
+    char folder[] = "/tmp/bilancia-shell-XXXXXX", path[100], behind[100], guarded[3000], command[500], at[100];
     assert_non_null(mkdtemp(folder));
     snprintf(path, sizeof path, "%s/sh.yaml", folder);
-    FILE *file = fopen(path, "w");
-    fputs(shell, file);
-    fclose(file);
-    int ends[2];
-    assert_int_equal(pipe(ends), 0);
-    pid_t peer = fork();
-    if (peer == 0) {
-        setenv("ENV", "", 1);
-        dup2(ends[1], STDERR_FILENO);
-        execlp("socat", "socat", "-d", "-d", "-ly", "-lf", "/dev/stderr", "TCP-LISTEN:0,bind=127.0.0.1,fork,reuseaddr",
-               "EXEC:'env -i PATH=/usr/bin:/bin \"PS1=mill> \" PS2= model=SH firmware=1 hardware=A serial=7 speed=52.5 "
-               "label=olives heater=warm \"room=press room\" \"floor=-1 \" sh -i',pty,setsid,ctty,stderr",
-               (char *)NULL);
-        _exit(127);
+    snprintf(behind, sizeof behind, "%s/door", folder);
+    put_file(behind, door);
+    setenv("XDG_STATE_HOME", folder, 1);
+    for (int login = 0; login < 2; login++) {
+        int port = 0, ends[2];
+        const char *kind = strstr(shell, "kind: console,");
+        snprintf(guarded, sizeof guarded,
+                 "%.*skind: console, login: {greets: \"mill {n} says hello\", asks_user: \"who: \", user: me, "
+                 "asks: \"word of {who}: \", refuses: no way in}%s",
+                 (int)(kind - shell), shell, kind + 13);
+        put_file(path, login ? guarded : shell);
+        snprintf(command, sizeof command,
+                 login ? "EXEC:'sh %s',pty,setsid,ctty,stderr,echo=0" : "EXEC:'%s',pty,setsid,ctty,stderr",
+                 login ? behind : SHELL);
+        assert_int_equal(pipe(ends), 0);
+        pid_t peer = fork();
+        if (peer == 0) {
+            setenv("ENV", "", 1);
+            dup2(ends[1], STDERR_FILENO);
+            execlp("socat", "socat", "-d", "-d", "-ly", "-lf", "/dev/stderr",
+                   "TCP-LISTEN:0,bind=127.0.0.1,fork,reuseaddr", command, (char *)NULL);
+            _exit(127);
+        }
+        close(ends[1]);
+        FILE *said = fdopen(ends[0], "r");
+        for (char line[600]; !port && fgets(line, sizeof line, said);)
+            if (strstr(line, "listening on"))
+                port = atoi(strrchr(line, ':') + 1);
+        assert_true(port > 0);
+        snprintf(at, sizeof at, "console+tcp://127.0.0.1:%d", port);
+        if (login)
+            assert_int_equal(read_shell(path, at, "pres"), BIL_E_PASSWORD);
+        assert_int_equal(read_shell(path, at, "press"), BIL_OK);
+        kill(peer, SIGTERM);
+        waitpid(peer, NULL, 0);
+        fclose(said);
     }
-    close(ends[1]);
-    FILE *said = fdopen(ends[0], "r");
-    for (char line[300]; !port && fgets(line, sizeof line, said);)
-        if (strstr(line, "listening on"))
-            port = atoi(strrchr(line, ':') + 1);
-    assert_true(port > 0);
-    snprintf(at, sizeof at, "console+tcp://127.0.0.1:%d", port);
-    bil_host_config config = {.struct_size = sizeof config};
-    assert_int_equal(bil_host_open(&host, &config), BIL_OK);
-    assert_int_equal(bil_host_add_description(host, path), BIL_OK);
-    if (bil_device_open(host, at, &device) != BIL_OK || bil_device_read(device, NULL) != BIL_OK)
-        fail_msg("%s", bil_host_trouble(host));
-    assert_int_equal(bil_device_value(device, "mill.speed", text, sizeof text), BIL_OK);
-    assert_string_equal(text, "52.5");
-    assert_int_equal(bil_device_value(device, "room.name", text, sizeof text), BIL_OK);
-    assert_string_equal(text, "press room");
-    bil_device_close(device);
-    bil_host_close(host);
-    kill(peer, SIGTERM);
-    waitpid(peer, NULL, 0);
-    fclose(said);
     unlink(path);
-    rmdir(folder);
+    unlink(behind);
+    snprintf(path, sizeof path, "%s/bilancia/decided", folder);
+    unlink(path);
+    rmdir(dirname(path));
+    assert_int_equal(rmdir(folder), 0);
 }
 
 int main(void)
@@ -1040,6 +1298,8 @@ int main(void)
         cmocka_unit_test(descriptions_that_make_no_sense),
         cmocka_unit_test(the_table_is_the_description),
         cmocka_unit_test(the_least_requests),
+        cmocka_unit_test(a_login_byte_by_byte),
+        cmocka_unit_test(who_may_log_in),
         cmocka_unit_test(the_session_is_taken),
         cmocka_unit_test(a_shell_behind_socat),
     };

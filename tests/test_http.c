@@ -676,6 +676,120 @@ static void somebody_changes_a_file(void **state)
     assert_true(kept > 3 && saved > 3 && refused > 3);
 }
 
+/* A labeller that shows nothing without a login: its port, with what goes over it. */
+typedef struct counted {
+    bil_http_port below;
+    unsigned requests, with_password;
+    const char *realm; /* in the place of its own; NULL: as it is */
+    int status;        /* the first reply of a connection has this in the place of its own; 0: as it is */
+    bool first;
+} counted;
+
+static bil_outcome counted_connect(void *ctx, bil_result *result)
+{
+    counted *c = ctx;
+    c->first = true;
+    return c->below.ops->connect(c->below.ctx, result);
+}
+
+static bil_outcome counted_request(void *ctx, const bil_http_request *q, bil_http_reply *reply, bil_result *result)
+{
+    counted *c = ctx;
+    c->requests++;
+    c->with_password += q->password != NULL;
+    bil_outcome outcome = c->below.ops->request(c->below.ctx, q, reply, result);
+    if (c->realm && reply->realm[0])
+        strcpy(reply->realm, c->realm);
+    if (c->status && c->first)
+        reply->status = (uint16_t)c->status;
+    c->first = false;
+    return outcome;
+}
+
+static void counted_close(void *ctx)
+{
+    counted *c = ctx;
+    c->below.ops->close(c->below.ctx);
+}
+
+/* It names its realm first. Two requests more for each connection, one that asks and one that tries the password; and
+ * no password to who names another realm, to whom nobody knows, and no wrong one twice. */
+static void nothing_without_a_login(void **state)
+{
+    (void)state;
+    static const bil_http_ops ops = {counted_connect, counted_request, counted_close};
+    bench b;
+    bil_http entered = *bil_description_en_2.http;
+    bil_description table = bil_description_en_2;
+    entered.enter = "/api/unit";
+    entered.greets = "EN-2 {what}";
+    table.http = &entered;
+    assert_int_equal(bil_description_check(&table, NULL), BIL_E_TABLE);
+    table.login_slot = 1;
+    assert_int_equal(bil_description_check(&table, NULL), BIL_OK);
+    bench_open(&b, &sim_en2, &table, false);
+    b.unit->guarded = true;
+    bil_doorman by = b.documents.doorman;
+    counted c = {.below = b.documents.port};
+    b.link = bil_http_link_over(&b.documents, (bil_http_port){&ops, &c}, &host_floats, b.room, sizeof b.room);
+    assert_int_equal(bench_read(&b, true).u.end.cause, BIL_E_NO_PASSWORD);
+    assert_int_equal(c.with_password, 0);
+    b.documents.doorman = by;
+    c.requests = 0;
+    assert_int_equal(bench_read(&b, true).u.end.cause, BIL_OK);
+    assert_string_equal(b.says, "EN-2 labels");
+    assert_int_equal(b.progress.read_requests, 5 + 5);
+    assert_int_equal(b.progress.identity_requests, 1);
+    assert_int_equal(c.requests, 2 + 1 + 5 + 5);
+    assert_int_equal(c.with_password, 1 + 1 + 5 + 5);
+    want_text(&b, "print.speed", "99.0");
+    assert_int_equal(bench_write(&b, bench_config(&b)).u.end.verdict, BIL_VERDICT_VERIFIED);
+    static const struct {
+        const char *realm, *password;
+        int status;
+        bil_error door, cause;
+        unsigned told;
+    } tries[] = {
+        {"EN-20 labels", "label-1", 0, BIL_OK, BIL_E_OTHER_MODEL, 0},
+        {"", "label-1", 0, BIL_OK, BIL_E_OTHER_MODEL, 0},
+        {"EN-2 {x}\r\n", "label-1", 0, BIL_E_NOT_TRUSTED, BIL_E_NOT_TRUSTED, 0},
+        {NULL, "label-1", 0, BIL_E_NO_PASSWORD, BIL_E_NO_PASSWORD, 0},
+        {NULL, "label-1", 404, BIL_OK, BIL_E_REFUSED, 0},
+        {NULL, "label-1", 423, BIL_OK, BIL_E_ACCOUNT_LOCKED, 0},
+        {NULL, "label-1", 503, BIL_OK, BIL_E_BUSY, 0},
+        {NULL, "label-1", 500, BIL_OK, BIL_E_GARBLED, 0},
+        {NULL, "wrong", 0, BIL_OK, BIL_E_PASSWORD, 1},
+        {NULL, "", 0, BIL_OK, BIL_E_PASSWORD, 0},
+        {NULL, "label-1", 0, BIL_OK, BIL_OK, 12},
+        {NULL, "wrong", 0, BIL_OK, BIL_E_PASSWORD, 1},
+        {NULL, "wrong", 0, BIL_OK, BIL_E_PASSWORD, 1},
+        {NULL, "wrong", 0, BIL_OK, BIL_E_PASSWORD, 1},
+        {NULL, "wrong", 0, BIL_OK, BIL_E_PASSWORD, 1},
+        {NULL, "wrong", 0, BIL_OK, BIL_E_ACCOUNT_LOCKED, 1},
+        {NULL, "label-1", 0, BIL_OK, BIL_E_ACCOUNT_LOCKED, 1},
+    };
+    for (size_t i = 0; i < sizeof tries / sizeof tries[0]; i++) {
+        c.realm = tries[i].realm;
+        c.status = tries[i].status;
+        c.with_password = 0;
+        b.password = tries[i].password;
+        b.shut_out = tries[i].door;
+        bil_error cause = bench_read(&b, false).u.end.cause;
+        if (cause != tries[i].cause || c.with_password != tries[i].told)
+            fail_msg("try %zu ends with %s, %u passwords", i, bil_error_name((int)cause), c.with_password);
+        if (cause)
+            assert_null(memmem(&b.documents, sizeof b.documents, "label-1", 7));
+    }
+    /* one that shows itself to anybody is asked for nothing */
+    c.status = 0;
+    b.sim.now += 300000;
+    b.unit->guarded = false;
+    c.with_password = b.asked = 0;
+    assert_int_equal(bench_read(&b, false).u.end.cause, BIL_OK);
+    assert_int_equal(c.with_password + b.asked, 0);
+    bench_close(&b);
+}
+
 /* Nobody tries a wrong password twice, and an account that is locked is named. */
 static void wrong_passwords(void **state)
 {
@@ -733,6 +847,14 @@ static void descriptions_that_make_no_sense(void **state)
         {"login: basic", "login: magic", "none of"},
         {"user: me", "user: \"me:you\"", "no name of a user"},
         {"refuses: /error", "refuses: error", "JSON Pointer"},
+        {"refuses: /error", "enter: /v, greets: \"T {x}\"", NULL},
+        {"refuses: /error", "enter: /v", "belong together"},
+        {"refuses: /error", "greets: T", "belong together"},
+        {"refuses: /error", "slot: T", "belong together"},
+        {"refuses: /error", "enter: v, greets: T", "path of a resource"},
+        {"refuses: /error", "enter: //v, greets: T", "path of a resource"},
+        {"refuses: /error", "enter: /v, greets: \"T {x\"", "isn't closed"},
+        {"login: basic, user: me", "enter: /v, greets: T", "how to log in"},
         {"refuses: /error", "prompt: x", "no key that belongs here"},
         {"read: GET /v", "read: POST /v", "this is GET"},
         {"read: GET /v", "read: GET v", "this is GET"},
@@ -820,6 +942,7 @@ int main(void)
         cmocka_unit_test(somebody_changes_a_file),
         cmocka_unit_test(writes_by_the_book),
         cmocka_unit_test(requests_counted_by_hand),
+        cmocka_unit_test(nothing_without_a_login),
         cmocka_unit_test(wrong_passwords),
         cmocka_unit_test(descriptions_that_make_no_sense),
         cmocka_unit_test(the_table_is_the_description),

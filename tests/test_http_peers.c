@@ -234,7 +234,7 @@ static const char one_server[] =
     "  location / { dav_methods PUT; limit_except GET { auth_basic mill; auth_basic_user_file %s/web/people; } }\n"
     "  location /closed { auth_basic mill; auth_basic_user_file %s/web/people; }\n%s }\n";
 
-enum { GOOD, OWN, OTHER, OLD, PLAIN, MOVES, LEAVES, DROPS, SERVERS };
+enum { GOOD, OWN, OTHER, OLD, PLAIN, MOVES, LEAVES, GUARDED, SAFE, DROPS, SERVERS };
 static int ports[SERVERS];
 
 static pid_t serve(void)
@@ -249,9 +249,9 @@ static pid_t serve(void)
         ports[i] = free_port();
     for (int i = 0; i < SERVERS; i++) {
         how[0] = more[0] = '\0';
-        if (i < PLAIN || i == DROPS)
+        if (i < PLAIN || i >= SAFE)
             snprintf(how, sizeof how, "ssl; ssl_certificate %s/web/%s.pem; ssl_certificate_key %s/web/%s.key", folder,
-                     keys[i % DROPS], folder, keys[i % DROPS]);
+                     keys[i == SAFE ? OWN : i % DROPS], folder, keys[i == SAFE ? OWN : i % DROPS]);
         if (i == PLAIN)
             snprintf(
                 more, sizeof more,
@@ -262,6 +262,8 @@ static pid_t serve(void)
                      "  location = /id { return 301 http://127.0.0.1:%d/new/id; }\n"
                      "  location /new/ { alias %s/web/files/; }\n",
                      ports[i], folder);
+        if (i == GUARDED || i == SAFE)
+            snprintf(more, sizeof more, "  auth_basic \"press 4\"; auth_basic_user_file %s/web/people;\n", folder);
         if (i == LEAVES)
             snprintf(more, sizeof more, "  location = /id { return 302 http://localhost:%d/id; }\n", ports[PLAIN]);
         if (i == DROPS)
@@ -314,6 +316,21 @@ static void a_web_server_over_tls(void **state)
     expect(0, "all 7 values read with 2 requests",
            sh("BILANCIA_PASSWORD=press $B read http://127.0.0.1:%d --description private.yaml --folder web 2>&1",
               ports[PLAIN]));
+    /* one that shows nothing to anybody else, not even who it is */
+    expect(0, NULL, sh("sed 's#user: me,#& enter: /id, greets: \"press {n}\",#' web.yaml >guarded.yaml"));
+    const char *read_guarded = "%s $B read http://127.0.0.1:%d --description guarded.yaml --folder web 2>&1 </dev/null";
+    expect(3, "it says \"press 4\"", sh(read_guarded, "BILANCIA_PASSWORD=press", ports[GUARDED]));
+    expect(4, "wants a password",
+           sh("$B find http://127.0.0.1:%d -d guarded.yaml --known-as 'press 4' 2>&1", ports[GUARDED]));
+    expect(3, "wants a password", sh(read_guarded, "", ports[GUARDED]));
+    expect(3, "doesn't accept the password", sh(read_guarded, "BILANCIA_PASSWORD=pres", ports[GUARDED]));
+    expect(0, "all 7 values read with 2 requests", sh(read_guarded, "BILANCIA_PASSWORD=press", ports[GUARDED]));
+    expect(0, "all 7 values read with 2 requests",
+           sh(read_guarded, "", ports[PLAIN])); /* who shows it is asked nothing */
+    const char *read_safe =
+        "BILANCIA_PASSWORD=press $B read 'https://127.0.0.1:%d/?key=%s' --description guarded.yaml --folder web 2>&1";
+    expect(0, "all 7 values read with 2 requests", sh(read_safe, ports[SAFE], key[OWN])); /* the key proves it */
+    expect(3, "nothing proves who answers there", sh(read_safe, ports[SAFE], key[GOOD]));
     /* whom nobody vouches for, and what a person compares */
     expect(3, key[OWN], sh(read, "https", ports[OWN], "", ""));
     assert_non_null(strstr(output, "nothing proves who answers there"));

@@ -36,9 +36,10 @@ typedef struct setting {
     uint64_t stride, actions;
     bool shut;                 /* it shows its settings only to who has its code, and wants time after each reply */
     bool line;                 /* asked in words, over a line that is always there */
+    bool guarded;              /* it tells nobody anything before a login */
     const char *pages;         /* and so many lines of an answer at a time */
     const char *sealed, *seal; /* a secret that comes with the copy, and what it is; NULL: none does */
-    uint64_t look; /* requests beyond one that tell who answers: the serial number comes with the first one */
+    uint64_t look;             /* requests beyond the one with the serial number until it is clear who answers */
 } setting;
 
 typedef struct play {
@@ -57,7 +58,7 @@ static bil_description unheld, unstored, unrestarted, unshown, by_hold, by_absen
 /* the station, for whom reading wants its code, too, and parts of cells are written with a mask */
 static bil_description shut;
 
-/* the labeller, whose documents take one value a request */
+/* the labeller, whose documents take one value a request, and which wants a login first */
 static bil_description singly;
 
 #define DRIVE(called, table)                                                                                           \
@@ -119,10 +120,11 @@ static const setting settings[] = {
     {STATION("station on a line", bil_description_ew_4), .on_line = true},
     {STATION("station that is shut", shut), .shut = true},
     {LOGGER("logger")},
-    {LOGGER("logger on a line"), .line = true},
-    {LOGGER("logger that shows pages"), .pages = "9", .stride = 2},
+    {LOGGER("logger on a line"), .line = true, .guarded = true},
+    {LOGGER("logger that shows pages"), .pages = "9", .guarded = true, .stride = 2},
     {LABELLER("labeller", bil_description_en_2)},
-    {LABELLER("labeller, one value a request", singly), .sealed = "broker.key", .seal = "under-green-leaves"},
+    {LABELLER("labeller, one value a request", singly), .guarded = true, .look = 2, /* of the login */
+     .sealed = "broker.key", .seal = "under-green-leaves"},
 };
 
 /* All purposes, scopes, with and without calibration, standing and running; each kind of restart; reset and trial. */
@@ -390,6 +392,9 @@ static void make_world(world *w, const play *p)
     unit->lasting = on->lasting;
     unit->free = on->free;
     unit->shuts = on->shut;
+    unit->guarded = on->guarded;
+    if (on->guarded && on->line)
+        sim_session_open(&w->b.stream.session, unit, 0, true);
     w->b.sim.deaf_ms = on->description->link.pause_ms;
     w->other = malloc(sizeof *w->other);
     remember(unit, unit->running, &mill);
@@ -1071,6 +1076,13 @@ static void begin_plays(play *plays, size_t *count)
     for (uint16_t i = 0; i < singly.space_count; i++)
         spaces[i].write_most = 1;
     singly.spaces = spaces;
+    static bil_http entered;
+    entered = *singly.http;
+    entered.enter = "/api/unit";
+    entered.greets = "EN-2 {what}";
+    singly.http = &entered;
+    singly.login_slot = 1;
+    assert_int_equal(bil_description_check(&singly, NULL), BIL_OK);
     static bil_param plain[220]; /* without its files, which the other labeller has */
     memcpy(plain, singly.params, singly.count * sizeof plain[0]);
     for (uint16_t i = 0; i < singly.count; i++)
@@ -1375,6 +1387,7 @@ static void another_unit_from_any_request_on(void **state)
                 begin(&w);
                 sim_start(w.other, on->sim, roll_below(&d, 2), on->sim == &sim_ed30 ? "ED30-0777" : "700777", NULL);
                 w.other->answers_at = w.b.unit->answers_at;
+                w.other->guarded = on->guarded;
                 w.other->up_at = 0;
                 w.other->listener = listen;
                 w.other->listener_ctx = &w;

@@ -35,6 +35,17 @@ extern "C" {
 #define BIL_CONSOLE_HEARD 80
 #define BIL_CONSOLE_PIECE 80
 
+/* How a model lets somebody in on a new connection. Patterns, as those of lines; questions end without an end of line.
+ */
+typedef struct bil_console_login {
+    const char *greets;  /* the line that shows which model it is, before the first question */
+    const char *whom;    /* asks for the user; NULL: it asks for the password alone */
+    const char *user;    /* who logs in; NULL where it doesn't ask for that */
+    const char *asks;    /* asks for the password */
+    const char *refuses; /* refuses that; NULL: it asks again */
+    const char *locked;  /* the account is; or NULL */
+} bil_console_login;
+
 /* How one model speaks. Patterns are those of lines; NULL: it says nothing of this kind. */
 typedef struct bil_console {
     const char *prompt;  /* it waits for a question: this, with nothing behind it */
@@ -46,6 +57,7 @@ typedef struct bil_console {
     const char *taken;   /* on connecting: somebody else has the session */
     const char *more;    /* at the end of a page, with no end of line: a blank brings the next one; not a pattern */
     bool echo;           /* it repeats each question as the first line of the answer */
+    const bil_console_login *login; /* NULL: it lets in whoever connects */
 } bil_console;
 
 /* The memory of a link over a stream; the caller's, as long as the link is used. */
@@ -53,11 +65,12 @@ typedef struct bil_console_link {
     bil_stream stream;
     bil_clock clock;
     const bil_float_ops *floats;
-    char said[BIL_CONSOLE_LINE + 4], line[BIL_CONSOLE_LINE + 1], piece[64];
+    bil_doorman doorman; /* to be set behind bil_console_link_over, where a device wants a login */
+    bool open;           /* the prompt was the last that came */
     /* Of the last answer: the first line that no pattern fits, or who has the session; bytes that aren't printable are
-     * dots. "" where there was none, or a secret was said. */
+     * dots; of a login the greeting. "" where there was none, or a secret was said. */
     char heard[BIL_CONSOLE_HEARD + 1];
-    bool open; /* the prompt was the last that came */
+    char piece[64], line[BIL_CONSOLE_LINE + 1], said[BIL_CONSOLE_LINE + 4];
 } bil_console_link;
 
 /* Makes a link of a stream. `floats` is for values that are floats (value.h), or NULL. What it is given outlives it;

@@ -18,7 +18,7 @@ extern "C" {
 #endif
 
 /* Limits of a description, and the mark for "none" among indices. */
-#define BIL_TABLE_VERSION 9 /* of the structs below: a table that was made for another one doesn't compile */
+#define BIL_TABLE_VERSION 10 /* of the structs below: a table that was made for another one doesn't compile */
 #define BIL_ID_MAX 63
 #define BIL_NAME_MAX 48 /* bytes of a plain name */
 #define BIL_UNIT_MAX 15 /* bytes of a unit of measure */
@@ -294,72 +294,69 @@ typedef struct bil_link_limits {
 
 /* All of it. Members that hold indices have BIL_NONE where there is none. */
 typedef struct bil_description {
-    const char *vendor, *model;
-    const char *layout; /* SHA-256 of the layout, BIL_LAYOUT_HEX lower case hex digits */
-    uint16_t revision;
-    const char *const *firmwares; /* may be written with this description; others may be read */
-    const char *const *hardwares;
     uint8_t firmware_count, hardware_count;
     uint8_t stored_values; /* bil_stored_values */
+    uint8_t sign_count, unit_same_count, unit_grows_count, no_serial_count;
+    uint8_t secret_count;
+    uint8_t login_slot; /* of those: what it is told on each connection, before it tells who it is; 0: nothing */
+    uint8_t expect_count, by_hand_count, test_count, loses_count;
+    uint8_t bank_count;
     bool restart_keeps_hold;
-    bool store_needs_hold; /* it takes the order to store only while held */
-    bool writes_last;      /* a value that is written survives a power cut at once: there is no trial */
-    uint16_t count;        /* of params and by_place */
-    uint16_t space_count;  /* at most 255 */
-    const bil_space *spaces;
+    bool store_needs_hold;      /* it takes the order to store only while held */
+    bool writes_last;           /* a value that is written survives a power cut at once: there is no trial */
+    bool unlock_ends_with_link; /* it locks itself with each connection */
+    bool restart_ends_hold;     /* a hold that is gone was ended by a restart, and by nothing else */
+    bool works_when_on;         /* a restart sets the machine to work by itself */
+    uint16_t revision;
+    uint16_t count;       /* of params and by_place */
+    uint16_t space_count; /* at most 255 */
+    uint16_t across_count, procedure_count, rule_count;
+    uint16_t identity[BIL_ID_COUNT]; /* index of the text or number that tells it, or BIL_NONE */
+    /* what only a restart does: a counter of starts, a time since the last one (indices, or BIL_NONE) */
+    uint16_t starts, uptime;
+    uint16_t state;         /* index of the parameter that tells the state of operation, or BIL_NONE */
+    uint16_t restart_after; /* 1 << stage for each after which the device restarts before the next one */
+    uint16_t link_unit;     /* index of its unit number on the line, or BIL_NONE */
+    uint16_t changes;       /* index of a counter that moves whenever a setting changes, or BIL_NONE */
+    uint16_t unstored;      /* index of what tells that values in force aren't stored yet, or BIL_NONE */
+    bil_link_limits link;
+    uint32_t restart_absent_ms; /* after an order to restart that was acknowledged, an absence of at least so long tells
+                                 * that it did; 0: that tells nothing */
+    uint32_t unlock_lasts_ms;   /* it locks itself so long after it was unlocked; 0: never */
+    uint32_t state_held;        /* the value of `state` while held */
+    uint32_t state_idle;        /* 1 << value for each in which the machine stands by itself; values below 32 */
+    uint32_t unstored_value;    /* the value of `unstored` while some aren't */
+    uint32_t raw_size;          /* bytes of all raw values */
     const bil_param *params;
     const uint16_t *by_place;
-    const bil_range *across;
-    uint16_t across_count;
-    uint16_t procedure_count;
+    const bil_space *spaces;
     const bil_procedure *procedures;
-    uint16_t identity[BIL_ID_COUNT]; /* index of the text or number that tells it, or BIL_NONE */
+    const bil_range *across;
+    const bil_bank *banks;
+    const bil_rule *rules;
+    const char *vendor, *model;
+    const char *layout;           /* SHA-256 of the layout, BIL_LAYOUT_HEX lower case hex digits */
+    const char *const *firmwares; /* may be written with this description; others may be read */
+    const char *const *hardwares;
     const bil_sign *signs; /* where the model isn't told by its name: all of these together; the first one is the
                             * identity, too */
-    uint8_t sign_count;
     /* what tells the unit, beside its serial number: what stays the same for good (a hardware address), and what only
      * grows; indices of readable parameters of the class unit, at most 4 each */
     const uint16_t *unit_same, *unit_grows;
-    uint8_t unit_same_count, unit_grows_count;
     const char *const *no_serial; /* what stands there where no serial number was ever given */
-    uint8_t no_serial_count;
     /* what is put in by BIL_STEP_SECRET: slots 1 to secret_count, at most BIL_SECRETS_MAX, by the names under which a
      * person is asked for them */
     const char *const *secrets;
     const uint16_t *secrets_kept; /* for each the index of the setting that changes it, or BIL_NONE; NULL: none does */
-    uint8_t secret_count;
-    /* what only a restart does: a counter of starts, a time since the last one (indices, or BIL_NONE); a hold that is
-     * gone; and after an order that was acknowledged, an absence of at least so long (0: that tells nothing) */
-    uint16_t starts, uptime;
-    bool restart_ends_hold;
-    bool works_when_on; /* a restart sets the machine to work by itself */
-    uint32_t restart_absent_ms;
-    uint32_t unlock_lasts_ms;    /* it locks itself so long after it was unlocked; 0: never */
-    bool unlock_ends_with_link;  /* and with each connection */
-    uint16_t state;              /* index of the parameter that tells the state of operation, or BIL_NONE */
-    uint32_t state_held;         /* its value while held */
-    uint32_t state_idle;         /* 1 << value for each in which the machine stands by itself; values below 32 */
-    uint16_t restart_after;      /* 1 << stage for each after which the device restarts before the next one */
-    uint16_t link_unit;          /* index of its unit number on the line, or BIL_NONE */
-    uint16_t changes;            /* index of a counter that moves whenever a setting changes, or BIL_NONE */
-    uint16_t unstored;           /* index of what tells that values in force aren't stored yet, or BIL_NONE */
-    uint32_t unstored_value;     /* its value then */
-    const char *factory_address; /* where a new or reset unit is found, or NULL; see docs/description.md */
+    const char *factory_address;  /* where a new or reset unit is found, or NULL; see docs/description.md */
     /* for people, around a write: warnings that the device may show meanwhile, what is to be done by hand afterwards,
      * what is to be tried before the machine goes back to work, and what the device loses that is in no copy */
     const bil_reminder *expect, *by_hand, *tests, *loses;
-    uint8_t expect_count, by_hand_count, test_count, loses_count;
-    const bil_rule *rules;
-    uint16_t rule_count;
-    const bil_bank *banks;
     const uint8_t *factory;       /* values as delivered, as raw values of an image; NULL: none is known */
     const uint8_t *factory_known; /* 1 for each parameter that has one, else 0 */
-    uint8_t bank_count;
-    bil_link_limits link;
     /* values lie in cells, unless one of these says otherwise: how it speaks (console.h), how it answers (http.h) */
     const struct bil_console *console;
     const struct bil_http *http;
-    uint32_t raw_size; /* bytes of all raw values */
 } bil_description;
 
 /* For tables made by hand; those of the generator and of the loader are sound. Looks at every member that something in

@@ -29,6 +29,8 @@ typedef struct bil_found {
     const char *vendor, *model, *hardware, *firmware, *serial, *name; /* of a device; else "" */
     size_t index;     /* among the addresses, counted from 0: as bil_find_addresses tells them */
     int system_error; /* errno of the try to connect, where that failed; else 0 */
+    const char
+        *says; /* what a device that wants a login first says of itself before that, where it wasn't let in; "" */
 } bil_found;
 
 /* How a search is made and watched. */

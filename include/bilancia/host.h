@@ -63,6 +63,11 @@ typedef struct bil_host_config {
      * or "" for the first one as long as nobody is asked. With `may_ask` false it may be called by threads of the
      * library, one at a time. False, or NULL: there is none, and the device isn't read (BIL_E_NO_PASSWORD). */
     bool (*password)(void *ctx, const char *where, const char *which, bool may_ask, char *out, size_t size);
+    /* A device wants its password before it tells who it is, over a link that doesn't prove that either: may whoever
+     * is at this address and says this of itself be given it? `before` is what was said there when that was agreed to,
+     * or "". True is remembered, for the person at this computer: bil_host_knows. False, or NULL: it isn't given
+     * (BIL_E_NEW_THERE, BIL_E_OTHER_THERE). */
+    bool (*trust)(void *ctx, const char *where, const char *says, const char *before);
 } bil_host_config;
 
 /* Opens the library for a program; `config` NULL: as usual. On an error *host is NULL where memory was short or the
@@ -126,6 +131,11 @@ bool bil_host_disputed(const bil_host *host, size_t i);
  * host's site, for the person at this computer. BIL_E_NO_SITE, BIL_E_CALL where no description at hand has it, or two.
  */
 int bil_host_decide(bil_host *host, const char *digits, const bil_description **description);
+
+/* Whoever says this of itself at this address, before it tells who it is, may be given its password from now on, by the
+ * person at this computer: what `trust` of bil_host_config would ask. BIL_E_ADDRESS, BIL_E_CALL, BIL_E_FILE_WRITE,
+ * BIL_E_DISK_FULL. */
+int bil_host_knows(bil_host *host, const char *where, const char *says);
 
 /* What is done with a device by a description, in requests. */
 typedef struct bil_forecast {

@@ -51,7 +51,9 @@ extern "C" {
     X(125, NO_BYTES, "no_bytes", "the bytes of a file aren't at hand") \
     X(126, PASSPHRASE, "passphrase", "this isn't the passphrase") \
     X(127, SEAL, "seal", "it is sealed in a way that this program doesn't open") \
-    X(128, UNSHOWN, "unshown", "the device took it, and shows it to nobody: nothing proves it")
+    X(128, UNSHOWN, "unshown", "the device took it, and shows it to nobody: nothing proves it") \
+    X(129, NEW_THERE, "new_there", "it wants a password before it says who it is, and nobody has agreed to that yet") \
+    X(130, OTHER_THERE, "other_there", "what answers there calls itself otherwise than it did: no password went there")
 /* clang-format on */
 
 /* BIL_E_ADDRESS, BIL_E_FILE_OPEN, ... */

@@ -46,8 +46,12 @@ typedef enum bil_login { BIL_LOGIN_NONE, BIL_LOGIN_BASIC, BIL_LOGIN_DIGEST, BIL_
 
 /* How one model answers. */
 typedef struct bil_http {
-    uint8_t login;       /* bil_login */
-    const char *user;    /* who logs in; NULL where a bearer does */
+    uint8_t login;    /* bil_login */
+    const char *user; /* who logs in; NULL where a bearer does */
+    /* Where it shows nothing without a login: the path of a resource at which each connection begins with one, and the
+     * pattern (console.h) of the realm (RFC 9110, 11.5) that it names there, by which it shows its model. NULL: it
+     * shows who it is to anybody. */
+    const char *enter, *greets;
     const char *refuses; /* JSON Pointer; a reply to a write that has something there, but for null and false, is a no;
                           * where that is a number, it is the reason. NULL: the status tells */
 } bil_http;
@@ -68,8 +72,9 @@ typedef struct bil_http_request {
 /* What comes back. */
 typedef struct bil_http_reply {
     uint16_t status;
-    char tag[BIL_HTTP_TAG + 1]; /* "" where there was none, or a longer one */
-    char *body;                 /* the link's memory, to fill */
+    char tag[BIL_HTTP_TAG + 1];     /* "" where there was none, or a longer one */
+    char realm[BIL_HTTP_HEARD + 1]; /* of who wants a login; "" where there was none, or a longer one */
+    char *body;                     /* the link's memory, to fill */
     size_t room, size;
 } bil_http_reply;
 
@@ -94,14 +99,16 @@ typedef struct bil_http_port {
 /* The memory of a link over HTTP; the caller's, as long as the link is used. */
 typedef struct bil_http_link {
     bil_http_port port;
+    const bil_description *description; /* of the request under way */
     const bil_float_ops *floats;
-    char *room; /* for two bodies, what goes out and what comes in */
+    bil_doorman doorman; /* to be set behind bil_http_link_over, where a device shows nothing without a login */
+    char *room;          /* for two bodies, what goes out and what comes in */
     size_t half;
-    char password[BIL_TEXT_MAX + 1]; /* "" before a login, and with a new connection */
-    char tags[BIL_HTTP_TAGS][BIL_HTTP_TAG + 1];
     /* What the last refusal said, or the reply that made no sense; bytes that aren't printable are dots. "" where there
-     * was none, or a secret was said. */
+     * was none, or a secret was said; on connecting the realm. */
     char heard[BIL_HTTP_HEARD + 1];
+    char password[BIL_TEXT_MAX + 1]; /* "" before a login; a new connection begins without it */
+    char tags[BIL_HTTP_TAGS][BIL_HTTP_TAG + 1];
 } bil_http_link;
 
 /* Makes a link of it. `room` is for a document as it comes and one as it goes out, half of `size` for each, at least

@@ -66,10 +66,21 @@ typedef struct bil_connect {
     uint16_t at;
 } bil_connect;
 
+/* Who gives the password that a device wants on each connection, before it tells who it is (`login_slot` of the
+ * description). `says` is what shows its model before anybody has logged in, as people see it: all by which it can be
+ * known again, so that no password goes to somebody else. BIL_OK, with the password in `out`, ended by a NUL, which is
+ * wiped as soon as it was said; else why it isn't given, and the connection ends with that: BIL_E_NO_PASSWORD,
+ * BIL_E_NOT_TRUSTED. */
+typedef struct bil_doorman {
+    bil_error (*give)(void *ctx, const char *says, char out[BIL_TEXT_MAX + 1]); /* NULL: nobody does */
+    void *ctx;
+} bil_doorman;
+
 /* The functions of a link; none of them keeps what it is given. */
 typedef struct bil_link_ops {
-    /* Opens the link once; an open one is closed first. BIL_DONE, or BIL_NOT_SENT with cause and code; BIL_REFUSED,
-     * with a cause, where to try again would be of no use: the description is of another kind. */
+    /* Opens the link once, and logs in where the device wants that; an open one is closed first. BIL_DONE, or
+     * BIL_NOT_SENT with cause and code; BIL_REFUSED, with a cause, where to try again would be of no use: the
+     * description is of another kind, or whoever is there isn't known, or doesn't take the password. */
     bil_outcome (*connect)(void *ctx, const bil_connect *to, bil_result *result);
     bil_outcome (*transfer)(void *ctx, const bil_transfer *t, bil_result *result);
     void (*close)(void *ctx);

@@ -74,12 +74,12 @@ typedef struct bil_set_totals {
 
 /* One value, from a set line or from an image. */
 typedef struct bil_item {
+    uint8_t size;
     bil_str id, unit, name; /* name and unit: JSON string bodies */
     bil_str value;          /* the JSON token; length 0 where the source has none */
     bil_type type;
     bil_class cls;
     bil_error unreadable; /* BIL_OK when raw counts */
-    uint8_t size;
     uint8_t raw[BIL_TEXT_MAX];
 } bil_item;
 
@@ -121,16 +121,16 @@ typedef enum bil_line_kind {
 /* Reading. Feed every line, its LF included, in order; then ask bil_set_reader_whole. Nothing that the reader
  * has said counts before that answer is BIL_OK. */
 typedef struct bil_set_reader {
-    bil_digest whole, values;
-    bil_set_totals totals; /* counted on the way; complete after the end line */
+    uint8_t phase;
     uint32_t line;         /* number of the line last fed, from 1 */
     uint64_t file_left;    /* bytes of the file that are still to come */
-    uint8_t phase;
-    bil_str chunk;                /* of the chunk line last fed: base64 of the right length, not looked at */
-    char last_id[BIL_ID_MAX + 1]; /* last seen; for the order */
+    bil_str chunk;         /* of the chunk line last fed: base64 of the right length, not looked at */
+    bil_str file;          /* id of the file line last fed */
+    bil_item item;         /* of the value or left-out line last fed */
+    bil_set_totals totals; /* counted on the way; complete after the end line */
+    bil_digest whole, values;
     bil_set_header header;        /* points into the header line while that is being handled */
-    bil_item item;                /* of the value or left-out line last fed */
-    bil_str file;                 /* id of the file line last fed */
+    char last_id[BIL_ID_MAX + 1]; /* last seen; for the order */
 } bil_set_reader;
 
 /* Without `whole` (its ops NULL) the caller digests the bytes itself and compares with totals.digest, which then is

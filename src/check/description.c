@@ -180,6 +180,9 @@ static void check_http(checking *c)
         return;
     want(c, !d->console && h->login <= BIL_LOGIN_BEARER && (!h->refuses || h->refuses[0] == '/') &&
                 (h->user != NULL) == (h->login == BIL_LOGIN_BASIC || h->login == BIL_LOGIN_DIGEST));
+    want(c, !h->enter == !h->greets && !h->enter == !d->login_slot &&
+                (!h->enter || (h->enter[0] == '/' && h->login != BIL_LOGIN_NONE)));
+    want_saying(c, h->greets);
     for (uint16_t i = 0; c->good && i < d->space_count; i++) {
         want(c, d->spaces[i].keys && !d->spaces[i].answer && d->spaces[i].reading != BIL_SHARE_NEIGHBOURS);
         want_resource(c, d->spaces[i].ask);
@@ -203,6 +206,15 @@ static void check_console(checking *c)
     for (size_t i = 0; c->good && i < sizeof lines / sizeof lines[0]; i++)
         want_saying(c, lines[i]);
     want(c, !s->more || s->more[0]);
+    const bil_console_login *login = s->login;
+    want(c, !login == !d->login_slot);
+    if (c->good && login) {
+        want(c, login->greets && login->asks && !login->whom == !login->user && (!login->user || login->user[0]));
+        const char *const said[] = {login->greets, login->whom,    login->user,
+                                    login->asks,   login->refuses, login->locked};
+        for (size_t i = 0; c->good && i < sizeof said / sizeof said[0]; i++)
+            want_saying(c, said[i]);
+    }
     for (uint16_t i = 0; c->good && i < d->space_count; i++) {
         want_saying(c, d->spaces[i].ask);
         want_saying(c, d->spaces[i].set);
@@ -389,7 +401,8 @@ static void check_texts(checking *c)
     want_texts(c, d->hardwares, d->hardware_count, BIL_VALUE_TEXT - 1);
     want_texts(c, d->no_serial, d->no_serial_count, BIL_VALUE_TEXT - 1);
     want_texts(c, d->secrets, d->secret_count, BIL_VALUE_TEXT - 1);
-    want(c, d->secret_count <= BIL_SECRETS_MAX);
+    want(c, d->secret_count <= BIL_SECRETS_MAX && d->login_slot <= d->secret_count &&
+                (!d->login_slot || d->console || d->http));
     for (uint8_t i = 0; c->good && d->secrets_kept && i < d->secret_count; i++)
         want(c, d->secrets_kept[i] == BIL_NONE ||
                     (d->secrets_kept[i] < d->count && d->params[d->secrets_kept[i]].cls == BIL_CLASS_SECRET));

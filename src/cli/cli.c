@@ -127,6 +127,8 @@ int exit_code_of(int error)
     case BIL_E_CARD:
     case BIL_E_FOREIGN:
     case BIL_E_PASSPHRASE:
+    case BIL_E_NEW_THERE:
+    case BIL_E_OTHER_THERE:
         return EXIT_REFUSED;
     case BIL_E_BUSY:
     case BIL_E_NOTHING_READ:

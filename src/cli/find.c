@@ -80,7 +80,7 @@ static int look_at_home(library *l, bool json)
 
 /* What was found at one address, kept until all were asked. */
 typedef struct hit {
-    char *address;
+    char *address, *says;
     bil_find_end end;
     int error, system_error;
     json_t *unit; /* of a device: who it is */
@@ -116,6 +116,16 @@ static void known_as(library *l, const hit *h, char *out, size_t size)
     }
 }
 
+/* What it says of itself before a login, and how to agree to that it gets its password. */
+static void put_says(const hit *h)
+{
+    char address[1200], says[400];
+    say("%37sit says: %s\n", "", h->says);
+    if (h->error == BIL_E_NEW_THERE || h->error == BIL_E_OTHER_THERE)
+        say("%37swhen that is the device: bilancia find %s --known-as %s\n", "",
+            pasted(h->address, address, sizeof address), pasted(h->says, says, sizeof says));
+}
+
 static void put_hit(library *l, const hit *h, bool alone)
 {
     char known[700], hint[300], word[1200];
@@ -133,6 +143,8 @@ static void put_hit(library *l, const hit *h, bool alone)
                 next_site());
     } else if (h->end == BIL_FOUND_UNKNOWN || h->end == BIL_FOUND_REFUSED) {
         say("%s?%s %-34s %s\n", warn(), plain(), h->address, bil_host_error_text(h->error));
+        if (h->says)
+            put_says(h);
     } else if (alone) {
         say("%s✗%s %-34s %s\n", bad(), plain(), h->address, bil_host_error_text(h->error));
         if (hint[0])
@@ -152,6 +164,8 @@ static json_t *hit_json(library *l, const hit *h)
         json_object_set_new(one, "site", json_string(known));
     } else {
         json_object_update_new(one, json_pack("{s:s,s:s}", "error", bil_host_error_name(h->error), "hint", hint));
+        if (h->says)
+            json_object_set_new(one, "says", json_string(h->says));
     }
     return one;
 }
@@ -179,6 +193,7 @@ static void done(void *ctx, const bil_found *found, size_t finished, size_t coun
     h->end = found->end;
     h->error = found->error;
     h->system_error = found->system_error;
+    h->says = found->says[0] ? strdup(found->says) : NULL;
     if (found->end == BIL_FOUND_DEVICE)
         h->unit =
             json_pack("{s:s,s:s,s:s,s:s,s:s,s:s}", "vendor", found->vendor, "model", found->model, "hardware",
@@ -260,8 +275,12 @@ static int look_there(looking *k, unsigned at_once)
 static int run(const command *self, int argc, const char **argv)
 {
     int json = 0, at_once = 0;
+    char *known_as = NULL;
     library l = {0};
     struct poptOption options[] = {
+        {"known-as", 0, POPT_ARG_STRING, &known_as, 0,
+         "of a device that wants its password first: what it says before that; whoever says it there gets the password",
+         "TEXT"},
         {"at-once", 0, POPT_ARG_INT, &at_once, 0, "ask so many lines beside each other (64)", "N"},
         {"description", 'd', POPT_ARG_STRING, &l.description, 0, "a description to try first", "FILE"},
         SITE_OPTION(l.given),
@@ -271,14 +290,20 @@ static int run(const command *self, int argc, const char **argv)
     int code = library_begin(&l, self, argc, argv, options, 0, 100, false);
     if (code >= 0)
         return code;
+    if (known_as && l.c.count != 1)
+        return library_end(&l, say_error("--known-as", BIL_E_CALL, "this is said of one address"));
     if (l.c.count == 0)
         return library_end(&l, look_at_home(&l, json));
     if (at_once < 0)
         return library_end(&l, say_error("--at-once", BIL_E_CALL, "a number of lines is wanted"));
+    int error = known_as ? bil_host_knows(l.host, l.c.arguments[0], known_as) : BIL_OK;
+    if (error)
+        return library_end(&l, library_failed(&l, error));
     looking k = {.l = &l, .json = json};
     code = look_there(&k, (unsigned)at_once);
     for (size_t i = 0; i < k.count; i++) {
         free(k.hits[i].address);
+        free(k.hits[i].says);
         json_decref(k.hits[i].unit);
     }
     free(k.hits);
@@ -290,6 +315,7 @@ const command command_find = {"find",
                               "serial ports and networks of this computer, and the devices that answer there",
                               "  bilancia find\n"
                               "  bilancia find modbus+tcp://192.0.2.10-60/1\n"
-                              "  bilancia find \"modbus+rtu:/dev/ttyUSB0?unit=1-16&speed=9600\"\n",
+                              "  bilancia find \"modbus+rtu:/dev/ttyUSB0?unit=1-16&speed=9600\"\n"
+                              "  bilancia find console+tcp://192.0.2.30:4000 --known-as 'el-16 5512 console'\n",
                               run,
                               100};

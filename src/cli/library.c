@@ -4,6 +4,7 @@
 #include <string.h>
 #include <unistd.h>
 
+#include "cli/asking.h"
 #include "cli/password.h"
 
 static void put_doubt(void *ctx, int error, const char *what, const char *why)
@@ -104,6 +105,21 @@ static bool give(void *ctx, const char *where, const char *which, bool may_ask, 
     return library_password(ctx, where, which, may_ask, out, size);
 }
 
+/* Whether a password may go there where nothing else tells who is there: a person says that, or nobody does. */
+static bool trust(void *ctx, const char *where, const char *says, const char *before)
+{
+    (void)ctx;
+    if (!isatty(STDIN_FILENO))
+        return false;
+    progress_clear();
+    tell(stderr, "%s wants its password before it says who it is. Of itself it says:\n  %s\n", where, says);
+    if (before[0])
+        tell(stderr, "%s!%s When it was agreed to that its password may go there it said:\n  %s\n", warn(), plain(),
+             before);
+    return ask_at_terminal(before[0] ? "Is that the device all the same, and may its password go there?"
+                                     : "Is that the device, and may its password go there from now on?");
+}
+
 int library_begin(library *l, const command *self, int argc, const char **argv, struct poptOption *options, int least,
                   int most, bool site)
 {
@@ -118,7 +134,8 @@ int library_begin(library *l, const command *self, int argc, const char **argv, 
                               .description = l->description,
                               .log = l->quiet ? NULL : put_doubt,
                               .ctx = l,
-                              .password = give};
+                              .password = give,
+                              .trust = trust};
     int error = bil_host_open(&l->host, &config);
     if (!error && !l->quiet)
         put_disputes(l);

@@ -93,7 +93,7 @@ static int choose(chosen *c, const char *name, const char *values, const char *w
 /* What a unit is, where it isn't the usual one. */
 typedef struct identity {
     const char *serial, *name, *firmware;
-    bool delivered;
+    bool delivered, guarded;
 } identity;
 
 static int serve(const chosen *which, int port, bool line, const char *control, int factor, const identity *who)
@@ -104,6 +104,7 @@ static int serve(const chosen *which, int port, bool line, const char *control, 
     sim_unit *unit = need(1, sizeof *unit);
     sim_start(unit, model, who->delivered, who->serial, who->name);
     unit->lasting = which->lasting;
+    unit->guarded = who->guarded;
     if (who->firmware && !(model->firmware && sim_put(unit, model->firmware, who->firmware))) {
         free(unit);
         return say_error(who->firmware, BIL_E_CALL, "this doesn't fit into the unit");
@@ -231,7 +232,7 @@ static int say_to_unit(const char *control, const char **words, int count)
 static int run(const command *self, int argc, const char **argv)
 {
     char *control = NULL, *at = NULL, *serial = NULL, *name = NULL, *firmware = NULL, *values = NULL, *where = NULL;
-    int port = 0, factor = 1, delivered = 0, count = 0, line = 0, speed = 19200, reply_ms = 0;
+    int port = 0, factor = 1, delivered = 0, guarded = 0, count = 0, line = 0, speed = 19200, reply_ms = 0;
     struct poptOption options[] = {
         {"port", 'p', POPT_ARG_INT, &port, 0, "TCP port on 127.0.0.1 (a free one)", "N"},
         {"control", 'c', POPT_ARG_STRING, &control, 0,
@@ -240,6 +241,8 @@ static int run(const command *self, int argc, const char **argv)
         {"as-delivered", 0, POPT_ARG_NONE, &delivered, 0, "with factory values, not as set up in the mill", NULL},
         {"serial", 0, POPT_ARG_STRING, &serial, 0, "its serial number; of several units with commas between", "TEXT"},
         {"name", 0, POPT_ARG_STRING, &name, 0, "its device name; of several units with commas between", "TEXT"},
+        {"guarded", 0, POPT_ARG_NONE, &guarded, 0, "a logger or labeller: it tells nobody anything before a login",
+         NULL},
         {"firmware", 0, POPT_ARG_STRING, &firmware, 0, "its firmware", "TEXT"},
         {"count", 0, POPT_ARG_INT, &count, 0, "so many units, on ports from --port on, or as 1 to N on one --line",
          "N"},
@@ -261,7 +264,7 @@ static int run(const command *self, int argc, const char **argv)
     if (c.count > 1)
         return call_end(
             &c, say_error(c.arguments[1], BIL_E_CALL, "one model at a time; to tell a unit something, say --at PATH"));
-    identity who = {serial, name, firmware, delivered};
+    identity who = {serial, name, firmware, delivered, guarded};
     crowd many = {.count = (size_t)(count ? count : 1),
                   .line = line,
                   .speed = (unsigned)speed,
@@ -281,6 +284,8 @@ static int run(const command *self, int argc, const char **argv)
         code = say_error("", BIL_E_CALL,
                          web ? "of what has documents there is one at a port, and none at a line"
                              : "of what is asked in words there is one at a line, or at a port");
+    else if (code == EXIT_DONE && guarded && !words && !web)
+        code = say_error("", BIL_E_CALL, "only what is asked in words or has documents knows a login");
     else if (code == EXIT_DONE)
         code = crowded ? serve_crowd(&which, &many, &who) : serve(&which, port, line, control, factor, &who);
     let_go(&which);

@@ -127,26 +127,32 @@ static size_t digits(json_in *in)
     return (size_t)(in->at - start);
 }
 
+/* RFC 8259, 6; true, false and null as well. */
+void bil_json_need_word(json_in *in)
+{
+    if (bil_json_try(in, "true") || bil_json_try(in, "false") || bil_json_try(in, "null"))
+        return;
+    bil_json_try(in, "-");
+    const char *first = in->at;
+    size_t whole = digits(in);
+    bool bad = whole == 0 || (*first == '0' && whole > 1);
+    if (bil_json_try(in, "."))
+        bad |= digits(in) == 0;
+    if (bil_json_try(in, "e") || bil_json_try(in, "E")) {
+        if (!bil_json_try(in, "-"))
+            bil_json_try(in, "+");
+        bad |= digits(in) == 0;
+    }
+    in->failed |= bad;
+}
+
 bil_str bil_json_take_value(json_in *in)
 {
     const char *start = in->at;
-    if (!in->failed && in->at < in->end && *in->at == '"') {
+    if (!in->failed && in->at < in->end && *in->at == '"')
         bil_json_take_string(in);
-    } else if (!bil_json_try(in, "true") && !bil_json_try(in, "false") && !bil_json_try(in, "null")) {
-        bil_json_try(in, "-");
-        const char *first = in->at;
-        size_t whole = digits(in);
-        if (whole == 0 || (*first == '0' && whole > 1))
-            in->failed = true;
-        if (bil_json_try(in, ".") && digits(in) == 0)
-            in->failed = true;
-        if (bil_json_try(in, "e")) {
-            if (!bil_json_try(in, "-"))
-                bil_json_try(in, "+");
-            if (digits(in) == 0)
-                in->failed = true;
-        }
-    }
+    else
+        bil_json_need_word(in);
     return in->failed ? (bil_str){"", 0} : (bil_str){start, (size_t)(in->at - start)};
 }
 

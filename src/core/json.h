@@ -29,6 +29,8 @@ bil_str bil_json_take_string(json_in *in);
 uint64_t bil_json_take_number(json_in *in, uint64_t largest);
 /* Hex digits with their quotes, exactly or at most so many bytes; returns the bytes. */
 size_t bil_json_take_hex(json_in *in, uint8_t *bytes, size_t most);
+/* A number, true, false or null. */
+void bil_json_need_word(json_in *in);
 /* A value token: number, true, false, null or string. */
 bil_str bil_json_take_value(json_in *in);
 

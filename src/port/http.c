@@ -109,10 +109,35 @@ static const char *value_of(const char *line, size_t length, const char *name)
     return line + size + strspn(line + size, " \t");
 }
 
+/* The first realm that is named, of whichever kind of login (RFC 9110, 11.4 and 11.5); "" where none is, or it is longer
+ * than what people are shown. */
+static void take_realm(const char *value, char realm[BIL_HTTP_HEARD + 1])
+{
+    static const char name[] = "realm=\"";
+    bool quoted = false;
+    realm[0] = '\0';
+    for (const char *at = value; *at; at++) {
+        bool begins = !quoted && (at == value || strchr(" ,\t", at[-1]));
+        if (begins && strncasecmp(at, name, sizeof name - 1) == 0) {
+            size_t count = 0;
+            for (at += sizeof name - 1; *at && *at != '"' && count <= BIL_HTTP_HEARD; at++) {
+                at += *at == '\\' && at[1];
+                realm[count++] = *at;
+            }
+            realm[*at == '"' && count <= BIL_HTTP_HEARD ? count : 0] = '\0';
+            return;
+        }
+        if (quoted && *at == '\\' && at[1])
+            at++;
+        else
+            quoted ^= *at == '"';
+    }
+}
+
 static size_t take_header(char *line, size_t one, size_t count, void *ctx)
 {
     reading *r = ctx;
-    char text[200];
+    char text[2000];
     (void)one;
     r->headers += count;
     snprintf(text, sizeof text, "%.*s", (int)count, line);
@@ -122,16 +147,19 @@ static size_t take_header(char *line, size_t one, size_t count, void *ctx)
     r->bad = r->headers > HEADERS_MOST || r->lengths > 1;
     if (r->bad)
         return 0;
-    const char *tag = value_of(text, strlen(text), "ETag:"), *how = value_of(text, strlen(text), "Connection:");
+    const char *tag = value_of(text, strlen(text), "ETag:"), *how = value_of(text, strlen(text), "Connection:"),
+               *wants = value_of(text, strlen(text), "WWW-Authenticate:");
     if (strncmp(text, "HTTP/", 5) == 0) {
         r->replies += !strstr(text, " 1"); /* not where it only says that it is about to reply */
         r->reply->size = 0;                /* the body before was that of a reply on the way */
         r->begun = false;
         r->status = (unsigned)strtoul(text + strcspn(text, " "), NULL, 10);
-        r->reply->tag[0] = '\0';
+        r->reply->tag[0] = r->reply->realm[0] = '\0';
         r->closes = strncmp(text, "HTTP/1.0", 8) == 0;
     } else if (tag && strlen(tag) <= BIL_HTTP_TAG && count < sizeof text) {
         memcpy(r->reply->tag, tag, strlen(tag) + 1);
+    } else if (wants && !r->reply->realm[0]) {
+        take_realm(wants, r->reply->realm);
     } else if (how) {
         r->closes = strcasecmp(how, "close") == 0 || (r->closes && strcasecmp(how, "keep-alive") != 0);
     }

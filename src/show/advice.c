@@ -80,6 +80,8 @@
     X(SESSION_TAKEN, "end the other session (a terminal, a panel, another computer), then run the command again") \
     X(ACCOUNT_LOCKED, "wait until it opens again, or have it opened at the device; don't try another password now") \
     X(NOT_TRUSTED, "compare that key with the one that the device shows or its papers have; when it is the same, put it behind the address: /?key=DIGITS") \
+    X(NEW_THERE, "when that is the device run the command in a terminal, which asks; or say it: bilancia find ADDRESS --known-as 'WHAT IT SAYS'") \
+    X(OTHER_THERE, "look who is there: another device, or somebody in between; when it is right, bilancia find ADDRESS --known-as 'WHAT IT SAYS'") \
     X(SENT_ELSEWHERE, "look who that is; when it is the device, use that address") \
     X(ADDRESS, "write modbus+tcp://host[:port]/unit, modbus+rtu:/dev/NAME?unit=N, console+tcp://host:port, console+serial:/dev/NAME?speed=9600, http://host[:port] or https://host[:port]") \
     X(FILE_OPEN, "check the path and your rights") \

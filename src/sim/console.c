@@ -1,10 +1,13 @@
 #include "console.h"
 
+#include "entry.h"
+
 #include <stdarg.h>
 #include <stdio.h>
 #include <string.h>
 
 enum { DISCARD = 0x15, BACKSPACE = 8 };
+enum { IN, USER, PASSWORD };
 static const char more[] = "-- more --";
 
 void sim_say(sim_session *s, const char *format, ...)
@@ -41,7 +44,55 @@ bool sim_refused(sim_session *s, sim_reply reply)
 
 static void prompt(sim_session *s)
 {
-    sim_say(s, "%s", s->unit->model->dialogue->prompt);
+    static const char *const questions[] = {[USER] = "user: ", [PASSWORD] = "password: "};
+    sim_say(s, "%s", s->lets ? questions[s->lets] : s->unit->model->dialogue->prompt);
+}
+
+/* Where it tells nobody anything before a login, it says which one it is. */
+static void call_itself(sim_session *s, const char *how)
+{
+    const sim_unit *unit = s->unit;
+    char serial[64] = "";
+    if (unit->guarded) {
+        const sim_entry *entry = sim_find(unit, unit->model->serial);
+        sim_show(unit, entry, &unit->running[entry->space][entry->address], serial, sizeof serial);
+    }
+    sim_say(s, "%s%s%s %s\r\n", unit->model->name, serial[0] ? " " : "", serial, how);
+}
+
+static void greet(sim_session *s, const char *how)
+{
+    s->lets = s->unit->guarded ? USER : IN;
+    call_itself(s, how);
+    prompt(s);
+}
+
+static void let_in(sim_session *s, uint64_t now)
+{
+    sim_unit *unit = s->unit;
+    const sim_dialogue *d = unit->model->dialogue;
+    char code[64];
+    if (s->lets == USER) {
+        s->known = strcmp(s->typed, d->user) == 0;
+        s->lets = s->typed[0] ? PASSWORD : USER;
+        if (!s->typed[0])
+            call_itself(s, "console");
+        return;
+    }
+    const sim_entry *entry = sim_find(unit, d->code);
+    sim_show(unit, entry, &unit->running[entry->space][entry->address], code, sizeof code);
+    bool right = s->known && strcmp(s->typed, code) == 0, closed = now < unit->closed_until;
+    unit->wrong = right || closed ? 0 : unit->wrong + 1;
+    if (unit->wrong >= d->wrong_most) {
+        unit->wrong = 0;
+        unit->closed_until = now + d->closed_ms;
+        closed = true;
+    }
+    s->lets = right && !closed ? IN : USER;
+    if (closed)
+        sim_say(s, "closed for %u s\r\n", (unsigned)((unit->closed_until - now + 999) / 1000));
+    else if (!right)
+        sim_say(s, "no entry\r\n");
 }
 
 /* It was switched off or restarted since: on a line it says so once it is back, else the connection is gone. */
@@ -54,8 +105,8 @@ static bool is_there(sim_session *s, uint64_t now)
     s->over = s->over || !s->line;
     if (s->line && up) {
         s->starts = s->unit->starts;
-        sim_say(s, "\r\n%s ready\r\n", s->unit->model->name);
-        prompt(s);
+        sim_say(s, "\r\n");
+        greet(s, "ready");
     }
     return up && s->line;
 }
@@ -69,10 +120,9 @@ bool sim_session_open(sim_session *s, sim_unit *unit, uint64_t now, bool line)
         return false;
     }
     unit->talks_to = s;
-    if (!line) {
-        sim_say(s, "%s console\r\n", unit->model->name);
-        prompt(s);
-    }
+    s->lets = unit->guarded ? USER : IN;
+    if (!line)
+        greet(s, "console");
     return true;
 }
 
@@ -111,10 +161,12 @@ static void obey(sim_session *s, uint64_t now)
     s->typed_count = 0;
     s->mute = false;
     if (d->echo)
-        sim_say(s, "%s\r\n", s->typed);
+        sim_say(s, "%s\r\n", s->lets == PASSWORD ? "" : s->typed);
     s->said_at = now;
     uint32_t starts = s->unit->starts;
-    if (s->too_long)
+    if (s->lets)
+        let_in(s, now);
+    else if (s->too_long)
         sim_say(s, "NO 1\r\n");
     else if (s->typed[0])
         d->obey(s, s->typed);
@@ -173,6 +225,7 @@ size_t sim_session_says(sim_session *s, uint64_t now, char *bytes, size_t room)
     if (!s->over && d->idle_ms && now - s->heard_at >= d->idle_ms && s->unit->talks_to == s) {
         leave(s);
         s->over = !s->line;
+        s->lets = s->unit->guarded ? USER : IN;
     }
     if (now < s->said_at)
         return 0;

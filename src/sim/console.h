@@ -12,6 +12,8 @@ typedef struct sim_session {
     bool over;       /* the connection is gone */
     uint32_t starts; /* of the unit, when the session began */
     bool greeted;
+    uint8_t lets; /* what it waits for before it lets anybody in: a user, then a password; 0: in */
+    bool known;   /* that user is one */
     char typed[SIM_TYPED];
     size_t typed_count;
     bool too_long;
@@ -29,6 +31,9 @@ typedef struct sim_session {
 /* How a model speaks. */
 typedef struct sim_dialogue {
     const char *prompt;
+    const char *user, *code; /* of a login, and the entry of its password */
+    unsigned wrong_most;     /* wrong passwords until nobody is let in any more */
+    uint32_t closed_ms;      /* and for how long */
     bool echo;
     uint32_t idle_ms;                       /* the session ends when nothing was typed for so long; 0: never */
     unsigned (*page)(const sim_unit *unit); /* lines; 0: answers come whole */

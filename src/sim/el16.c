@@ -458,8 +458,16 @@ static unsigned page(const sim_unit *unit)
     return unit->running[SIM_HOLDING][LINES];
 }
 
-static const sim_dialogue dialogue = {
-    .prompt = "EL-16> ", .echo = true, .idle_ms = IDLE_MS, .page = page, .obey = obey, .left = left};
+static const sim_dialogue dialogue = {.prompt = "EL-16> ",
+                                      .user = "setup",
+                                      .code = "access.code",
+                                      .wrong_most = 5,
+                                      .closed_ms = 600000,
+                                      .echo = true,
+                                      .idle_ms = IDLE_MS,
+                                      .page = page,
+                                      .obey = obey,
+                                      .left = left};
 
 const sim_model sim_el16 = {.name = "el-16",
                             .serial = "id.serial",

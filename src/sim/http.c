@@ -94,6 +94,8 @@ static bil_outcome request(void *ctx, const bil_http_request *q, bil_http_reply 
     link->now += late;
     reply->status = (uint16_t)answer.status;
     memcpy(reply->tag, answer.tag, strlen(answer.tag) + 1);
+    if (answer.status == 401)
+        strcpy(reply->realm, link->unit->model->web->realm);
     bil_error error = file ? hand_over(q->bytes, (const uint8_t *)answer.body, size) : BIL_OK;
     if (file) {
         free(answer.body);

@@ -155,6 +155,9 @@ typedef struct sim_unit {
     bool free;        /* none of them needs the unit held */
     bool shuts;       /* they can be read only while it is open (`level`), or `shown` */
     bool shown;
+    bool guarded;   /* it tells nobody anything before a login: a switch at its back */
+    unsigned wrong; /* passwords in a row, and so long nobody is let in */
+    uint64_t closed_until;
     /* hears of each request that reaches it, before it is answered; may be NULL */
     void (*listener)(void *ctx, const struct sim_unit *unit, bool write, uint8_t space, uint16_t address,
                      uint16_t count, const uint16_t *cells);

@@ -342,7 +342,7 @@ static sim_reply take(sim_unit *unit, const document *d, uint64_t now, const sim
 static int door(sim_unit *unit, uint64_t now, const sim_web_request *q, const sim_resource *r)
 {
     const sim_web *web = unit->model->web;
-    bool wants = r->closed || strcmp(q->method, "GET") != 0;
+    bool wants = unit->guarded || r->closed || strcmp(q->method, "GET") != 0;
     if (q->login == SIM_NOBODY)
         return wants ? 401 : 200;
     if (now < unit->powered_at)

@@ -27,6 +27,7 @@ typedef struct sim_web {
     const char *root;                                    /* that their paths begin with */
     const sim_shelf *shelves;                            /* ended by one without a path */
     const char *user, *code;                             /* who logs in, and the entry of the password */
+    const char *realm;                                   /* and how it calls itself then */
     const char *const *(*words)(const sim_entry *entry); /* of a choice; NULL: it is a number, or a text */
     bool (*yes_no)(const sim_entry *entry);
     unsigned wrong_most; /* wrong passwords until the account is locked */

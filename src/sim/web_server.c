@@ -49,7 +49,6 @@ static bool load(void)
     return mhd.good;
 }
 
-static const char realm[] = "labels";
 enum { BODY_MOST = 256 * 1024, NONCE_SECONDS = 300 };
 static const enum MHD_DigestAuthAlgorithm algorithm = MHD_DIGEST_ALG_SHA256;
 
@@ -68,7 +67,8 @@ static sim_login login_of(const web_server *s, struct MHD_Connection *connection
     bool known = strcmp(user, s->unit->model->web->user) == 0;
     mhd.free(user);
     sim_web_code(s->unit, code);
-    int right = mhd.digest_auth_check2(connection, realm, s->unit->model->web->user, code, NONCE_SECONDS, algorithm);
+    int right = mhd.digest_auth_check2(connection, s->unit->model->web->realm, s->unit->model->web->user, code,
+                                       NONCE_SECONDS, algorithm);
     *stale = right == MHD_INVALID_NONCE;
     return *stale ? SIM_NOBODY : right == MHD_YES && known ? SIM_RIGHT : SIM_WRONG;
 }
@@ -92,9 +92,10 @@ static enum MHD_Result answer(web_server *s, struct MHD_Connection *connection, 
     mhd.add_response_header(response, "Content-Type", to.file ? "application/octet-stream" : "application/json");
     if (to.tag[0])
         mhd.add_response_header(response, "ETag", to.tag);
-    enum MHD_Result done = to.status == 401 ? mhd.queue_auth_fail_response2(connection, realm, "labels", response,
-                                                                            stale ? MHD_YES : MHD_NO, algorithm)
-                                            : mhd.queue_response(connection, (unsigned)to.status, response);
+    enum MHD_Result done = to.status == 401
+                               ? mhd.queue_auth_fail_response2(connection, s->unit->model->web->realm, "labels",
+                                                               response, stale ? MHD_YES : MHD_NO, algorithm)
+                               : mhd.queue_response(connection, (unsigned)to.status, response);
     mhd.destroy_response(response);
     return done;
 }

@@ -14,25 +14,28 @@ enum {
 
 /* What a line may say, in the order in which that is looked for. */
 enum { DONE, REFUSED, LATER, TAKEN, NOTHING };
+/* And on a new connection, where a login comes first. */
+enum { GREETED = DONE, WRONG = REFUSED, LOCKED = LATER };
 
 /* An answer that is coming in. */
 typedef struct answer {
-    bil_console_link *link;
-    const bil_console *console;
-    const bil_transfer *transfer; /* NULL: the greeting */
-    const char *key;              /* of the value that was asked for, or of a piece of a file */
-    size_t count;                 /* bytes of that, in the place of what was said */
-    size_t prompt;                /* its length */
-    uint32_t reply_ms, quiet_ms;  /* behind a prompt nothing follows: so long that is waited for */
-    size_t length;                /* of the line so far */
-    uint32_t bytes;
-    uint16_t pages, lines;
-    uint32_t code;
     bool returned; /* a carriage return came, which a line feed has to follow */
     bool erasing;  /* what stands at the end of a page is being wiped out */
     bool bad;      /* the line isn't one that could be meant */
     bool strange;  /* the answer isn't: too long, without end, or it isn't the one to this question */
+    bool secret;   /* nothing of it is remembered */
     uint8_t said;  /* what lines said: 1 << DONE and so on */
+    uint16_t pages, lines;
+    size_t length; /* of the line so far */
+    bil_console_link *link;
+    const bil_console *console;
+    const bil_transfer *transfer; /* NULL: a new connection */
+    const char *question;         /* of a login, that ends the answer, too; or NULL */
+    const char *key;              /* of the value that was asked for, or of a piece of a file */
+    size_t count;                 /* bytes of that, in the place of what was said */
+    size_t prompt;                /* its length */
+    uint32_t reply_ms, quiet_ms;  /* behind a prompt nothing follows: so long that is waited for */
+    uint32_t bytes, code;
 } answer;
 
 static const bil_param *param_of(const bil_transfer *t, uint16_t i)
@@ -113,7 +116,9 @@ static bool take_piece(answer *a)
 static unsigned says(const answer *a, bil_part *part)
 {
     const bil_console *c = a->console;
-    const char *const patterns[] = {c->done, c->refuses, c->later, c->taken};
+    const bil_console_login *l = a->transfer ? NULL : c->login;
+    const char *const patterns[] = {l ? l->greets : c->done, l ? l->refuses : c->refuses, l ? l->locked : c->later,
+                                    c->taken};
     unsigned i = DONE;
     while (i < NOTHING && !(patterns[i] && bil_pattern_fits(patterns[i], NULL, a->link->line, a->length, part)))
         i++;
@@ -137,6 +142,8 @@ static void take_line(answer *a)
             a->code = bil_text_number(part.text, part.length);
         if (what == TAKEN)
             remember(link, part.text ? part.text : "", part.length);
+        if (what == GREETED && !t && c->login)
+            remember(link, link->line, a->length);
         if (what == NOTHING && a->length && t && !t->secret) {
             if (!link->heard[0])
                 remember(link, link->line, a->length);
@@ -152,6 +159,14 @@ static void take_line(answer *a)
 static bool stands(const answer *a, const char *text)
 {
     return text && !a->bad && !a->returned && bil_text_is(text, a->link->line, a->length);
+}
+
+/* Does it ask who logs in, or for the password? */
+static bool asks(const answer *a)
+{
+    bil_part part;
+    return a->question && !a->bad && !a->returned &&
+           bil_pattern_fits(a->question, NULL, a->link->line, a->length, &part);
 }
 
 /* One character. A line that is too long is no line; where it goes on doesn't matter any more. */
@@ -176,40 +191,35 @@ static void take(answer *a, char c)
 
 /* ---- answers ---- */
 
-/* Listens up to the prompt. False: it didn't come, with the cause in `result`. */
-static bool listen(answer *a, bil_result *result)
+/* Listens up to the prompt, or a question. BIL_OK, or why it didn't come. */
+static bil_error listen(answer *a)
 {
     bil_console_link *link = a->link;
     const bil_stream *s = &link->stream;
     uint64_t start = link->clock.ops->now_ms(link->clock.ctx);
     for (;;) {
-        bool prompt = stands(a, a->console->prompt);
+        bool prompt = stands(a, a->console->prompt) || asks(a);
         int count = s->ops->receive(s->ctx, link->piece, sizeof link->piece, prompt ? a->quiet_ms : a->reply_ms);
         if (count == 0 && prompt)
-            return true;
+            return BIL_OK;
         if (count <= 0) {
-            if (a->length && !link->heard[0] && !(a->transfer && a->transfer->secret))
+            if (a->length && !link->heard[0] && !a->secret)
                 remember(link, link->line, a->length);
-            result->cause = count < 0 ? BIL_E_LOST : a->bytes ? BIL_E_GARBLED : BIL_E_SILENT;
-            return false;
+            return count < 0 ? BIL_E_LOST : a->bytes ? BIL_E_GARBLED : BIL_E_SILENT;
         }
         for (int i = 0; i < count; i++)
             take(a, link->piece[i]);
         a->bytes += (uint32_t)count;
         uint64_t now = link->clock.ops->now_ms(link->clock.ctx);
         if (a->bytes > BIL_CONSOLE_MOST || a->pages > BIL_CONSOLE_PAGES ||
-            now - start > a->reply_ms + (uint64_t)a->bytes * CHARACTER_MS) {
-            result->cause = BIL_E_GARBLED;
-            return false;
-        }
+            now - start > a->reply_ms + (uint64_t)a->bytes * CHARACTER_MS)
+            return BIL_E_GARBLED;
         if (stands(a, a->console->more)) {
             a->pages++;
             a->length = 0;
             a->erasing = true;
-            if (!s->ops->send(s->ctx, " ", 1)) {
-                result->cause = BIL_E_LOST;
-                return false;
-            }
+            if (!s->ops->send(s->ctx, " ", 1))
+                return BIL_E_LOST;
         }
     }
 }
@@ -226,9 +236,68 @@ static answer begin(bil_console_link *link, const bil_description *d, const bil_
     return (answer){.link = link,
                     .console = d->console,
                     .transfer = t,
+                    .secret = t && t->secret,
                     .prompt = strlen(d->console->prompt),
                     .reply_ms = d->link.reply_ms * 2u + 100,
                     .quiet_ms = link->stream.quiet_ms};
+}
+
+/* What may have a secret in it. */
+static void wipe(bil_console_link *link)
+{
+    bil_wipe(link->said, sizeof link->said);
+    bil_wipe(link->line, sizeof link->line);
+    bil_wipe(link->piece, sizeof link->piece);
+}
+
+/* Something is said, unless `text` is NULL, and what comes is heard. */
+static bil_error hear(answer *a, const char *text)
+{
+    const bil_stream *s = &a->link->stream;
+    const char *ends = a->console->ends;
+    a->bad = a->returned = false;
+    a->said = 0;
+    a->bytes = 0;
+    a->length = 0;
+    if (text && (!s->ops->send(s->ctx, text, strlen(text)) || !s->ops->send(s->ctx, ends, strlen(ends))))
+        return BIL_E_LOST;
+    return listen(a);
+}
+
+/* Behind the first question of a login, up to the prompt. Who doesn't show which model it is isn't told anything, and
+ * whatever comes of the password, it isn't said again: an account may be locked by that. */
+static bil_error log_in(answer *a)
+{
+    bil_console_link *link = a->link;
+    const bil_console_login *login = a->console->login;
+    const char *first = a->question;
+    char password[BIL_TEXT_MAX + 1];
+    if (!link->heard[0])
+        return BIL_E_OTHER_MODEL;
+    bil_error cause =
+        link->doorman.give ? link->doorman.give(link->doorman.ctx, link->heard, password) : BIL_E_NO_PASSWORD;
+    if (!cause && login->whom) {
+        a->question = login->asks;
+        cause = hear(a, login->user);
+    }
+    if (!cause && asks(a)) {
+        a->secret = true;
+        a->question = first;
+        cause = hear(a, password);
+        if (a->said & 1 << WRONG || (!cause && asks(a)))
+            cause = BIL_E_PASSWORD;
+    }
+    if (a->said & 1 << LOCKED)
+        cause = BIL_E_ACCOUNT_LOCKED;
+    bil_wipe(password, sizeof password);
+    wipe(link);
+    return cause;
+}
+
+static bil_outcome refuse(bil_result *result, bil_error cause)
+{
+    result->cause = cause;
+    return BIL_REFUSED;
 }
 
 /* The prompt of a new connection. A device on a line that was there before says nothing by itself: it is woken, and
@@ -240,36 +309,31 @@ static bil_outcome dial(void *ctx, const bil_connect *to, bil_result *result)
     const bil_console *c = to->description->console;
     link->open = false;
     link->heard[0] = '\0';
-    if (!c) { /* it speaks another way */
-        result->cause = BIL_E_OTHER_MODEL;
-        return BIL_REFUSED;
+    if (!c)
+        return refuse(result, BIL_E_OTHER_MODEL); /* it speaks another way */
+    if (s->ops->connect(s->ctx, result) != BIL_DONE)
+        return BIL_NOT_SENT;
+    answer a = begin(link, to->description, NULL);
+    if (c->login)
+        a.question = c->login->whom ? c->login->whom : c->login->asks;
+    a.reply_ms = a.reply_ms > GREETING_MS ? a.reply_ms : GREETING_MS;
+    bil_error cause = s->session ? hear(&a, NULL) : BIL_E_SILENT;
+    if (cause && cause != BIL_E_LOST && !(a.said & 1 << TAKEN)) {
+        a.quiet_ms += WAKING_MS;
+        cause = hear(&a, c->discard ? c->discard : "");
     }
-    bil_outcome outcome = s->ops->connect(s->ctx, result);
-    if (outcome != BIL_DONE)
-        return outcome;
-    for (int wakes = !s->session; wakes < 2 && !link->open; wakes++) {
-        answer a = begin(link, to->description, NULL);
-        if (wakes && ((c->discard && !s->ops->send(s->ctx, c->discard, strlen(c->discard))) ||
-                      !s->ops->send(s->ctx, c->ends, strlen(c->ends)))) {
-            result->cause = BIL_E_LOST;
-            break;
-        }
-        a.reply_ms = a.reply_ms > GREETING_MS ? a.reply_ms : GREETING_MS;
-        a.quiet_ms += wakes ? WAKING_MS : 0;
-        link->open = listen(&a, result);
-        if (a.said & 1 << TAKEN)
-            result->cause = BIL_E_SESSION_TAKEN;
-        if (a.said & 1 << TAKEN || result->cause == BIL_E_LOST)
-            break;
-    }
-    if (link->open) {
-        result->cause = BIL_OK;
-        return BIL_DONE;
-    }
-    if (result->cause == BIL_E_SILENT && link->heard[0]) /* it said something before it was woken */
-        result->cause = BIL_E_GARBLED;
-    hang_up(link);
-    return BIL_NOT_SENT;
+    bool login = !cause && asks(&a);
+    if (login)
+        cause = log_in(&a);
+    else if (cause == BIL_E_SILENT && link->heard[0]) /* it said something before it was woken */
+        cause = BIL_E_GARBLED;
+    if (a.said & 1 << TAKEN)
+        cause = BIL_E_SESSION_TAKEN;
+    result->cause = cause;
+    link->open = !cause;
+    if (!link->open)
+        hang_up(link);
+    return link->open ? BIL_DONE : login ? BIL_REFUSED : BIL_NOT_SENT;
 }
 
 /* Nothing but an answer may leave the connection as it is: it is given up, so that nobody hears a late one. */
@@ -293,12 +357,6 @@ static bool compose(bil_console_link *link, const bil_transfer *t, const char *k
     return good;
 }
 
-static bil_outcome refuse(bil_result *result, bil_error cause)
-{
-    result->cause = cause;
-    return BIL_REFUSED;
-}
-
 /* `count` becomes how many bytes of a file came. */
 static bil_outcome ask(bil_console_link *link, const bil_transfer *t, const char *key, const char *value, size_t *count,
                        bil_result *result)
@@ -312,13 +370,13 @@ static bil_outcome ask(bil_console_link *link, const bil_transfer *t, const char
         t->cause[i] = BIL_E_REFUSED;
     if (!s->ops->send(s->ctx, link->said, strlen(link->said)))
         return doubt(link, result, BIL_E_LOST, BIL_UNKNOWN);
-    bool prompt = listen(&a, result);
+    bil_error cause = listen(&a);
     result->more += a.pages;
     result->code = a.code;
     bool done = a.said & 1 << DONE, refused = a.said & 1 << REFUSED;
-    if (!prompt && !(t->write && done && a.console->done && result->cause == BIL_E_LOST))
-        return doubt(link, result, result->cause, BIL_UNKNOWN);
-    if (!prompt) /* it took the order, and ended the session with that */
+    if (cause && !(t->write && done && a.console->done && cause == BIL_E_LOST))
+        return doubt(link, result, cause, BIL_UNKNOWN);
+    if (cause) /* it took the order, and ended the session with that */
         hang_up(link);
     result->cause = BIL_OK;
     if (a.strange || (a.console->echo && !a.lines)) /* a prompt by itself answers nothing */
@@ -422,11 +480,8 @@ static bil_outcome transfer(void *ctx, const bil_transfer *t, bil_result *result
     if (came)
         return doubt(link, result, came < 0 ? BIL_E_LOST : BIL_E_GARBLED, BIL_NOT_SENT);
     bil_outcome outcome = (t->bytes ? move_file : move_values)(link, t, result);
-    if (t->secret) { /* nothing of it stays */
-        bil_wipe(link->said, sizeof link->said);
-        bil_wipe(link->line, sizeof link->line);
-        bil_wipe(link->piece, sizeof link->piece);
-    }
+    if (t->secret) /* nothing of it stays */
+        wipe(link);
     return outcome;
 }
 
@@ -438,6 +493,7 @@ bil_link bil_console_link_over(bil_console_link *memory, bil_stream stream, bil_
     memory->stream = stream;
     memory->clock = clock;
     memory->floats = floats;
+    memory->doorman = (bil_doorman){0};
     memory->heard[0] = '\0';
     memory->open = false;
     return (bil_link){&ops, memory};

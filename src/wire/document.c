@@ -35,51 +35,13 @@ static const char *behind_string(const char *at, const char *end)
     return at < end ? at + 1 : NULL;
 }
 
-static const char *digits(const char *at, const char *end)
-{
-    while (at && at < end && *at >= '0' && *at <= '9')
-        at++;
-    return at;
-}
-
-/* At least one of them, or NULL. */
-static const char *some_digits(const char *at, const char *end)
-{
-    const char *behind = digits(at, end);
-    return behind == at ? NULL : behind;
-}
-
-static const char *behind_number(const char *at, const char *end)
-{
-    at += at < end && *at == '-';
-    const char *first = at;
-    at = some_digits(at, end);
-    if (!at || (*first == '0' && at - first > 1))
-        return NULL;
-    if (at < end && *at == '.')
-        at = some_digits(at + 1, end);
-    if (at && at < end && (*at == 'e' || *at == 'E')) {
-        at++;
-        at += at < end && (*at == '+' || *at == '-');
-        at = some_digits(at, end);
-    }
-    return at;
-}
-
 static const char *behind_scalar(const char *at, const char *end)
 {
-    static const char words[] = "true\0false\0null\0";
-    char first = at < end ? *at : '0';
-    if (first == '"')
+    json_in in = {at, end, false};
+    if (at < end && *at == '"')
         return behind_string(at, end);
-    if (first == '-' || (first >= '0' && first <= '9'))
-        return behind_number(at, end);
-    for (const char *word = words; *word; word += strlen(word) + 1) {
-        size_t length = strlen(word);
-        if ((size_t)(end - at) >= length && memcmp(at, word, length) == 0)
-            return at + length;
-    }
-    return NULL;
+    bil_json_need_word(&in);
+    return in.failed ? NULL : in.at;
 }
 
 /* Behind the colon that follows a member's name, and blanks. */
@@ -213,19 +175,18 @@ static int step_into(const char **at, const char *end, const char *token, size_t
     const char *p = *at, *found = NULL;
     bool object = *p == '{';
     char meant[NAME];
-    uint32_t index = 0, number = 0;
+    uint32_t index = 0;
     if (length > NAME || (!object && *p != '['))
         return BIL_E_REFUSED;
     size_t wanted = bil_token_text(token, length, meant);
-    bool numeric = length > 0 && length < 6 && (token[0] != '0' || length == 1);
-    for (size_t i = 0; i < length && numeric; i++) {
-        numeric = token[i] >= '0' && token[i] <= '9';
-        number = number * 10 + (uint32_t)(token[i] - '0');
-    }
     p = blanks(p + 1, end);
     while (*p != '}' && *p != ']') { /* all of it was looked at before: every bracket is there */
-        bool here = !object && numeric && index++ == number;
-        if (object) {
+        bool here;
+        if (!object) {
+            char number[DIGITS];
+            size_t from = bil_decimal(index++, number);
+            here = length == DIGITS - from && memcmp(token, number + from, length) == 0;
+        } else {
             const char *name = p;
             p = behind_string(p, end);
             here = is_called(name, (size_t)(p - name), meant, wanted);
@@ -322,7 +283,7 @@ int bil_document_say(const bil_format *format, const uint8_t *raw, const bil_flo
 /* A number with an exponent as one without: 1.5e3 is 1500. False where that is longer than `out`. */
 static bool write_out(const char *at, size_t length, text_out *out)
 {
-    size_t mantissa = 0, point = 0, count = 0;
+    size_t mantissa = 0, point = 0;
     while (mantissa < length && (at[mantissa] | 0x20) != 'e')
         mantissa++;
     int shift = 0;
@@ -336,19 +297,12 @@ static bool write_out(const char *at, size_t length, text_out *out)
     mantissa -= minus;
     while (point < mantissa && at[point] != '.')
         point++;
-    int before = (int)point + shift; /* digits in front of the point */
-    for (int i = before; i <= 0; i++)
-        bil_out_lit(out, i == before ? "0." : "0");
-    for (size_t i = 0; i < mantissa; i++) {
-        if (at[i] == '.')
-            continue;
-        if (before > 0 && (int)count == before)
+    int before = (int)point + shift, count = (int)mantissa - (point < mantissa); /* digits: before its point, and all */
+    for (int i = before < 1 ? before - 1 : 0; i < count || i < before; i++) {
+        if (i == before)
             bil_out_lit(out, ".");
-        bil_out_raw(out, at + i, 1);
-        count++;
+        bil_out_raw(out, i >= 0 && i < count ? at + i + (i >= (int)point) : "0", 1);
     }
-    for (; (int)count < before; count++)
-        bil_out_lit(out, "0");
     return !out->full;
 }
 

@@ -4,6 +4,7 @@
 
 #include "../core/bytes.h"
 #include "../core/require.h"
+#include "bilancia/console.h"
 #include "document.h"
 
 enum { CONNECTING_MS = 100, NAME = 200 };
@@ -157,15 +158,14 @@ static bool says_no(const bil_http *how, const bil_http_reply *reply, bil_result
     return true;
 }
 
-/* `writes`: it carried a document. */
-static bil_outcome judge(bil_http_link *link, const bil_transfer *t, bool writes, const bil_http_reply *reply,
+/* `writes`: it carried a document. `login`: a password may have been in it, or tried by it. */
+static bil_outcome judge(bil_http_link *link, const bil_http *how, bool login, bool writes, const bil_http_reply *reply,
                          bil_result *result)
 {
     unsigned status = reply->status;
-    bool done = status == 200 || (writes && (status == 201 || status == 204)),
-         login = t->secret && t->secret <= BIL_SECRETS_MAX;
+    bool done = status == 200 || (writes && (status == 201 || status == 204));
     result->code = status;
-    bool no = done && writes && says_no(t->description->http, reply, result);
+    bool no = done && writes && says_no(how, reply, result);
     if (done && !no) {
         result->code = 0;
         return BIL_DONE;
@@ -188,24 +188,30 @@ static bil_outcome judge(bil_http_link *link, const bil_transfer *t, bool writes
 }
 
 /* One request; what it brings is in `reply`. */
-static bil_outcome ask(bil_http_link *link, const bil_transfer *t, bil_http_request *request, bil_http_reply *reply,
-                       bil_result *result)
+static bil_outcome send(bil_http_link *link, bool login, bil_http_request *request, bil_http_reply *reply,
+                        bil_result *result)
 {
-    const bil_http *how = t->description->http;
-    char *tag = tag_of(link, t);
-    request->tag = request->type && tag && tag[0] ? tag : NULL;
-    request->within_ms = t->description->link.reply_ms * 2u + CONNECTING_MS;
+    const bil_http *how = link->description->http;
+    request->within_ms = link->description->link.reply_ms * 2u + CONNECTING_MS;
     request->password = link->password[0] ? link->password : NULL;
     request->user = how->user;
     request->login = how->login;
     reply->room = link->half;
     reply->size = 0;
     reply->status = 0;
-    reply->tag[0] = '\0';
+    reply->tag[0] = reply->realm[0] = '\0';
     result->cause = BIL_OK;
     bil_outcome outcome = link->port.ops->request(link->port.ctx, request, reply, result);
-    if (outcome == BIL_DONE)
-        outcome = judge(link, t, request->type != NULL, reply, result);
+    return outcome == BIL_DONE ? judge(link, how, login, request->type != NULL, reply, result) : outcome;
+}
+
+/* The same for a transfer, with the tag of its document or file. */
+static bil_outcome ask(bil_http_link *link, const bil_transfer *t, bil_http_request *request, bil_http_reply *reply,
+                       bil_result *result)
+{
+    char *tag = tag_of(link, t);
+    request->tag = request->type && tag && tag[0] ? tag : NULL;
+    bil_outcome outcome = send(link, t->secret && t->secret <= BIL_SECRETS_MAX, request, reply, result);
     /* the one that came is kept, or the one that was forgotten; a weak one never matches (RFC 9110, 8.8.3.2) */
     const char *came = outcome == BIL_DONE && reply->tag[0] == '"' ? reply->tag : "";
     if (tag)
@@ -294,17 +300,45 @@ static bil_outcome move_file(bil_http_link *link, const bil_transfer *t, bil_res
 }
 
 /* The password is kept for the requests that follow, once it was tried. */
-static bil_outcome log_in(bil_http_link *link, const bil_transfer *t, bil_result *result)
+static bil_outcome try_password(bil_http_link *link, const char *path, bil_result *result)
 {
-    uint8_t size = param_of(t, 0)->format->size;
-    bil_http_request request = {.method = "GET ", .path = path_of(space_of(t)->set)};
+    bil_http_request request = {.method = "GET ", .path = path};
     bil_http_reply reply = {.body = link->room};
-    forget_password(link);
-    memcpy(link->password, t->raw, size < BIL_TEXT_MAX ? size : BIL_TEXT_MAX);
-    bil_outcome outcome = link->password[0] ? ask(link, t, &request, &reply, result) : refuse(result, BIL_E_PASSWORD);
+    bil_outcome outcome =
+        link->password[0] ? send(link, true, &request, &reply, result) : refuse(result, BIL_E_PASSWORD);
     if (outcome != BIL_DONE)
         forget_password(link);
     return outcome;
+}
+
+static bil_outcome log_in(bil_http_link *link, const bil_transfer *t, bil_result *result)
+{
+    uint8_t size = param_of(t, 0)->format->size;
+    forget_password(link);
+    memcpy(link->password, t->raw, size < BIL_TEXT_MAX ? size : BIL_TEXT_MAX);
+    return try_password(link, path_of(space_of(t)->set), result);
+}
+
+/* A device that shows nothing without a login, not even who it is: it names its realm, and who doesn't know that gives
+ * no password. */
+static bil_outcome enter(bil_http_link *link, bil_result *result)
+{
+    const bil_http *how = link->description->http;
+    const bil_doorman *by = &link->doorman;
+    bil_http_request request = {.method = "GET ", .path = how->enter};
+    bil_http_reply reply = {.body = link->room};
+    bil_part none;
+    bil_outcome outcome = send(link, false, &request, &reply, result);
+    if (outcome == BIL_REFUSED) {
+        bil_text_seen(reply.realm, strlen(reply.realm), link->heard, BIL_HTTP_HEARD);
+        if (!bil_pattern_fits(how->greets, NULL, reply.realm, strlen(reply.realm), &none))
+            result->cause = BIL_E_OTHER_MODEL;
+        else if (result->cause == BIL_E_NO_PASSWORD && by->give)
+            result->cause = by->give(by->ctx, link->heard, link->password);
+        if (!result->cause)
+            outcome = try_password(link, how->enter, result);
+    }
+    return outcome > BIL_REFUSED ? BIL_NOT_SENT : outcome;
 }
 
 /* ---- the link ---- */
@@ -319,8 +353,11 @@ static void hang_up(void *ctx)
 static bil_outcome dial(void *ctx, const bil_connect *to, bil_result *result)
 {
     bil_http_link *link = ctx;
+    const bil_description *d = to->description;
     begin(link);
-    return to->description->http ? link->port.ops->connect(link->port.ctx, result) : refuse(result, BIL_E_OTHER_MODEL);
+    link->description = d;
+    bil_outcome outcome = d->http ? link->port.ops->connect(link->port.ctx, result) : refuse(result, BIL_E_OTHER_MODEL);
+    return outcome == BIL_DONE && d->http->enter ? enter(link, result) : outcome;
 }
 
 static bil_outcome transfer(void *ctx, const bil_transfer *t, bil_result *result)
@@ -329,6 +366,7 @@ static bil_outcome transfer(void *ctx, const bil_transfer *t, bil_result *result
     result->cause = BIL_OK;
     result->more = 0;
     link->heard[0] = '\0';
+    link->description = t->description;
     if (!t->description->http)
         return refuse(result, BIL_E_OTHER_MODEL);
     bil_outcome outcome = t->bytes                               ? move_file(link, t, result)
@@ -347,6 +385,7 @@ bil_link bil_http_link_over(bil_http_link *memory, bil_http_port port, const bil
     require(memory && port.ops && room && size >= 1000);
     memory->port = port;
     memory->floats = floats;
+    memory->doorman = (bil_doorman){0};
     memory->room = room;
     memory->half = size / 2;
     begin(memory);

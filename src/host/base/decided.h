@@ -8,6 +8,8 @@
 /* Which key belongs to a name of a site; which description of a model counts. */
 #define DECIDED_KEY "key"
 #define DECIDED_DESCRIPTION "description"
+/* How the device at an address calls itself before a login, which may then be given its password; its scope is "". */
+#define DECIDED_LOGIN "login"
 
 /* The newest decision of a kind about `what` within a scope ("" for all sites); `answer` takes `size` bytes. False when
  * there is none. */

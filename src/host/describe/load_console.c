@@ -20,7 +20,7 @@ static bool has(const char *pattern, const char *place)
 }
 
 /* A pattern, or what is sent as it is. */
-static const char *want_pattern(load *l, yaml_node_t *node)
+const char *load_want_pattern(load *l, yaml_node_t *node)
 {
     const char *text = load_want_text(l, node, PATTERN);
     int open = 0;
@@ -41,7 +41,7 @@ static const char *want_pattern(load *l, yaml_node_t *node)
 static const char *want_line(load *l, yaml_node_t *map, const char *key)
 {
     yaml_node_t *node = l->bad ? NULL : load_get(l, map, key);
-    return node ? want_pattern(l, node) : NULL;
+    return node ? load_want_pattern(l, node) : NULL;
 }
 
 /* A key held with Ctrl, as people write it: "^U". */
@@ -54,12 +54,42 @@ static const char *want_control(load *l, yaml_node_t *node)
     return load_keep(l, sent);
 }
 
+static const char *need_line(load *l, yaml_node_t *map, const char *key)
+{
+    yaml_node_t *node = l->bad ? NULL : load_need(l, map, key);
+    return node && !l->bad ? load_want_pattern(l, node) : NULL;
+}
+
+/* What comes before the first prompt. */
+static void load_login(load *l, yaml_node_t *map, bil_console *console)
+{
+    static const char *const keys[] = {"greets", "asks_user", "user", "asks", "refuses", "locked", "slot", NULL};
+    load_check_keys(l, map, keys);
+    const char *greets = need_line(l, map, "greets"), *asks = need_line(l, map, "asks");
+    if (l->bad)
+        return;
+    yaml_node_t *whom = load_get(l, map, "asks_user"), *user = load_get(l, map, "user");
+    bil_console_login *login = load_take(l, sizeof *login);
+    *login = (bil_console_login){.greets = greets,
+                                 .whom = want_line(l, map, "asks_user"),
+                                 .user = user ? load_keep(l, load_want_text(l, user, NAME_LIMIT)) : NULL,
+                                 .asks = asks,
+                                 .refuses = want_line(l, map, "refuses"),
+                                 .locked = want_line(l, map, "locked")};
+    if (!l->bad && !whom != !user)
+        load_complain(l, map, "\"asks_user\" and \"user\" belong together: what it asks, and the answer");
+    if (!l->bad && user && (!login->user[0] || !bil_text_is_printable(login->user, strlen(login->user))))
+        load_complain(l, user, "this is no name of a user");
+    load_login_slot(l, map);
+    console->login = login;
+}
+
 static void load_how(load *l, yaml_node_t *map)
 {
     static const char *const ends[] = {"cr", "lf", "crlf", NULL}, *const sent[] = {"\r", "\n", "\r\n"};
-    static const char *const keys[] = {"kind",     "prompt",  "ends",    "discard",    "done",
-                                       "refuses",  "later",   "taken",   "more",       "echo",
-                                       "reply_ms", "late_ms", "busy_ms", "busy_tries", NULL};
+    static const char *const keys[] = {"kind",    "prompt",  "ends",       "discard", "done",  "refuses",
+                                       "later",   "taken",   "more",       "echo",    "login", "reply_ms",
+                                       "late_ms", "busy_ms", "busy_tries", NULL};
     load_check_keys(l, map, keys);
     yaml_node_t *prompt = l->bad ? NULL : load_need(l, map, "prompt");
     if (l->bad)
@@ -76,6 +106,9 @@ static void load_how(load *l, yaml_node_t *map)
                              .echo = echo && load_want_yes(l, echo)};
     if (!l->bad && discard)
         console->discard = want_control(l, discard);
+    yaml_node_t *login = l->bad ? NULL : load_get(l, map, "login");
+    if (login)
+        load_login(l, login, console);
     if (!l->bad && more)
         console->more = load_keep(l, load_want_text(l, more, 40));
     if (!l->bad && !console->prompt[0])

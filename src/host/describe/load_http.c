@@ -7,11 +7,41 @@
 
 enum { PATH = 200, KEY = 100, MOST = 100 };
 
+/* RFC 3986, 3.3 and 3.4 */
+static bool is_path(const char *text)
+{
+    for (; *text; text++)
+        if (!isalnum((unsigned char)*text) && !strchr("-._~!$&'()*+,;=:@/?%", *text))
+            return false;
+    return true;
+}
+
+/* Where each connection begins with a login, and what it shows before that. */
+static void load_enter(load *l, yaml_node_t *map, bil_http *http)
+{
+    yaml_node_t *enter = l->bad ? NULL : load_get(l, map, "enter"),
+                *greets = l->bad ? NULL : load_get(l, map, "greets"), *slot = l->bad ? NULL : load_get(l, map, "slot");
+    if (l->bad || (!enter && !greets && !slot))
+        return;
+    if (!enter || !greets)
+        load_complain(l, map,
+                      "\"enter\" and \"greets\" belong together: where it wants a login, and what it shows first");
+    else if (http->login == BIL_LOGIN_NONE)
+        load_complain(l, enter, "the link says how to log in: \"login\"");
+    if (l->bad)
+        return;
+    http->enter = load_keep(l, load_want_text(l, enter, PATH));
+    http->greets = load_want_pattern(l, greets);
+    if (!l->bad && (http->enter[0] != '/' || http->enter[1] == '/' || !is_path(http->enter)))
+        load_complain(l, enter, "this is the path of a resource: /api/unit");
+    load_login_slot(l, map);
+}
+
 static void load_how(load *l, yaml_node_t *map)
 {
     static const char *const logins[] = {"none", "basic", "digest", "bearer", NULL};
-    static const char *const keys[] = {"kind",    "login",   "user",       "refuses", "reply_ms",
-                                       "late_ms", "busy_ms", "busy_tries", NULL};
+    static const char *const keys[] = {"kind",    "login",    "user",    "enter",   "greets",     "slot",
+                                       "refuses", "reply_ms", "late_ms", "busy_ms", "busy_tries", NULL};
     load_check_keys(l, map, keys);
     yaml_node_t *login = l->bad ? NULL : load_get(l, map, "login"), *user = l->bad ? NULL : load_get(l, map, "user"),
                 *refuses = l->bad ? NULL : load_get(l, map, "refuses");
@@ -32,15 +62,7 @@ static void load_how(load *l, yaml_node_t *map)
     if (!l->bad && refuses && http->refuses[0] != '/')
         load_complain(l, refuses, "this is a JSON Pointer: /error");
     l->table->http = http;
-}
-
-/* RFC 3986, 3.3 and 3.4 */
-static bool is_path(const char *text)
-{
-    for (; *text; text++)
-        if (!isalnum((unsigned char)*text) && !strchr("-._~!$&'()*+,;=:@/?%", *text))
-            return false;
-    return true;
+    load_enter(l, map, http);
 }
 
 /* `GET /api/limits`, by one of these methods. */

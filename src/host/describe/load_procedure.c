@@ -29,17 +29,19 @@ static void load_from(load *l, yaml_node_t *from, bil_proc_step *step)
 }
 
 /* The number of this secret, by its name: they are counted as they come. */
-static uint32_t load_slot(load *l, yaml_node_t *node)
+uint8_t load_slot(load *l, yaml_node_t *node)
 {
-    const char *name = load_want_text(l, node, NAME_LIMIT);
+    const char *name = node ? load_want_text(l, node, NAME_LIMIT) : "password";
     bil_description *d = l->table;
     if (l->bad)
         return 0;
+    if (!l->secrets)
+        d->secrets = l->secrets = load_take(l, BIL_SECRETS_MAX * sizeof *l->secrets);
     if (strspn(name, "abcdefghijklmnopqrstuvwxyz0123456789_") != strlen(name) || !(name[0] >= 'a' && name[0] <= 'z'))
         load_complain(l, node, "a secret has a name of a to z, 0 to 9 and _, which a person is asked for");
     for (uint8_t i = 0; i < d->secret_count; i++)
         if (strcmp(l->secrets[i], name) == 0)
-            return i + 1u;
+            return (uint8_t)(i + 1);
     if (d->secret_count == BIL_SECRETS_MAX) {
         load_complain(l, node, "a device has at most %d secrets", BIL_SECRETS_MAX);
         return 0;
@@ -237,9 +239,6 @@ void load_procedures(load *l, yaml_node_t *list)
         load_complain(l, list, "what begins has to come to an end: there is no \"commit\"");
     if (!l->bad && kinds >> BIL_PROC_ABORT & 1 && !begins)
         load_complain(l, list, "there is an \"abort\", and no \"begin\"");
-    const char **secrets = load_take(l, (l->table->secret_count + 1u) * sizeof *secrets);
-    memcpy(secrets, l->secrets, l->table->secret_count * sizeof *secrets);
-    l->table->secrets = secrets;
     uint16_t *kept = load_take(l, BIL_SECRETS_MAX * sizeof *kept);
     for (size_t i = 0; i < BIL_SECRETS_MAX; i++) {
         kept[i] = (uint16_t)(l->kept[i] - 1); /* 0 becomes BIL_NONE */

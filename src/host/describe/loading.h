@@ -46,8 +46,8 @@ typedef struct load {
     bil_space *own_spaces;
     const char *spaces[SPACES_LIMIT]; /* their names */
     yaml_node_t *space_nodes[SPACES_LIMIT];
-    const char *secrets[BIL_SECRETS_MAX]; /* as they come in procedures */
-    uint16_t kept[BIL_SECRETS_MAX];       /* one more than the index of the setting that changes each */
+    const char **secrets;           /* as they come; those of the table */
+    uint16_t kept[BIL_SECRETS_MAX]; /* one more than the index of the setting that changes each */
     bool bad;
     bool is_short; /* of memory */
     jmp_buf out;   /* where load_take leaves to: all that was taken is the arena's */
@@ -122,6 +122,8 @@ bool load_can_read(const load *l, uint8_t space);
 uint8_t load_want_way(load *l, yaml_node_t *node); /* bil_way */
 
 /* load_link.c */
+/* The slot of what a device is told on each connection: "slot", "password" where it isn't said. */
+void load_login_slot(load *l, yaml_node_t *map);
 void load_link(load *l, yaml_node_t *map);
 
 /* load_words.c */
@@ -129,6 +131,8 @@ void load_words(load *l, yaml_node_t *map, bil_format *format);
 
 /* load_console.c, load_http.c */
 extern const load_link_kind load_console, load_http;
+/* A pattern (console.h), or what is sent as it is. */
+const char *load_want_pattern(load *l, yaml_node_t *node);
 
 /* load_spaces.c */
 void load_spaces(load *l, yaml_node_t *map);
@@ -163,6 +167,8 @@ void load_modes(load *l);
 const bil_reminder *load_reminders(load *l, yaml_node_t *list, size_t most, uint8_t *count);
 
 /* load_procedure.c */
+/* The slot of a secret, by the name that a person is asked for; NULL: "password". */
+uint8_t load_slot(load *l, yaml_node_t *node);
 void load_procedures(load *l, yaml_node_t *list);
 
 /* layout.c */

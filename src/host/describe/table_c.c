@@ -165,6 +165,18 @@ static void put_text(FILE *file, const char *member, const char *text)
 
 static void put_console(FILE *file, const bil_console *c)
 {
+    const bil_console_login *l = c->login;
+    if (l) {
+        fputs("static const bil_console_login console_login = {", file);
+        put_text(file, "greets", l->greets);
+        put_text(file, "whom", l->whom);
+        put_text(file, "user", l->user);
+        fputs("\n    ", file);
+        put_text(file, "asks", l->asks);
+        put_text(file, "refuses", l->refuses);
+        put_text(file, "locked", l->locked);
+        fputs("};\n", file);
+    }
     fputs("static const bil_console console = {", file);
     put_text(file, "prompt", c->prompt);
     put_text(file, "ends", c->ends);
@@ -175,13 +187,15 @@ static void put_console(FILE *file, const bil_console *c)
     put_text(file, "later", c->later);
     put_text(file, "taken", c->taken);
     put_text(file, "more", c->more);
-    fprintf(file, ".echo = %s};\n", c->echo ? "true" : "false");
+    fprintf(file, ".echo = %s, .login = %s};\n", c->echo ? "true" : "false", l ? "&console_login" : "NULL");
 }
 
 static void put_http(FILE *file, const bil_http *h)
 {
     fprintf(file, "static const bil_http http = {.login = %u, ", h->login);
     put_text(file, "user", h->user);
+    put_text(file, "enter", h->enter);
+    put_text(file, "greets", h->greets);
     put_text(file, "refuses", h->refuses);
     fputs("};\n", file);
 }
@@ -277,7 +291,7 @@ static void put_head(FILE *file, const bil_description *d)
     fprintf(file, " .no_serial_count = %u,\n", d->no_serial_count);
     put_list(file, "secrets", d->secret_count);
     put_list(file, "secrets_kept", d->secrets_kept ? d->secret_count : 0);
-    fprintf(file, " .secret_count = %u,\n", d->secret_count);
+    fprintf(file, " .secret_count = %u, .login_slot = %u,\n", d->secret_count, d->login_slot);
 }
 
 static void put_rest(FILE *file, const bil_description *d)

@@ -93,7 +93,8 @@ int lib_device_meet(bil_device *dev)
     char why[500] = "";
     if (dev->device.description)
         return BIL_OK;
-    int error = device_open(&dev->device, dev->address, &h->known, why, sizeof why);
+    const secret_source from = lib_secrets(h);
+    int error = device_open(&dev->device, dev->address, &h->known, &from, why, sizeof why);
     if (error) {
         dev->device = (device){0};
         trouble_of(&h->trouble, error, dev->address, why);

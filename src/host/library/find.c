@@ -27,7 +27,8 @@ static void each(void *ctx, const find_hit *hit, size_t finished, size_t count)
                        .serial = hit->serial,
                        .name = hit->name,
                        .index = (size_t)(hit - s->list),
-                       .system_error = hit->connect_errno};
+                       .system_error = hit->connect_errno,
+                       .says = hit->says};
     _Static_assert((int)BIL_FOUND_ABSENT == (int)FIND_ABSENT, "one list of ends");
     if (s->wish.each)
         s->wish.each(s->wish.ctx, &found, finished, count);
@@ -83,13 +84,14 @@ int bil_find(bil_host *h, const char *const *addresses, size_t count, const bil_
 {
     search s = {.list = NULL};
     int error = lib_begin(h);
+    const secret_source from = lib_secrets(h);
     if (error)
         return error;
     if (!lib_take(&s.wish, sizeof s.wish, wish) || (count && !addresses))
         return lib_end_of(h, BIL_E_BAD_CALL);
     error = gather(h, addresses, count, &s);
     if (!error && !mem_is_short())
-        find_run(s.list, s.count, &h->known, s.wish.at_once, each, &s);
+        find_run(s.list, s.count, &h->known, &from, s.wish.at_once, each, &s);
     mem_free(s.list);
     return lib_end_of(h, error);
 }

@@ -223,9 +223,24 @@ static bool give(void *ctx, const char *where, uint8_t slot, const char *which, 
     return h->config.password && h->config.password(h->config.ctx, where, name, may_ask, out, size) && out[0];
 }
 
+static bool trust(void *ctx, const char *where, const char *says, const char *before)
+{
+    const bil_host *h = ctx;
+    return h->config.trust && h->config.trust(h->config.ctx, where, says, before);
+}
+
 secret_source lib_secrets(bil_host *h)
 {
-    return (secret_source){give, h};
+    return (secret_source){give, trust, h};
+}
+
+int bil_host_knows(bil_host *h, const char *where, const char *says)
+{
+    int error = lib_begin(h);
+    if (error)
+        return error;
+    error = where && says ? login_agree(where, says) : BIL_E_BAD_CALL;
+    return lib_end_of(h, error ? trouble_of(&h->trouble, error, where ? where : "", "") : BIL_OK);
 }
 
 int bil_host_open(bil_host **out, const bil_host_config *given)

@@ -31,6 +31,12 @@ static bool password(void *ctx, const char *which, bool may_ask, char *out, size
     return out[0] != '\0';
 }
 
+static bool trust(void *ctx, const char *where, const char *says, const char *before)
+{
+    const bil_host_config *host = &((const bil_writing *)ctx)->host->config;
+    return host->trust && host->trust(host->ctx, where, says, before);
+}
+
 static bool passphrase(void *ctx, bool wrong, char *out, size_t size)
 {
     const bil_writing *x = ctx;
@@ -302,6 +308,7 @@ write_answers lib_answers(bil_writing *x)
 {
     return (write_answers){.ask = ask,
                            .password = password,
+                           .trust = trust,
                            .passphrase = passphrase,
                            .moving = moving,
                            .preview = preview,

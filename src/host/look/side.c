@@ -164,7 +164,7 @@ static int read_elsewhere(side *s, device *dev, read_watch by, char *why, size_t
 static int open_device(side *s, const catalogue *m, read_watch by, char *why, size_t size)
 {
     device *dev = mem_new(1, sizeof *dev);
-    int error = dev ? device_open(dev, s->place, m, why, size) : BIL_E_MEMORY;
+    int error = dev ? device_open(dev, s->place, m, &by.secrets, why, size) : BIL_E_MEMORY;
     if (error) {
         mem_free(dev);
         return error;

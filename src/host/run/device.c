@@ -196,6 +196,7 @@ void device_keeps_no(const bil_description *d, unsigned copy, char *why, size_t 
 
 static bool use(device *dev, const bil_description *description)
 {
+    dev->login.description = description;
     mem_free(dev->memory);
     size_t size = bil_image_size(description);
     dev->memory = mem_new(1, size);
@@ -208,7 +209,7 @@ static bool use(device *dev, const bil_description *description)
     return true;
 }
 
-static int identify(device *dev)
+static int identify_once(device *dev)
 {
     bil_job *job = device_job(dev, BIL_JOB_IDENTIFY, (bil_job_config){0});
     bil_run_hooks hooks = {.struct_size = sizeof hooks, .until_ms = dev->until_ms};
@@ -220,6 +221,15 @@ static int identify(device *dev)
     if (!error)
         error = (int)end.u.end.cause;
     return error == BIL_E_CANCELLED ? BIL_E_SILENT : error; /* its time was over */
+}
+
+static int identify(device *dev)
+{
+    int error;
+    do
+        error = identify_once(dev);
+    while (error && login_helps(&dev->login, error));
+    return error;
 }
 
 /* What it calls itself, when some description could at least read that. */
@@ -282,14 +292,16 @@ bool device_says_stored(device *dev)
     return false;
 }
 
-int device_open(device *dev, const char *text, const catalogue *known, char *why, size_t size)
+int device_open(device *dev, const char *text, const catalogue *known, const secret_source *from, char *why,
+                size_t size)
 {
-    return device_open_as(dev, text, NULL, known, why, size);
+    return device_open_as(dev, text, NULL, known, from, why, size);
 }
 
-int device_open_as(device *dev, const char *text, const char *model, const catalogue *known, char *why, size_t size)
+int device_open_as(device *dev, const char *text, const char *model, const catalogue *known, const secret_source *from,
+                   char *why, size_t size)
 {
-    return device_open_within(dev, text, model, 0, known, why, size);
+    return device_open_within(dev, text, model, 0, known, from, why, size);
 }
 
 int device_look(device *dev, uint16_t index)
@@ -426,13 +438,14 @@ static int find_description(device *dev, const char *model, const catalogue *kno
         heard = heard || its == BIL_E_OTHER_MODEL;
         remember(dev, seen, sizeof seen);
     }
-    snprintf(why, size, "%s%s", bil_host_error_text(error), seen);
+    int told = login_error(&dev->login, error, seen, sizeof seen);
+    snprintf(why, size, "%s%s%s", bil_host_error_text(told), told == error ? "" : "; ", seen);
     device_close(dev);
-    return error;
+    return told;
 }
 
 int device_open_within(device *dev, const char *text, const char *model, uint32_t within_ms, const catalogue *known,
-                       char *why, size_t size)
+                       const secret_source *from, char *why, size_t size)
 {
     memset(dev, 0, sizeof *dev);
     dev->text = text;
@@ -447,6 +460,9 @@ int device_open_within(device *dev, const char *text, const char *model, uint32_
         return BIL_E_ADDRESS;
     }
     dev->link = dev->below.link;
+    login_begin(&dev->login, text, &where, from);
+    if (where.kind->let_in)
+        where.kind->let_in(dev->below.memory, login_doorman(&dev->login));
     dev->clock = clock_monotonic();
     dev->until_ms = within_ms ? dev->clock.ops->now_ms(dev->clock.ctx) + within_ms : 0;
     return find_description(dev, model, known, why, size);
@@ -466,6 +482,7 @@ void device_close(device *dev)
     else if (dev->link.ops)
         dev->link.ops->close(dev->link.ctx);
     link_end(&dev->below);
+    login_end(&dev->login);
     files_close(&dev->files);
     mem_free(dev->memory);
     dev->memory = NULL;

@@ -6,6 +6,7 @@
 #include "host/copy/files.h"
 #include "host/describe/catalogue.h"
 #include "host/run/links.h"
+#include "host/run/login.h"
 #include "host/run/secret.h"
 
 typedef struct device {
@@ -18,17 +19,20 @@ typedef struct device {
     void *memory;
     file_store files; /* bytes of those that were read */
     uint64_t until_ms;
+    login login;
     int connect_errno; /* after a device_open that failed: why the last connection did, 0 when it didn't */
 } device;
 
-/* Connects and finds the description by the identity that each one names. On an error `why` says what was seen. */
-int device_open(device *dev, const char *text, const catalogue *known, char *why, size_t why_size);
+/* Connects and finds the description by the identity that each one names. `from`: who gives what a device wants before
+ * it tells who it is (NULL: nobody). On an error `why` says what was seen. `dev` stays where it is while it is open. */
+int device_open(device *dev, const char *text, const catalogue *known, const secret_source *from, char *why,
+                size_t why_size);
 /* The same, looking first whether it is this model (NULL: no guess). */
-int device_open_as(device *dev, const char *text, const char *model, const catalogue *known, char *why,
-                   size_t why_size);
+int device_open_as(device *dev, const char *text, const char *model, const catalogue *known, const secret_source *from,
+                   char *why, size_t why_size);
 /* The same, over with this time, whatever answers (0: as long as the descriptions tried take). */
 int device_open_within(device *dev, const char *text, const char *model, uint32_t within_ms, const catalogue *known,
-                       char *why, size_t why_size);
+                       const secret_source *from, char *why, size_t why_size);
 /* The same over a link that is the caller's, and stays so. */
 int device_open_over(device *dev, const char *text, bil_link link, bil_clock clock, const catalogue *known, char *why,
                      size_t why_size);

@@ -181,12 +181,13 @@ static bool knock(find_hit *hit, const address *where, const catalogue *known)
     return hit->end == FIND_REFUSED;
 }
 
-static void who_is_it(find_hit *hit, const catalogue *known)
+static void who_is_it(find_hit *hit, const catalogue *known, secret_source from)
 {
     device dev;
     char why[300];
-    hit->error = device_open_within(&dev, hit->address, NULL, IDENTIFY_MS, known, why, sizeof why);
+    hit->error = device_open_within(&dev, hit->address, NULL, IDENTIFY_MS, known, &from, why, sizeof why);
     if (hit->error) {
+        snprintf(hit->says, sizeof hit->says, "%s", dev.login.says);
         hit->end = hit->error == BIL_E_UNKNOWN_MODEL ? FIND_UNKNOWN : FIND_REFUSED;
         return;
     }
@@ -208,6 +209,7 @@ typedef struct search {
     const catalogue *known;
     void (*done)(void *ctx, const find_hit *hit, size_t finished, size_t count);
     void *ctx;
+    shared_secrets secrets;
 } search;
 
 static const char *line_of(void *ctx, size_t i)
@@ -226,7 +228,7 @@ static void ask(void *ctx, size_t i, size_t before)
         hit->error = s->list[before].error;
         hit->connect_errno = s->list[before].connect_errno;
     } else if (address_parse(hit->address, &where, why, sizeof why) == BIL_OK && knock(hit, &where, s->known)) {
-        who_is_it(hit, s->known);
+        who_is_it(hit, s->known, secrets_shared(&s->secrets));
     }
 }
 
@@ -238,11 +240,13 @@ static void asked(void *ctx, size_t i)
         s->done(s->ctx, &s->list[i], s->finished, s->count);
 }
 
-void find_run(find_hit *list, size_t count, const catalogue *known, unsigned at_once,
+void find_run(find_hit *list, size_t count, const catalogue *known, const secret_source *from, unsigned at_once,
               void (*done)(void *ctx, const find_hit *hit, size_t finished, size_t count), void *ctx)
 {
-    search s = {list, count, 0, known, done, ctx};
+    search s = {.list = list, .count = count, .known = known, .done = done, .ctx = ctx};
+    secrets_share(&s.secrets, from);
     lines_run(&(lines_work){count, at_once, line_of, ask, asked, &s});
+    secrets_unshare(&s.secrets);
 }
 
 double find_bound(const find_hit *list, size_t count, const catalogue *known, unsigned at_once)

@@ -19,6 +19,7 @@ typedef struct find_hit {
     find_end end;
     int error, connect_errno;
     char vendor[100], model[100], hardware[40], firmware[60], serial[100], name[200];
+    char says[LOGIN_SAYS]; /* of itself, before a login, where it wasn't let in */
     char line[ADDRESS_TEXT];
 } find_hit;
 
@@ -36,8 +37,8 @@ void find_drop_doubles(find_hit *list, size_t *count);
 /* The most seconds that find_run can take. */
 double find_bound(const find_hit *list, size_t count, const catalogue *known, unsigned at_once);
 
-/* Asks them all; `done` is called after each, one call at a time. */
-void find_run(find_hit *list, size_t count, const catalogue *known, unsigned at_once,
+/* Asks them all; `done` is called after each, one call at a time. Of what `from` gives only what is at hand. */
+void find_run(find_hit *list, size_t count, const catalogue *known, const secret_source *from, unsigned at_once,
               void (*done)(void *ctx, const find_hit *hit, size_t finished, size_t count), void *ctx);
 
 #endif

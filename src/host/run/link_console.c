@@ -66,6 +66,11 @@ static void wait_at_most(void *memory, uint32_t ms)
     tcp_stream_wait(&((spoken *)memory)->tcp, ms);
 }
 
+static void let_in(void *memory, bil_doorman by)
+{
+    ((spoken *)memory)->over.doorman = by;
+}
+
 static int why_not_connected(const void *memory)
 {
     const spoken *s = memory;
@@ -98,6 +103,7 @@ const link_kind link_console_tcp = {.scheme = "console+tcp://",
                                     .text = network_text,
                                     .size = sizeof(spoken),
                                     .open = open_network,
+                                    .let_in = let_in,
                                     .wait_at_most = wait_at_most,
                                     .connect_errno = why_not_connected,
                                     .end = end,
@@ -113,6 +119,7 @@ const link_kind link_console_serial = {.scheme = "console+serial:",
                                        .text = serial_text,
                                        .size = sizeof(spoken),
                                        .open = open_serial,
+                                       .let_in = let_in,
                                        .wait_at_most = wait_at_most,
                                        .connect_errno = why_not_connected,
                                        .end = end,

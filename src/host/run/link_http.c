@@ -68,6 +68,11 @@ static bool open_http(void *memory, const address *where, bil_link *link)
     return true;
 }
 
+static void let_in(void *memory, bil_doorman by)
+{
+    ((asked *)memory)->over.doorman = by;
+}
+
 static void wait_at_most(void *memory, uint32_t ms)
 {
     ((asked *)memory)->port.connect_ms = ms;
@@ -113,11 +118,12 @@ static const char *heard(const void *memory)
     return a->port.shown[0] ? a->port.shown : a->over.heard;
 }
 
-#define BY_HTTP(scheme_, parse_, text_)                                                                                \
+#define BY_HTTP(scheme_, proves_, parse_, text_)                                                                       \
     {                                                                                                                  \
-        .scheme = scheme_, .way = LINK_HTTP, .range_from = "://", .range_after = ".:", .range_before = ":",            \
-        .parse = parse_, .text = text_, .size = sizeof(asked), .open = open_http, .wait_at_most = wait_at_most,        \
-        .connect_errno = why_not_connected, .end = end, .reason = reason, .heard = heard                               \
+        .scheme = scheme_, .way = LINK_HTTP, .proves = proves_, .range_from = "://",                                   \
+        .range_after = ".:", .range_before = ":", .parse = parse_, .text = text_, .size = sizeof(asked),               \
+        .open = open_http, .let_in = let_in, .wait_at_most = wait_at_most, .connect_errno = why_not_connected,         \
+        .end = end, .reason = reason, .heard = heard                                                                   \
     }
-const link_kind link_http = BY_HTTP("http://", parse_plain, plain_text);
-const link_kind link_https = BY_HTTP("https://", parse_tls, tls_text);
+const link_kind link_http = BY_HTTP("http://", false, parse_plain, plain_text);
+const link_kind link_https = BY_HTTP("https://", true, parse_tls, tls_text);

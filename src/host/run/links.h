@@ -13,6 +13,7 @@ link_way link_way_of(const bil_description *d);
 typedef struct link_kind {
     const char *scheme; /* with what ends it: "modbus+tcp://" */
     link_way way;
+    bool proves; /* who answers, before a word is said */
     bool serial; /* a line at a port of this computer, rather than a network: what its failures mean */
     /* A range a-b may stand for a number behind this text, between these characters: "find_expand" */
     const char *range_from, *range_after, *range_before;
@@ -23,6 +24,7 @@ typedef struct link_kind {
     size_t size; /* of the memory of an open one */
     /* False: the address makes no sense to it. Nothing is connected yet. */
     bool (*open)(void *memory, const address *where, bil_link *link);
+    void (*let_in)(void *memory, bil_doorman by);    /* who gives passwords; NULL: none is ever wanted on connecting */
     void (*wait_at_most)(void *memory, uint32_t ms); /* for a whole reply, and for a connection */
     int (*connect_errno)(const void *memory);        /* of the last connection that failed, else 0 */
     void (*end)(void *memory);

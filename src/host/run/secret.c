@@ -4,6 +4,34 @@
 #include <string.h>
 #include <sys/mman.h>
 
+static bool give_one(void *ctx, const char *where, uint8_t slot, const char *which, bool may_ask, char *out,
+                     size_t size)
+{
+    shared_secrets *s = ctx;
+    if (may_ask || !s->from->give)
+        return false;
+    pthread_mutex_lock(&s->one);
+    bool given = s->from->give(s->from->ctx, where, slot, which, false, out, size);
+    pthread_mutex_unlock(&s->one);
+    return given;
+}
+
+void secrets_share(shared_secrets *s, const secret_source *from)
+{
+    s->from = from;
+    pthread_mutex_init(&s->one, NULL);
+}
+
+secret_source secrets_shared(shared_secrets *s)
+{
+    return (secret_source){.give = give_one, .ctx = s};
+}
+
+void secrets_unshare(shared_secrets *s)
+{
+    pthread_mutex_destroy(&s->one);
+}
+
 unsigned secrets_to_read(const bil_description *d, const char *hardware)
 {
     const bil_procedure *how = bil_description_procedure(d, BIL_PROC_UNLOCK_TO_READ, hardware, 0);

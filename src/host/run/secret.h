@@ -2,6 +2,8 @@
 #ifndef BIL_HOST_RUN_SECRET_H
 #define BIL_HOST_RUN_SECRET_H
 
+#include <pthread.h>
+
 #include "bilancia/description.h"
 
 enum { SECRET_MAX = 65 };
@@ -15,8 +17,20 @@ typedef struct secrets {
  * the description has for it, `where` the device. False: none. All zero: nobody does. */
 typedef struct secret_source {
     bool (*give)(void *ctx, const char *where, uint8_t slot, const char *which, bool may_ask, char *out, size_t size);
+    /* May it go to whoever is there and says this of itself, where nothing else proves who that is? `before`: what was
+     * said when that was allowed, or "". NULL: nobody can be asked. */
+    bool (*trust)(void *ctx, const char *where, const char *says, const char *before);
     void *ctx;
 } secret_source;
+
+/* The same for several threads at once: what is at hand, one at a time; nobody is asked. */
+typedef struct shared_secrets {
+    const secret_source *from;
+    pthread_mutex_t one;
+} shared_secrets;
+void secrets_share(shared_secrets *s, const secret_source *from);
+secret_source secrets_shared(shared_secrets *s);
+void secrets_unshare(shared_secrets *s);
 
 /* The slots that a unit of this hardware wants before it shows its values: 1 << (slot - 1) for each. */
 unsigned secrets_to_read(const bil_description *d, const char *hardware);

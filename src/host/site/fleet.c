@@ -54,27 +54,10 @@ static bool unchanged(const fleet_task *task, device *dev)
            memcmp(raw, bil_image_raw(&dev->image, counter), param->format->size) == 0;
 }
 
-/* Devices are read beside each other, and nobody sits there: what is at hand is asked for, one at a time. */
-typedef struct at_hand {
-    const secret_source *from;
-    pthread_mutex_t one;
-} at_hand;
-
-static bool give(void *ctx, const char *where, uint8_t slot, const char *which, bool may_ask, char *out, size_t size)
-{
-    at_hand *h = ctx;
-    if (may_ask || !h->from->give)
-        return false;
-    pthread_mutex_lock(&h->one);
-    bool given = h->from->give(h->from->ctx, where, slot, which, false, out, size);
-    pthread_mutex_unlock(&h->one);
-    return given;
-}
-
-static int read_all(at_hand *hand, fleet_task *task, device *dev)
+static int read_all(const secret_source *from, fleet_task *task, device *dev)
 {
     bil_job_progress p;
-    int error = device_read_all(dev, (read_watch){.secrets = {give, hand}}, &p, NULL);
+    int error = device_read_all(dev, (read_watch){.secrets = *from}, &p, NULL);
     task->requests = p.read_requests + p.identity_requests + p.other_requests;
     return error;
 }
@@ -122,13 +105,13 @@ static int save(const fleet_orders *orders, fleet_task *task, device *dev)
     return BIL_OK;
 }
 
-static void read_one(const fleet_orders *orders, at_hand *hand, fleet_task *task)
+static void read_one(const fleet_orders *orders, const secret_source *from, fleet_task *task)
 {
     device dev;
     char why[300];
     task->end = FLEET_FAILED;
     task->error =
-        device_open_as(&dev, task->address, task->model[0] ? task->model : NULL, orders->models, why, sizeof why);
+        device_open_as(&dev, task->address, task->model[0] ? task->model : NULL, orders->models, from, why, sizeof why);
     if (task->error) {
         snprintf(task->why, sizeof task->why, "%s", why);
         task->connect_errno = dev.connect_errno;
@@ -138,7 +121,7 @@ static void read_one(const fleet_orders *orders, at_hand *hand, fleet_task *task
     if (task->only_changed && unchanged(task, &dev)) {
         task->end = FLEET_UNCHANGED;
     } else {
-        task->error = read_all(hand, task, &dev);
+        task->error = read_all(from, task, &dev);
         if (task->error)
             snprintf(task->why, sizeof task->why, "%s", bil_host_error_text(task->error));
         else
@@ -157,7 +140,7 @@ typedef struct trip {
     const fleet_orders *orders;
     fleet_task *tasks;
     size_t count, finished;
-    at_hand secrets;
+    shared_secrets secrets; /* nobody sits there */
 } trip;
 
 static const char *line_of(void *ctx, size_t i)
@@ -175,7 +158,8 @@ static void work(void *ctx, size_t i, size_t before)
         task->error = BIL_E_DECLINED;
         snprintf(task->why, sizeof task->why, "the read was ended before its turn");
     } else {
-        read_one(t->orders, &t->secrets, task);
+        const secret_source from = secrets_shared(&t->secrets);
+        read_one(t->orders, &from, task);
     }
 }
 
@@ -195,10 +179,10 @@ void fleet_read(const fleet_orders *orders, fleet_task *tasks, size_t count)
         if (address_parse(tasks[i].address, &where, why, sizeof why) == BIL_OK)
             address_line(&where, tasks[i].line);
     }
-    trip t = {orders, tasks, count, 0, {.from = &orders->secrets}};
-    pthread_mutex_init(&t.secrets.one, NULL);
+    trip t = {.orders = orders, .tasks = tasks, .count = count};
+    secrets_share(&t.secrets, &orders->secrets);
     lines_run(&(lines_work){count, orders->at_once, line_of, work, done, &t});
-    pthread_mutex_destroy(&t.secrets.one);
+    secrets_unshare(&t.secrets);
 }
 
 int fleet_note(const site *place, const device_row *owner, const fleet_task *t, const char *why, const char *who)

@@ -34,9 +34,15 @@ static bool give(void *ctx, const char *where, uint8_t slot, const char *which, 
     return own[0] != '\0';
 }
 
+static bool trust(void *ctx, const char *where, const char *says, const char *before)
+{
+    const write_call *w = ctx;
+    return w->answers.trust && w->answers.trust(w->answers.ctx, where, says, before);
+}
+
 secret_source write_secrets(write_call *w)
 {
-    return (secret_source){give, w};
+    return (secret_source){give, trust, w};
 }
 
 /* What it can't be read without is asked for now, else once the plan is agreed to. */
@@ -91,9 +97,10 @@ bool write_other_number(const char *text, uint32_t unit, char out[ADDRESS_TEXT])
 static int open_at(write_call *w, const char *where, const catalogue *m, char *why, size_t size)
 {
     char serial[BIL_VALUE_TEXT];
+    const secret_source from = write_secrets(w);
     write_doing(w, WRITE_CONNECTING, NULL);
     int error = w->link.ops ? device_open_over(&w->dev, where, w->link, w->clock, m, why, size)
-                            : device_open(&w->dev, where, m, why, size);
+                            : device_open(&w->dev, where, m, &from, why, size);
     if (error || !w->expected_serial)
         return error;
     bil_image_identity(&w->dev.image, BIL_ID_SERIAL, serial, sizeof serial);

@@ -39,6 +39,7 @@ typedef struct write_answers {
     write_answer (*ask)(void *ctx, const write_call *w, write_question question, const char *text);
     /* As in bil_write_wish; SECRET_MAX bytes. */
     bool (*password)(void *ctx, const char *which, bool may_ask, char *out, size_t size);
+    bool (*trust)(void *ctx, const char *where, const char *says, const char *before); /* as in bil_host_config */
     /* As in bil_write_wish; PASSPHRASE_MAX bytes. */
     bool (*passphrase)(void *ctx, bool wrong, char *out, size_t size);
     /* All that is planned is known (write_planned, `changed`): time to show it. */
