@@ -109,29 +109,16 @@ static const char *value_of(const char *line, size_t length, const char *name)
     return line + size + strspn(line + size, " \t");
 }
 
-/* The first realm that is named, of whichever kind of login (RFC 9110, 11.4 and 11.5); "" where none is, or it is longer
- * than what people are shown. */
+/* The realm of the first login that is offered (RFC 9110, 11.5); "" where none is named, or a longer one. */
 static void take_realm(const char *value, char realm[BIL_HTTP_HEARD + 1])
 {
-    static const char name[] = "realm=\"";
-    bool quoted = false;
-    realm[0] = '\0';
-    for (const char *at = value; *at; at++) {
-        bool begins = !quoted && (at == value || strchr(" ,\t", at[-1]));
-        if (begins && strncasecmp(at, name, sizeof name - 1) == 0) {
-            size_t count = 0;
-            for (at += sizeof name - 1; *at && *at != '"' && count <= BIL_HTTP_HEARD; at++) {
-                at += *at == '\\' && at[1];
-                realm[count++] = *at;
-            }
-            realm[*at == '"' && count <= BIL_HTTP_HEARD ? count : 0] = '\0';
-            return;
-        }
-        if (quoted && *at == '\\' && at[1])
-            at++;
-        else
-            quoted ^= *at == '"';
+    const char *at = strcasestr(value, "realm=\"");
+    size_t count = 0;
+    for (at = at ? at + 7 : ""; *at && *at != '"' && count <= BIL_HTTP_HEARD; at++) {
+        at += *at == '\\' && at[1];
+        realm[count++] = *at;
     }
+    realm[*at == '"' && count <= BIL_HTTP_HEARD ? count : 0] = '\0';
 }
 
 static size_t take_header(char *line, size_t one, size_t count, void *ctx)
