@@ -35,7 +35,7 @@ def with_text_keys(value):
     return [with_text_keys(v) for v in value] if isinstance(value, list) else value
 
 
-for model in ("descriptions/ed-30", "descriptions/ec-8", "descriptions/ew-4", "descriptions/el-16", "tests/one-of-each"):
+for model in ("descriptions/ed-30", "descriptions/ec-8", "descriptions/ew-4", "descriptions/el-16", "descriptions/en-2", "tests/one-of-each"):
     with open(f"{source}/{model}.yaml", encoding="utf-8") as f:
         document = with_text_keys(yaml.safe_load(f))
     errors = list(description_validator.iter_errors(document))
@@ -67,4 +67,9 @@ for line in wrong_lines:
 document["parameters"]["Bad Id"] = {"name": "x", "type": "u8", "class": "setup", "at": 1}
 if description_validator.is_valid(document):
     sys.exit("the schema accepts a wrong id")
-print(f"schema: {lines + 3 + len(wrong_lines) + 1} passed, 0 failed")
+del document["parameters"]["Bad Id"]
+wrong_links = [{"enter": "/x"}, {"greets": "x"}, {"slot": "x"}, {"login": {"greets": "x"}}, {"login": {"greets": "x", "asks": "y", "user": "z"}}]
+for link in wrong_links:
+    if description_validator.is_valid({**document, "link": {**document["link"], **link}}):
+        sys.exit(f"the schema accepts a link with {link}")
+print(f"schema: {lines + 3 + len(wrong_lines) + 1 + len(wrong_links)} passed, 0 failed")

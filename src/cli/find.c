@@ -116,14 +116,16 @@ static void known_as(library *l, const hit *h, char *out, size_t size)
     }
 }
 
-/* What it says of itself before a login, and how to agree to that it gets its password. */
+/* What it says of itself before a login, and what to do about that. */
 static void put_says(const hit *h)
 {
-    char address[1200], says[400];
+    char at[1200], says[400];
     say("%37sit says: %s\n", "", h->says);
+    pasted(h->address, at, sizeof at);
     if (h->error == BIL_E_NEW_THERE || h->error == BIL_E_OTHER_THERE)
-        say("%37swhen that is the device: bilancia find %s --known-as %s\n", "",
-            pasted(h->address, address, sizeof address), pasted(h->says, says, sizeof says));
+        say("    when that is the device: bilancia find %s --known-as %s\n", at, pasted(h->says, says, sizeof says));
+    else if (h->error == BIL_E_NO_PASSWORD)
+        say("    give it in BILANCIA_PASSWORD, or where it is asked for: bilancia read %s\n", at);
 }
 
 static void put_hit(library *l, const hit *h, bool alone)
