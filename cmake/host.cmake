@@ -47,7 +47,7 @@ target_link_libraries(bilancia_show PUBLIC bilancia_host)
 # Of these, what needs nothing but the C library: the tests of the portable part are run with it elsewhere.
 set(PLAIN_HOST src/host/base/float_text.c src/host/base/arena.c src/host/base/error.c src/host/base/time.c src/host/base/words.c
     src/host/copy/files.c src/host/copy/line_file.c src/host/copy/seals.c src/host/copy/set_bytes.c
-    src/host/copy/set_file.c src/port/storage.c src/port/memory.c)
+    src/host/copy/set_file.c src/port/storage.c src/port/memory.c src/port/digest_beside.c)
 
 file(GLOB SIM CONFIGURE_DEPENDS src/sim/*.c)
 list_of(sim_models sim_model sim_ sim/unit.h ${SIM})

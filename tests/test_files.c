@@ -8,6 +8,7 @@
 #include "help.h"
 #include "host/copy/load.h"
 #include "port/base64.h"
+#include "port/digest_beside.h"
 
 static char folder[] = "/tmp/bilancia-files-XXXXXX";
 
@@ -274,10 +275,47 @@ static void memory_stays_small(void **state)
     assert_true(after - before < 1024);
 }
 
+/* The digest by a thread beside is the one that there is without: whatever comes in which pieces, also when the same
+ * one begins anew in the middle, or is given up. */
+static void a_digest_beside(void **state)
+{
+    (void)state;
+    enum { MOST = 4 << 20 };
+    uint8_t *bytes = malloc(MOST), is[BIL_SHA256], want[BIL_SHA256];
+    dice d = {97};
+    bil_digest beside, alone;
+    for (size_t i = 0; i < MOST; i++)
+        bytes[i] = (uint8_t)roll(&d);
+    assert_true(digest_beside_open(&beside) && digest_open(&alone));
+    for (unsigned round = 0; round < 120; round++) {
+        size_t all = round % 3 ? roll_below(&d, MOST) : (size_t)(round / 3) * 128 * 1024 / 2, at = 0;
+        beside.ops->start(beside.ctx);
+        alone.ops->start(alone.ctx);
+        for (size_t now; at < all; at += now) {
+            now = 1 + roll_below(&d, 1u << roll_below(&d, 20));
+            now = now < all - at ? now : all - at;
+            beside.ops->add(beside.ctx, bytes + at, now);
+        }
+        if (roll_below(&d, 8) == 0)
+            continue; /* it begins anew */
+        alone.ops->add(alone.ctx, bytes, all);
+        beside.ops->end(beside.ctx, is);
+        alone.ops->end(alone.ctx, want);
+        assert_memory_equal(is, want, sizeof is);
+    }
+    beside.ops->start(beside.ctx);
+    for (int i = 0; i < 2; i++)
+        beside.ops->add(beside.ctx, bytes, MOST - 1);
+    digest_beside_close(&beside);
+    digest_close(&alone);
+    free(bytes);
+}
+
 int main(void)
 {
     const struct CMUnitTest tests[] = {
         cmocka_unit_test(memory_stays_small),
+        cmocka_unit_test(a_digest_beside),
         cmocka_unit_test(there_and_back),
         cmocka_unit_test(nothing_else_is_taken),
         cmocka_unit_test(no_changed_byte_is_accepted),

@@ -8,7 +8,7 @@
 
 #include "bilancia/host_error.h"
 #include "port/base64.h"
-#include "port/digest.h"
+#include "port/digest_beside.h"
 #include "port/memory.h"
 #include "port/storage.h"
 
@@ -28,7 +28,7 @@ void files_close(file_store *s)
     if (s->spool)
         close(s->spool - 1);
     if (s->digest.ctx)
-        digest_close(&s->digest);
+        digest_beside_close(&s->digest);
     mem_free(s->fds);
     mem_free(s->list);
     mem_free(s->block);
@@ -118,7 +118,7 @@ static bool take_begin(void *ctx)
     file_store *s = ctx;
     if (!s->spool)
         s->spool = storage_nameless() + 1;
-    if (!s->spool || (!s->digest.ctx && !digest_open(&s->digest))) {
+    if (!s->spool || (!s->digest.ctx && !digest_beside_open(&s->digest))) {
         s->error = s->spool ? BIL_E_MEMORY : storage_error();
         return false;
     }

@@ -9,7 +9,7 @@
 
 #include "host/base/float_text.h"
 #include "port/base64.h"
-#include "port/digest.h"
+#include "port/digest_beside.h"
 #include "port/memory.h"
 
 /* ---- reading ---- */
@@ -359,13 +359,13 @@ int set_file_save_changed(const bil_image *image, file_store *files, const set_o
         return error;
     bil_digest digests[2] = {0};
     bil_set_writer writer;
-    if (!digest_open(&digests[0]) || !digest_open(&digests[1]))
+    if (!digest_beside_open(&digests[0]) || !digest_open(&digests[1]))
         error = BIL_E_MEMORY;
     else
         error = write_lines(storage.file, image, files, origin, &writer, digests);
-    for (int i = 0; i < 2; i++)
-        if (digests[i].ctx)
-            digest_close(&digests[i]);
+    digest_beside_close(&digests[0]);
+    if (digests[1].ctx)
+        digest_close(&digests[1]);
     if (error) {
         storage_cancel(&storage);
         return error;
