@@ -1,5 +1,5 @@
-/* SHA-256 of much, worked out by a thread beside the one that has the bytes: whoever moves a large file needn't wait for
- * its digest. Of little no thread is begun. */
+/* SHA-256 of much, worked out by a thread beside the one that has the bytes: whoever moves a large file needn't wait
+ * for its digest. Of little no thread is begun. */
 #ifndef BIL_PORT_DIGEST_BESIDE_H
 #define BIL_PORT_DIGEST_BESIDE_H
 
