@@ -288,7 +288,7 @@ static void a_digest_beside(void **state)
         bytes[i] = (uint8_t)roll(&d);
     assert_true(digest_beside_open(&beside) && digest_open(&alone));
     for (unsigned round = 0; round < 120; round++) {
-        size_t all = round % 3 ? roll_below(&d, MOST) : (size_t)(round / 3) * 32 * 1024 * 2, at = 0;
+        size_t all = round % 3 ? roll_below(&d, MOST) : (size_t)(round / 3) * 8 * 1024 * 8, at = 0;
         beside.ops->start(beside.ctx);
         alone.ops->start(alone.ctx);
         for (size_t now; at < all; at += now) {

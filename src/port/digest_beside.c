@@ -6,7 +6,7 @@
 
 #include "port/memory.h"
 
-enum { BLOCK = 32 * 1024, BLOCKS = 4, ALONE = 1024 * 1024 }; /* up to so many bytes there is no other thread */
+enum { BLOCK = 8 * 1024, BLOCKS = 4, ALONE = 1024 * 1024 }; /* up to so many bytes there is no other thread */
 
 typedef struct beside {
     bil_digest own;

@@ -32,6 +32,7 @@ void files_close(file_store *s)
     mem_free(s->fds);
     mem_free(s->list);
     mem_free(s->block);
+    mem_free(s->held);
     seals_free(&s->seals);
     files_open(s);
 }
@@ -56,7 +57,7 @@ static bool add(file_store *s, file_place place)
 
 bool files_add(file_store *s, int fd, uint64_t at, const uint8_t raw[BIL_FILE_RAW])
 {
-    file_place place = {.fd = fd, .at = at, .in_copy = true};
+    file_place place = {.fd = fd, .at = at};
     memcpy(place.raw, raw, BIL_FILE_RAW);
     return find(s, raw) || add(s, place);
 }
@@ -122,15 +123,42 @@ static bool take_begin(void *ctx)
         s->error = s->spool ? BIL_E_MEMORY : storage_error();
         return false;
     }
+    s->held = s->held ? s->held : mem_new(1, FILE_BLOCK);
     s->digest.ops->start(s->digest.ctx);
-    s->begun = true;
-    s->done = 0;
-    return true;
+    s->begun = s->held != NULL;
+    s->done = s->lines = s->held_size = 0;
+    s->error = s->begun ? s->error : BIL_E_MEMORY;
+    return s->begun;
 }
 
 static bool stops(const file_store *s)
 {
     return s->stop && s->stop(s->stop_ctx);
+}
+
+/* What is held becomes lines. */
+static bool put_held(file_store *s)
+{
+    char text[LINES * LINE + 1], *to = text;
+    for (size_t at = 0; at < s->held_size; at += BIL_SET_CHUNK) {
+        size_t count = s->held_size - at < BIL_SET_CHUNK ? s->held_size - at : BIL_SET_CHUNK;
+        to = mempcpy(to, line_begin, sizeof line_begin - 1);
+        base64_encode(s->held + at, count, to);
+        to = mempcpy(to + (count + 2) / 3 * 4, line_end, sizeof line_end - 1);
+    }
+    s->held_size = 0;
+    for (const char *from = text; from < to;) {
+        ssize_t now = pwrite(s->spool - 1, from, (size_t)(to - from), (off_t)(s->end + s->lines));
+        if (now < 0 && errno == EINTR)
+            continue;
+        if (now <= 0) {
+            s->error = storage_error();
+            return false;
+        }
+        from += now;
+        s->lines += (uint64_t)now;
+    }
+    return true;
 }
 
 static bil_error take(void *ctx, const uint8_t *bytes, size_t count)
@@ -141,16 +169,13 @@ static bil_error take(void *ctx, const uint8_t *bytes, size_t count)
     if (count > s->most - s->done)
         return BIL_E_RANGE;
     s->digest.ops->add(s->digest.ctx, bytes, count);
-    for (size_t put = 0; put < count;) {
-        ssize_t now = pwrite(s->spool - 1, bytes + put, count - put, (off_t)(s->end + s->done));
-        if (now < 0 && errno == EINTR)
-            continue;
-        if (now <= 0) {
-            s->error = storage_error();
+    for (size_t now; count > 0; bytes += now, count -= now) {
+        now = count < FILE_BLOCK - s->held_size ? count : FILE_BLOCK - s->held_size;
+        memcpy(s->held + s->held_size, bytes, now);
+        s->held_size += now;
+        s->done += now;
+        if (s->held_size == FILE_BLOCK && !put_held(s))
             return BIL_E_SPACE;
-        }
-        put += (size_t)now;
-        s->done += (uint64_t)now;
     }
     return BIL_OK;
 }
@@ -168,14 +193,16 @@ bool files_taken(file_store *s, uint8_t raw[BIL_FILE_RAW])
     memset(raw, 0, BIL_FILE_RAW);
     if (!s->begun)
         return true;
-    file_place place = {.fd = s->spool - 1, .at = s->end};
+    if (!put_held(s))
+        return false;
+    file_place place = {.fd = s->spool - 1, .at = s->end, .own = true};
     bil_value_put_number(place.raw, DIGEST_AT, s->done);
     s->digest.ops->end(s->digest.ctx, place.raw + DIGEST_AT);
     memcpy(raw, place.raw, BIL_FILE_RAW);
     s->begun = false;
     if (find(s, raw)) /* it is kept once */
         return true;
-    s->end += s->done;
+    s->end += s->lines;
     return !mem_is_short() && add(s, place);
 }
 
@@ -228,18 +255,13 @@ static size_t give(void *ctx, uint8_t *bytes, size_t most)
     size_t count = left < most ? (size_t)left : most;
     if (stops(s) || count == 0)
         return 0;
-    if (!s->giving.in_copy) {
-        ssize_t got = read_at(s->giving.fd, bytes, count, s->giving.at + s->done);
-        count = got > 0 ? (size_t)got : 0;
-    } else {
-        if (s->block_at == s->block_size && !next_block(s)) {
-            s->error = BIL_E_SET_ALTERED;
-            return 0;
-        }
-        count = count < s->block_size - s->block_at ? count : s->block_size - s->block_at;
-        memcpy(bytes, s->block + s->block_at, count);
-        s->block_at += count;
+    if (s->block_at == s->block_size && !next_block(s)) {
+        s->error = BIL_E_SET_ALTERED;
+        return 0;
     }
+    count = count < s->block_size - s->block_at ? count : s->block_size - s->block_at;
+    memcpy(bytes, s->block + s->block_at, count);
+    s->block_at += count;
     s->done += count;
     return count;
 }
@@ -251,6 +273,24 @@ bool files_to_give(file_store *s, const uint8_t raw[BIL_FILE_RAW], bil_bytes *by
     *bytes = (bil_bytes){.begin = give_begin, .give = give, .ctx = s};
     s->giving = place ? *place : (file_place){0}; /* of no bytes, or of none at all */
     return place || !bil_file_size(raw);
+}
+
+int files_put_lines(file_store *s, FILE *to, uint64_t *left)
+{
+    char text[LINES * LINE];
+    uint64_t whole = s->giving.own ? *left / BIL_SET_CHUNK : 0;
+    while (whole > 0) {
+        size_t lines = whole < LINES ? (size_t)whole : LINES;
+        ssize_t got = read_at(s->giving.fd, text, lines * LINE, s->giving.at + s->done / BIL_SET_CHUNK * LINE);
+        if (got != (ssize_t)(lines * LINE))
+            return BIL_E_NO_BYTES;
+        if (fwrite(text, LINE, lines, to) != lines)
+            return storage_error();
+        s->done += lines * BIL_SET_CHUNK;
+        *left -= lines * BIL_SET_CHUNK;
+        whole -= lines;
+    }
+    return BIL_OK;
 }
 
 int files_give_all(file_store *s, const uint8_t raw[BIL_FILE_RAW],

@@ -5,19 +5,21 @@
 #ifndef BIL_HOST_COPY_FILES_H
 #define BIL_HOST_COPY_FILES_H
 
+#include <stdio.h>
+
 #include "bilancia/link.h"
 #include "bilancia/set.h"
 #include "host/copy/seals.h"
 
-/* One file that is at hand. */
+/* One file that is at hand, in the lines that a copy has of it. */
 typedef struct file_place {
     uint8_t raw[BIL_FILE_RAW];
     int fd;
-    uint64_t at;  /* where its bytes begin there; in a copy its first chunk */
-    bool in_copy; /* base64 by lines */
+    uint64_t at; /* where the first of them begins */
+    bool own;    /* they were made here, and nobody else can change them */
 } file_place;
 
-enum { FILE_BLOCK = 32 * BIL_SET_CHUNK };
+enum { FILE_BLOCK = 16 * BIL_SET_CHUNK };
 
 typedef struct file_store {
     int *fds; /* that it closes */
@@ -30,6 +32,9 @@ typedef struct file_store {
     bil_digest digest;
     bool begun;
     uint64_t most, done;
+    uint8_t *held; /* what isn't in lines yet; FILE_BLOCK bytes */
+    size_t held_size;
+    uint64_t lines; /* bytes of those that are */
     file_place giving;
     uint8_t *block; /* of a copy, decoded; FILE_BLOCK bytes */
     size_t block_at, block_size;
@@ -48,6 +53,10 @@ bil_bytes files_to_take(file_store *store, uint64_t most);
 bool files_taken(file_store *store, uint8_t raw[BIL_FILE_RAW]);
 /* For a link that writes it. False: it isn't at hand. */
 bool files_to_give(file_store *store, const uint8_t raw[BIL_FILE_RAW], bil_bytes *bytes);
+
+/* Of the file that is given, and was just begun: the lines of its full chunks go there as they stand, where they are
+ * its own; else nothing does. What is left of its bytes is given as ever. BIL_OK, or an error of this computer. */
+int files_put_lines(file_store *store, FILE *to, uint64_t *left);
 
 /* Hands out all bytes of a file. BIL_E_NO_BYTES where they aren't at hand, BIL_E_FILE_WRITE where nobody takes them. */
 int files_give_all(file_store *store, const uint8_t raw[BIL_FILE_RAW],

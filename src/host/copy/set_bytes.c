@@ -4,7 +4,7 @@
 
 #include "bilancia/host_error.h"
 #include "port/base64.h"
-#include "port/digest.h"
+#include "port/digest_beside.h"
 #include "port/memory.h"
 
 typedef struct awaited {
@@ -19,13 +19,12 @@ typedef struct secret {
 bool set_bytes_open(set_bytes *b)
 {
     *b = (set_bytes){0};
-    return digest_open(&b->digest);
+    return digest_beside_open(&b->digest);
 }
 
 void set_bytes_close(set_bytes *b)
 {
-    if (b->digest.ctx)
-        digest_close(&b->digest);
+    digest_beside_close(&b->digest);
     mem_free(b->list);
     mem_free(b->secrets);
     *b = (set_bytes){0};

@@ -9,7 +9,7 @@
 
 #include "host/base/float_text.h"
 #include "port/base64.h"
-#include "port/digest_beside.h"
+#include "port/digest.h"
 #include "port/memory.h"
 
 /* ---- reading ---- */
@@ -258,7 +258,10 @@ static int write_bytes(FILE *file, const bil_param *param, const uint8_t *raw, f
     int error = bil_set_file(writer, str(param->id), bil_file_size(raw), line, &length);
     error = put(file, error, line, length);
     from.begin(from.ctx);
-    for (uint64_t left = bil_file_size(raw); left > 0 && !error; left -= had) {
+    uint64_t left = bil_file_size(raw);
+    if (!error)
+        error = files_put_lines(files, file, &left);
+    for (; left > 0 && !error; left -= had) {
         size_t wanted = left < sizeof bytes ? (size_t)left : sizeof bytes;
         for (had = 0; had < wanted && !error;) {
             size_t now = from.give(from.ctx, bytes + had, wanted - had);
@@ -359,13 +362,13 @@ int set_file_save_changed(const bil_image *image, file_store *files, const set_o
         return error;
     bil_digest digests[2] = {0};
     bil_set_writer writer;
-    if (!digest_beside_open(&digests[0]) || !digest_open(&digests[1]))
+    if (!digest_open(&digests[0]) || !digest_open(&digests[1]))
         error = BIL_E_MEMORY;
     else
         error = write_lines(storage.file, image, files, origin, &writer, digests);
-    digest_beside_close(&digests[0]);
-    if (digests[1].ctx)
-        digest_close(&digests[1]);
+    for (int i = 0; i < 2; i++)
+        if (digests[i].ctx)
+            digest_close(&digests[i]);
     if (error) {
         storage_cancel(&storage);
         return error;
