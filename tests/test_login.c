@@ -89,7 +89,8 @@ static void a_logger_that_is_guarded(void **state)
     stop_unit(0);
     expect(0, NULL,
            sh("cat >greet <<'GREET'\nprintf 'el-16 EL16-0666 console\\r\\nuser: '\ntimeout 5 cat >>heard\nGREET\n"
-              "timeout 60 socat TCP-LISTEN:%s,bind=127.0.0.1,fork,reuseaddr EXEC:'sh greet' >/dev/null 2>&1 & echo $! >greeter; "
+              "timeout 60 socat TCP-LISTEN:%s,bind=127.0.0.1,fork,reuseaddr EXEC:'sh greet' >/dev/null 2>&1 & echo $! "
+              ">greeter; "
               "sleep 0.3",
               strrchr(at, ':') + 1));
     expect(3, "it says \"el-16 EL16-0666 console\", where it said \"el-16 EL16-0007 console\" before",
