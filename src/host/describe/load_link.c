@@ -1,12 +1,6 @@
 /* What the link is: registers, a console, documents; and how it keeps time. */
 #include "host/describe/loading.h"
 
-void load_login_slot(load *l, yaml_node_t *map)
-{
-    if (!l->bad)
-        l->table->login_slot = load_slot(l, load_get(l, map, "slot"));
-}
-
 void load_link(load *l, yaml_node_t *map)
 {
     static const load_link_kind registers = {"registers", false, load_cell_link, load_cell_space, NULL, NULL};

@@ -50,6 +50,12 @@ uint8_t load_slot(load *l, yaml_node_t *node)
     return d->secret_count;
 }
 
+void load_login_slot(load *l, yaml_node_t *map)
+{
+    if (!l->bad)
+        l->table->login_slot = load_slot(l, load_get(l, map, "slot"));
+}
+
 /* The setting that changes what is entered here. */
 static void load_kept(load *l, yaml_node_t *node, const bil_proc_step *step)
 {

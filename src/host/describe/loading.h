@@ -122,17 +122,17 @@ bool load_can_read(const load *l, uint8_t space);
 uint8_t load_want_way(load *l, yaml_node_t *node); /* bil_way */
 
 /* load_link.c */
-/* The slot of what a device is told on each connection: "slot", "password" where it isn't said. */
-void load_login_slot(load *l, yaml_node_t *map);
 void load_link(load *l, yaml_node_t *map);
+
+/* load_pattern.c */
+/* A pattern (console.h), or what is sent as it is. */
+const char *load_want_pattern(load *l, yaml_node_t *node);
 
 /* load_words.c */
 void load_words(load *l, yaml_node_t *map, bil_format *format);
 
 /* load_console.c, load_http.c */
 extern const load_link_kind load_console, load_http;
-/* A pattern (console.h), or what is sent as it is. */
-const char *load_want_pattern(load *l, yaml_node_t *node);
 
 /* load_spaces.c */
 void load_spaces(load *l, yaml_node_t *map);
@@ -169,6 +169,8 @@ const bil_reminder *load_reminders(load *l, yaml_node_t *list, size_t most, uint
 /* load_procedure.c */
 /* The slot of a secret, by the name that a person is asked for; NULL: "password". */
 uint8_t load_slot(load *l, yaml_node_t *node);
+/* The slot of what a device is told on each connection: "slot", "password" where it isn't said. */
+void load_login_slot(load *l, yaml_node_t *map);
 void load_procedures(load *l, yaml_node_t *list);
 
 /* layout.c */
