@@ -130,7 +130,8 @@ static size_t digits(json_in *in)
 /* RFC 8259, 6; true, false and null as well. */
 void bil_json_need_word(json_in *in)
 {
-    if (bil_json_try(in, "true") || bil_json_try(in, "false") || bil_json_try(in, "null"))
+    bool word = in->at < in->end && *in->at >= 'f'; /* most are numbers */
+    if (word && (bil_json_try(in, "true") || bil_json_try(in, "false") || bil_json_try(in, "null")))
         return;
     bil_json_try(in, "-");
     const char *first = in->at;

@@ -255,84 +255,112 @@ static void put_role(FILE *file, const bil_description *d, const char *member, u
     putc(',', file);
 }
 
-/* In the order of the struct, as C++20 demands it. */
-static void put_head(FILE *file, const bil_description *d)
+static void put_flag(FILE *file, const char *member, bool yes)
 {
-    fputs("    .vendor = ", file);
-    table_put_string(file, d->vendor);
-    fputs(", .model = ", file);
-    table_put_string(file, d->model);
-    fputs(",\n    .layout = ", file);
-    table_put_string(file, d->layout);
-    fprintf(file, ",\n    .revision = %u, .firmwares = firmwares, .hardwares = hardwares, .firmware_count = %u,\n",
-            d->revision, d->firmware_count);
-    fprintf(file,
-            "    .hardware_count = %u, .stored_values = %s, .restart_keeps_hold = %s,\n    "
-            ".store_needs_hold = %s, .writes_last = %s,\n",
-            d->hardware_count, stored_values[d->stored_values], d->restart_keeps_hold ? "true" : "false",
-            d->store_needs_hold ? "true" : "false", d->writes_last ? "true" : "false");
-    fprintf(file, "    .count = %u, .space_count = %u, .spaces = spaces, .params = params, .by_place = by_place,\n   ",
-            d->count, d->space_count);
-    put_list(file, "across", d->across_count);
-    fprintf(file, " .across_count = %u, .procedure_count = %u,", d->across_count, d->procedure_count);
-    put_list(file, "procedures", d->procedure_count);
+    fprintf(file, " .%s = %s,", member, yes ? "true" : "false");
+}
+
+static void put_number(FILE *file, const char *member, uint32_t number)
+{
+    fprintf(file, " .%s = %" PRIu32 "u,", member, number);
+}
+
+/* In the order of the struct, as C++20 demands it. */
+static void put_counts(FILE *file, const bil_description *d)
+{
+    fputs("   ", file);
+    put_number(file, "firmware_count", d->firmware_count);
+    put_number(file, "hardware_count", d->hardware_count);
+    fprintf(file, " .stored_values = %s,\n   ", stored_values[d->stored_values]);
+    put_number(file, "sign_count", d->sign_count);
+    put_number(file, "unit_same_count", d->unit_same_count);
+    put_number(file, "unit_grows_count", d->unit_grows_count);
+    put_number(file, "no_serial_count", d->no_serial_count);
+    put_number(file, "secret_count", d->secret_count);
+    put_number(file, "login_slot", d->login_slot);
+    fputs("\n   ", file);
+    put_number(file, "expect_count", d->expect_count);
+    put_number(file, "by_hand_count", d->by_hand_count);
+    put_number(file, "test_count", d->test_count);
+    put_number(file, "loses_count", d->loses_count);
+    put_number(file, "bank_count", d->bank_count);
+    fputs("\n   ", file);
+    put_flag(file, "restart_keeps_hold", d->restart_keeps_hold);
+    put_flag(file, "store_needs_hold", d->store_needs_hold);
+    put_flag(file, "writes_last", d->writes_last);
+    put_flag(file, "unlock_ends_with_link", d->unlock_ends_with_link);
+    fputs("\n   ", file);
+    put_flag(file, "restart_ends_hold", d->restart_ends_hold);
+    put_flag(file, "works_when_on", d->works_when_on);
+    put_number(file, "revision", d->revision);
+    put_number(file, "count", d->count);
+    put_number(file, "space_count", d->space_count);
+    fputs("\n   ", file);
+    put_number(file, "across_count", d->across_count);
+    put_number(file, "procedure_count", d->procedure_count);
+    put_number(file, "rule_count", d->rule_count);
+}
+
+static void put_roles(FILE *file, const bil_description *d)
+{
+    const bil_link_limits *l = &d->link;
     fputs("\n    .identity = {", file);
     for (int i = 0; i < BIL_ID_COUNT; i++) {
         fputs(i ? ", " : "", file);
         table_put_index(file, d, d->identity[i]);
     }
     fputs("},\n   ", file);
-    put_list(file, "signs", d->sign_count);
-    fprintf(file, " .sign_count = %u,\n   ", d->sign_count);
-    put_list(file, "unit_same", d->unit_same_count);
-    put_list(file, "unit_grows", d->unit_grows_count);
-    fprintf(file, " .unit_same_count = %u, .unit_grows_count = %u,", d->unit_same_count, d->unit_grows_count);
-    put_list(file, "no_serial", d->no_serial_count);
-    fprintf(file, " .no_serial_count = %u,\n", d->no_serial_count);
-    put_list(file, "secrets", d->secret_count);
-    put_list(file, "secrets_kept", d->secrets_kept ? d->secret_count : 0);
-    fprintf(file, " .secret_count = %u, .login_slot = %u,\n", d->secret_count, d->login_slot);
+    put_role(file, d, "starts", d->starts);
+    put_role(file, d, "uptime", d->uptime);
+    put_role(file, d, "state", d->state);
+    put_number(file, "restart_after", d->restart_after);
+    fputs("\n   ", file);
+    put_role(file, d, "link_unit", d->link_unit);
+    put_role(file, d, "changes", d->changes);
+    put_role(file, d, "unstored", d->unstored);
+    fprintf(file, "\n    .link = {.reply_ms = %u, .late_ms = %u, .busy_ms = %u, .busy_tries = %u, .pause_ms = %u,\n",
+            l->reply_ms, l->late_ms, l->busy_ms, l->busy_tries, l->pause_ms);
+    fprintf(file, "             .write_pause_ms = %u, .request_cost = %u, .cell_cost = %u},\n   ", l->write_pause_ms,
+            l->request_cost, l->cell_cost);
+    put_number(file, "restart_absent_ms", d->restart_absent_ms);
+    put_number(file, "unlock_lasts_ms", d->unlock_lasts_ms);
+    put_number(file, "state_held", d->state_held);
+    put_number(file, "state_idle", d->state_idle);
+    fputs("\n   ", file);
+    put_number(file, "unstored_value", d->unstored_value);
+    put_number(file, "raw_size", d->raw_size);
 }
 
 static void put_rest(FILE *file, const bil_description *d)
 {
-    const bil_link_limits *l = &d->link;
-    fputs("   ", file);
-    put_role(file, d, "starts", d->starts);
-    put_role(file, d, "uptime", d->uptime);
-    fprintf(file, " .restart_ends_hold = %s, .works_when_on = %s, .restart_absent_ms = %" PRIu32 "u,\n   ",
-            d->restart_ends_hold ? "true" : "false", d->works_when_on ? "true" : "false", d->restart_absent_ms);
-    fprintf(file, " .unlock_lasts_ms = %" PRIu32 "u,", d->unlock_lasts_ms);
-    fprintf(file, " .unlock_ends_with_link = %s,", d->unlock_ends_with_link ? "true" : "false");
-    put_role(file, d, "state", d->state);
-    fprintf(file, " .state_held = %" PRIu32 "u, .state_idle = %" PRIu32 "u, .restart_after = %u,\n   ", d->state_held,
-            d->state_idle, d->restart_after);
-    put_role(file, d, "link_unit", d->link_unit);
-    put_role(file, d, "changes", d->changes);
-    put_role(file, d, "unstored", d->unstored);
-    fprintf(file, " .unstored_value = %" PRIu32 "u,\n    .factory_address = ", d->unstored_value);
-    table_put_string(file, d->factory_address);
-    fputs(",\n   ", file);
+    fputs("\n    .params = params, .by_place = by_place, .spaces = spaces,\n   ", file);
+    put_list(file, "procedures", d->procedure_count);
+    put_list(file, "across", d->across_count);
+    put_list(file, "banks", d->bank_count);
+    put_list(file, "rules", d->rule_count);
+    fputs("\n    ", file);
+    put_text(file, "vendor", d->vendor);
+    put_text(file, "model", d->model);
+    put_text(file, "layout", d->layout);
+    fputs("\n    .firmwares = firmwares, .hardwares = hardwares,", file);
+    put_list(file, "signs", d->sign_count);
+    put_list(file, "unit_same", d->unit_same_count);
+    put_list(file, "unit_grows", d->unit_grows_count);
+    fputs("\n   ", file);
+    put_list(file, "no_serial", d->no_serial_count);
+    put_list(file, "secrets", d->secret_count);
+    put_list(file, "secrets_kept", d->secrets_kept ? d->secret_count : 0);
+    fputs("\n    ", file);
+    put_text(file, "factory_address", d->factory_address);
+    fputs("\n   ", file);
     put_list(file, "expect", d->expect_count);
     put_list(file, "by_hand", d->by_hand_count);
     put_list(file, "tests", d->test_count);
     put_list(file, "loses", d->loses_count);
-    fprintf(file, " .expect_count = %u, .by_hand_count = %u, .test_count = %u, .loses_count = %u,\n   ",
-            d->expect_count, d->by_hand_count, d->test_count, d->loses_count);
-    put_list(file, "rules", d->rule_count);
-    fprintf(file, " .rule_count = %u,", d->rule_count);
-    put_list(file, "banks", d->bank_count);
     put_list(file, "factory", d->factory);
     put_list(file, "factory_known", d->factory);
-    fprintf(file, " .bank_count = %u,\n", d->bank_count);
-    fprintf(file, "    .link = {.reply_ms = %u, .late_ms = %u, .busy_ms = %u, .busy_tries = %u, .pause_ms = %u,\n",
-            l->reply_ms, l->late_ms, l->busy_ms, l->busy_tries, l->pause_ms);
-    fprintf(file, "             .write_pause_ms = %u,\n", l->write_pause_ms);
-    fprintf(
-        file,
-        "             .request_cost = %u, .cell_cost = %u},\n    .console = %s, .http = %s,\n    .raw_size = %" PRIu32
-        "u,\n};\n",
-        l->request_cost, l->cell_cost, d->console ? "&console" : "NULL", d->http ? "&http" : "NULL", d->raw_size);
+    fprintf(file, "\n    .console = %s, .http = %s,\n};\n", d->console ? "&console" : "NULL",
+            d->http ? "&http" : "NULL");
 }
 
 void description_write_c(const bil_description *d, const char *name, FILE *file)
@@ -351,6 +379,7 @@ void description_write_c(const bil_description *d, const char *name, FILE *file)
             name);
     put_lists(file, d);
     fprintf(file, "\nconst bil_description %s = {\n", name);
-    put_head(file, d);
+    put_counts(file, d);
+    put_roles(file, d);
     put_rest(file, d);
 }
