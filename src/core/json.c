@@ -127,21 +127,28 @@ static size_t digits(json_in *in)
     return (size_t)(in->at - start);
 }
 
+static bool takes(json_in *in, char c)
+{
+    bool is = in->at < in->end && *in->at == c;
+    in->at += is;
+    return is;
+}
+
 /* RFC 8259, 6; true, false and null as well. */
 void bil_json_need_word(json_in *in)
 {
     bool word = in->at < in->end && *in->at >= 'f'; /* most are numbers */
     if (word && (bil_json_try(in, "true") || bil_json_try(in, "false") || bil_json_try(in, "null")))
         return;
-    bil_json_try(in, "-");
+    takes(in, '-');
     const char *first = in->at;
     size_t whole = digits(in);
     bool bad = whole == 0 || (*first == '0' && whole > 1);
-    if (bil_json_try(in, "."))
+    if (takes(in, '.'))
         bad |= digits(in) == 0;
-    if (bil_json_try(in, "e") || bil_json_try(in, "E")) {
-        if (!bil_json_try(in, "-"))
-            bil_json_try(in, "+");
+    if (takes(in, 'e') || takes(in, 'E')) {
+        if (!takes(in, '-'))
+            takes(in, '+');
         bad |= digits(in) == 0;
     }
     in->failed |= bad;
