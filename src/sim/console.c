@@ -1,10 +1,10 @@
 #include "console.h"
 
-#include "entry.h"
-
 #include <stdarg.h>
 #include <stdio.h>
 #include <string.h>
+
+#include "entry.h"
 
 enum { DISCARD = 0x15, BACKSPACE = 8 };
 enum { IN, USER, PASSWORD };

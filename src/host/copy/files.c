@@ -27,8 +27,7 @@ void files_close(file_store *s)
         close(s->fds[i]);
     if (s->spool)
         close(s->spool - 1);
-    if (s->digest.ctx)
-        digest_beside_close(&s->digest);
+    digest_beside_close(&s->digest);
     mem_free(s->fds);
     mem_free(s->list);
     mem_free(s->block);
@@ -117,18 +116,18 @@ bool files_share_all(file_store *s, const file_store *from, const bil_image *ima
 static bool take_begin(void *ctx)
 {
     file_store *s = ctx;
+    if (!s->held)
+        s->held = mem_new(1, FILE_BLOCK);
     if (!s->spool)
         s->spool = storage_nameless() + 1;
-    if (!s->spool || (!s->digest.ctx && !digest_beside_open(&s->digest))) {
+    if (!s->spool || !s->held || (!s->digest.ctx && !digest_beside_open(&s->digest))) {
         s->error = s->spool ? BIL_E_MEMORY : storage_error();
         return false;
     }
-    s->held = s->held ? s->held : mem_new(1, FILE_BLOCK);
     s->digest.ops->start(s->digest.ctx);
-    s->begun = s->held != NULL;
+    s->begun = true;
     s->done = s->lines = s->held_size = 0;
-    s->error = s->begun ? s->error : BIL_E_MEMORY;
-    return s->begun;
+    return true;
 }
 
 static bool stops(const file_store *s)

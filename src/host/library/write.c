@@ -33,8 +33,8 @@ static bool password(void *ctx, const char *which, bool may_ask, char *out, size
 
 static bool trust(void *ctx, const char *where, const char *says, const char *before)
 {
-    const bil_host_config *host = &((const bil_writing *)ctx)->host->config;
-    return host->trust && host->trust(host->ctx, where, says, before);
+    const secret_source of = lib_secrets(((const bil_writing *)ctx)->host);
+    return of.trust(of.ctx, where, says, before);
 }
 
 static bool passphrase(void *ctx, bool wrong, char *out, size_t size)

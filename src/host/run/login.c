@@ -23,10 +23,12 @@ void login_end(login *l)
 
 static bool is_known(login *l, const char *says)
 {
+    if (l->proved || strcmp(l->agreed, says) == 0)
+        return true;
     bool known = decided_find(DECIDED_LOGIN, "", l->place, l->before, sizeof l->before);
     if (!known)
         l->before[0] = '\0';
-    return l->proved || strcmp(l->agreed, says) == 0 || (known && strcmp(l->before, says) == 0);
+    return known && strcmp(l->before, says) == 0;
 }
 
 /* What is at hand comes first: a write may have changed it meanwhile. */
